@@ -1,0 +1,45 @@
+# Everything runs inside .venv, which `setup` makes from the pinned lock file.
+PY := .venv/bin/python
+STAMP := .venv/.ready
+
+.PHONY: setup demo test lint bench screenshots schema lock clean
+
+setup: $(STAMP)
+
+$(STAMP): requirements.lock pyproject.toml scripts/system-libraries.sh
+	sh scripts/system-libraries.sh
+	python3 -m venv .venv
+	$(PY) -m pip install --quiet --requirement requirements.lock
+	$(PY) -m pip install --quiet --no-deps --editable .
+	touch $(STAMP)
+
+demo: $(STAMP)
+	sh scripts/demo.sh
+
+test: $(STAMP)
+	QT_QPA_PLATFORM=offscreen $(PY) -m pytest
+
+lint: $(STAMP)
+	.venv/bin/ruff check .
+	.venv/bin/ruff format --check .
+	.venv/bin/mypy
+	.venv/bin/lint-imports
+
+bench: $(STAMP)
+	$(PY) -m benchmarks
+
+screenshots: $(STAMP)
+	QT_QPA_PLATFORM=offscreen $(PY) scripts/screenshots.py
+
+schema: $(STAMP)
+	$(PY) scripts/write_schema.py
+
+# Takes the newest versions pyproject.toml admits; look at the difference before committing it.
+lock:
+	python3 -m venv .venv-lock
+	.venv-lock/bin/python -m pip install --quiet --editable '.[dev]'
+	.venv-lock/bin/python -m pip freeze --exclude-editable > requirements.lock
+	rm -rf .venv-lock
+
+clean:
+	rm -rf .venv .venv-lock .mypy_cache .ruff_cache .pytest_cache .import_linter_cache .hypothesis

@@ -1,0 +1,383 @@
+"""The command line, over the same functions the window uses."""
+
+from __future__ import annotations
+
+import contextlib
+import sys
+from collections.abc import Callable, Iterator
+from enum import StrEnum
+from pathlib import Path
+from typing import Annotated, NoReturn
+
+import typer
+from rich.console import Console
+from rich.progress import BarColumn, MofNCompleteColumn, TextColumn, TimeRemainingColumn
+from rich.progress import Progress as Bar
+from rich.table import Table
+
+from belltone import __version__
+from belltone.exchange.tables import (
+    MODE_COLUMNS,
+    as_csv,
+    as_json,
+    mode_rows,
+    modes_data,
+    percent,
+    sweep_data,
+    sweep_rows,
+)
+from belltone.modes.modeset import ModeSet
+from belltone.modes.solve import AccuracyError, ModeRequest, request_for, solve_modes
+from belltone.progress import Cancelled, Progress
+from belltone.sheet.demo import demo_sheet
+from belltone.sheet.design import Design
+from belltone.sheet.document import read_sheet, write_sheet, write_text
+from belltone.sheet.errors import SheetError
+from belltone.sheet.evaluate import evaluate
+from belltone.sheet.expressions import ExpressionError, parse
+from belltone.sheet.units import DIMENSIONS, UnitError, as_dimension, format_number
+from belltone.store.results import ResultStore, result_key, store_path
+from belltone.sweep.plan import PlanError, parse_plan
+from belltone.sweep.runner import SweepError, run_sweep
+from belltone.sweep.work import start_workers
+from belltone.tune.clear import band_visits, clear_intervals
+from belltone.tune.reach import ReachError, reach
+
+__all__ = ["app", "main"]
+
+app = typer.Typer(
+    help="Tune the natural frequencies of a component until every excitation band is clear.",
+    no_args_is_help=True,
+    pretty_exceptions_enable=False,
+    rich_markup_mode=None,
+    context_settings={"help_option_names": ["-h", "--help"]},
+)
+
+_BAD_INPUT = (
+    SheetError,
+    ExpressionError,
+    UnitError,
+    PlanError,
+    ReachError,
+    SweepError,
+    AccuracyError,
+)
+
+
+class Format(StrEnum):
+    """How results are written."""
+
+    TABLE = "table"
+    CSV = "csv"
+    JSON = "json"
+
+
+SheetPath = Annotated[Path, typer.Argument(metavar="SHEET", help="The sheet, a TOML file.")]
+Settings = Annotated[
+    list[str] | None,
+    typer.Option("--set", metavar="KNOB=VALUE", help="Set a knob, such as “wall=2 mm”."),
+]
+FormatOption = Annotated[Format, typer.Option("--format", help="How to write the result.")]
+Output = Annotated[
+    Path | None, typer.Option("-o", "--output", metavar="FILE", help="Write here instead.")
+]
+
+
+def main() -> None:
+    """Run the command line: exit code 0 good, 1 bad input with one message, 2 usage."""
+    try:
+        app()
+    except _BAD_INPUT as error:
+        _fail(str(error))
+    except Cancelled:
+        _fail("stopped; everything finished so far is kept")
+    except KeyboardInterrupt:
+        _fail("stopped; everything finished so far is kept")
+    except BrokenPipeError:
+        # The reader went away (a pager was closed); nothing is left to say, and nowhere to say it.
+        sys.stderr.close()
+        sys.exit(0)
+    except OSError as error:
+        _fail(f"{error.filename or 'a file'}: {error.strerror or error}")
+
+
+def _fail(message: str) -> NoReturn:
+    print(f"belltone: {message}", file=sys.stderr)
+    sys.exit(1)
+
+
+@app.callback(invoke_without_command=True)
+def _version(
+    version: Annotated[bool, typer.Option("--version", help="Print the version.")] = False,
+) -> None:
+    if version:
+        print(f"belltone {__version__}")
+        raise typer.Exit
+
+
+@app.command()
+def check(sheet: SheetPath) -> None:
+    """Read a sheet and say what is wrong, or what looks odd, without solving anything."""
+    design = evaluate(read_sheet(sheet))
+    _warn(design)
+    member = design.members[0]
+    mass = member.mass + sum(hung.mass for hung in design.masses)
+    print(
+        f"{sheet}: good. {format_number(member.length * 1e3, 5)} mm {member.section_words}, "
+        f"{format_number(mass, 4)} kg in all; {len(design.supports)} supports, "
+        f"{len(design.bands)} excitation bands, {len(design.knobs)} knobs."
+    )
+
+
+@app.command()
+def modes(
+    sheet: SheetPath,
+    settings: Settings = None,
+    count: Annotated[
+        int | None, typer.Option(min=1, max=200, help="So many flexible modes.")
+    ] = None,
+    up_to: Annotated[
+        str | None, typer.Option("--to", metavar="F", help="All modes up to “500 Hz”.")
+    ] = None,
+    form: FormatOption = Format.TABLE,
+    output: Output = None,
+) -> None:
+    """Solve for natural frequencies, each with its kind and its error."""
+    source = read_sheet(sheet)
+    chosen = _settings(settings)
+    design = evaluate(source, chosen)
+    _warn(design)
+    request = request_for(design)
+    limit = _frequency(up_to) if up_to is not None else None
+    if count is not None or limit is not None:
+        request = ModeRequest(count or 1, limit, design.accuracy)
+    with ResultStore(store_path(sheet)) as store:
+        key = result_key(source, chosen, request, None)
+        found = store.get(key)
+        if found is None:
+            with _progress("solving") as progress:
+                found = solve_modes(design, request, progress=progress)
+            store.put(key, found)
+    if limit is not None:
+        keep = int((found.flexible <= limit).sum())
+        found = found.limited(min(keep, count) if count is not None else keep)
+    elif count is not None:
+        found = found.limited(count)
+    if form is Format.JSON:
+        _write(as_json(modes_data(found, design)), output)
+    elif form is Format.CSV:
+        _write(as_csv(MODE_COLUMNS, mode_rows(found, design)), output)
+    else:
+        _write(_table(MODE_COLUMNS, mode_rows(found, design)) + _mode_notes(found), output)
+
+
+@app.command()
+def sweep(
+    sheet: SheetPath,
+    over: Annotated[
+        list[str],
+        typer.Option(
+            "--over", metavar="KNOB=START:STOP:POINTS", help="Such as “wall=2 mm:6 mm:41”."
+        ),
+    ],
+    form: FormatOption = Format.TABLE,
+    output: Output = None,
+) -> None:
+    """Sweep a knob: branches, bands met, and the knob's clear intervals."""
+    if len(over) > 1:
+        raise typer.BadParameter("one knob at a time is swept so far", param_hint="--over")
+    source = read_sheet(sheet)
+    design = evaluate(source)
+    _warn(design)
+    plan = parse_plan(over[0], design)
+    with (
+        ResultStore(store_path(sheet)) as store,
+        _progress(f"sweep of {plan.knob}") as progress,
+        start_workers() as workers,
+    ):
+        done = run_sweep(source, plan, workers, store, progress)
+        intervals = clear_intervals(done, design.bands, design.margin, progress)
+    visits = band_visits(done, design.bands, design.margin)
+    header, rows = sweep_rows(done)
+    if form is Format.JSON:
+        _write(as_json(sweep_data(done, design, intervals, visits)), output)
+    elif form is Format.CSV:
+        _write(as_csv(header, rows), output)
+    else:
+        lines = [_table(header, rows)]
+        for visit in visits:
+            how = "in the margin of" if visit.margin_only else "in"
+            lines.append(
+                f"branch {visit.branch} stands {how} “{visit.band}” from "
+                f"{done.knob.text(visit.start, 4)} to {done.knob.text(visit.stop, 4)}\n"
+            )
+        clear = ", ".join(
+            f"{done.knob.text(each.start, 5)} to {done.knob.text(each.stop, 5)}"
+            for each in intervals
+        )
+        if design.bands:
+            lines.append(f"clear intervals of {done.knob.name}: {clear or 'none'}\n")
+        lines.append(f"largest error of any frequency: {percent(done.worst_error)}\n")
+        lines += [
+            f"no answer at {done.knob.text(value)}: {reason}\n"
+            for value, reason in sorted(done.failures.items())
+        ]
+        _write("".join(lines), output)
+
+
+@app.command("reach")
+def reach_command(
+    sheet: SheetPath,
+    mode: Annotated[int, typer.Option(min=1, metavar="N", help="The mode's number now.")],
+    target: Annotated[str, typer.Option(metavar="F", help="Where it shall stand: “55 Hz”.")],
+    knob: Annotated[str, typer.Option(metavar="KNOB", help="The knob to turn.")],
+    tolerance: Annotated[
+        str | None, typer.Option(metavar="F", help="How near is near enough (0.01 % if left out).")
+    ] = None,
+    write: Annotated[
+        Path | None, typer.Option(metavar="FILE", help="Write the sheet with the knob set.")
+    ] = None,
+) -> None:
+    """Find the knob value that brings a mode to a frequency."""
+    source = read_sheet(sheet)
+    _warn(evaluate(source))
+    with (
+        ResultStore(store_path(sheet)) as store,
+        _progress(f"reach with {knob}") as progress,
+        start_workers() as workers,
+    ):
+        found = reach(
+            source,
+            mode,
+            _frequency(target),
+            knob,
+            workers,
+            None if tolerance is None else _frequency(tolerance),
+            store=store,
+            progress=progress,
+        )
+    print(
+        f"{knob} = {found.text}: mode {mode} stands at {format_number(found.frequency, 7)} Hz"
+        + (f" (as mode {found.number})" if found.number != mode else "")
+    )
+    if found.others:
+        print("also at " + ", ".join(found.knob.text(value) for value in found.others))
+    if write is not None:
+        write_sheet(found.sheet, write)
+        print(f"written to {write}")
+
+
+@app.command()
+def desk(
+    sheet: Annotated[
+        Path | None, typer.Argument(metavar="[SHEET]", help="A sheet to open.")
+    ] = None,
+) -> None:
+    """Open the window."""
+    _open_window(sheet)
+
+
+@app.command()
+def demo(
+    picture: Annotated[
+        Path | None,
+        typer.Option(metavar="FILE", help="No window: print the frequencies, draw it to a PNG."),
+    ] = None,
+) -> None:
+    """Open the window with the demo sheet, the infeed rail of a bottling line."""
+    path = demo_sheet()
+    if picture is None:
+        _open_window(path)
+        return
+    design = evaluate(read_sheet(path))
+    found = solve_modes(design, request_for(design))
+    _write(_table(MODE_COLUMNS, mode_rows(found, design)) + _mode_notes(found), None)
+    from belltone.desk.app import draw_picture  # the window's libraries load only when needed
+
+    draw_picture(path, picture)
+    print(f"the window's picture is in {picture}")
+
+
+def _open_window(path: Path | None) -> None:
+    from belltone.desk.app import run_desk  # the window's libraries load only when needed
+
+    raise typer.Exit(run_desk(path))
+
+
+def _settings(texts: list[str] | None) -> dict[str, str]:
+    settings: dict[str, str] = {}
+    for text in texts or []:
+        name, sign, value = text.partition("=")
+        if not sign or not name.strip() or not value.strip():
+            raise typer.BadParameter(
+                f"“{text}” is not KNOB=VALUE, such as “wall=2 mm”", param_hint="--set"
+            )
+        settings[name.strip()] = value.strip()
+    return settings
+
+
+def _frequency(text: str) -> float:
+    value = parse(text).evaluate({})
+    if value.dimensionless:
+        raise UnitError(f"“{text}” has no unit; a frequency is needed: “{text} Hz”?")
+    try:
+        frequency = as_dimension(value, DIMENSIONS["frequency"])
+    except UnitError as error:
+        raise UnitError(f"“{text}”: {error}") from error
+    if not frequency > 0:
+        raise UnitError(f"“{text}”: a frequency above 0 Hz is needed")
+    return frequency
+
+
+def _warn(design: Design) -> None:
+    for warning in design.warnings:
+        print(f"belltone: note: {warning}", file=sys.stderr)
+
+
+def _mode_notes(found: ModeSet) -> str:
+    proof = {
+        True: "A count of eigenvalues proves that none is missing.",
+        False: "A count of eigenvalues says that some are missing.",
+        None: "No count of eigenvalues could be made.",
+    }[found.complete]
+    return (
+        f"{len(found.flexible)} flexible modes, {found.rigid_count} rigid; "
+        f"{format_number(found.mass, 5)} kg; {found.unknowns} unknowns. {proof}\n"
+    )
+
+
+def _table(header: tuple[str, ...], rows: list[tuple[str, ...]]) -> str:
+    table = Table(box=None, pad_edge=False, header_style="bold")
+    for column in header:
+        words = column in ("kind", "excitation")
+        table.add_column(column, justify="left" if words else "right", no_wrap=True)
+    for row in rows:
+        table.add_row(*row)
+    # As wide as the numbers need, whatever the terminal: a cut number is a wrong number.
+    console = Console(width=10_000, color_system=None, highlight=False)
+    with console.capture() as capture:
+        console.print(table)
+    return "".join(f"{line.rstrip()}\n" for line in capture.get().splitlines())
+
+
+def _write(text: str, output: Path | None) -> None:
+    if output is None:
+        sys.stdout.write(text)
+    else:
+        write_text(text, output)
+
+
+@contextlib.contextmanager
+def _progress(title: str) -> Iterator[Progress]:
+    """Show progress on standard error, on a terminal only."""
+    console = Console(stderr=True)
+    if not console.is_terminal:
+        yield Progress()
+        return
+    columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn())
+    with Bar(*columns, TimeRemainingColumn(), console=console, transient=True) as bar:
+        task = bar.add_task(title, total=None)
+        listener: Callable[[int, int, str], None] = lambda done, total, text: bar.update(  # noqa: E731
+            task, completed=done, total=total or None
+        )
+        yield Progress(listener)

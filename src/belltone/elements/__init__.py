@@ -1,0 +1,1 @@
+"""Element matrices: the line kernel, lumped masses."""

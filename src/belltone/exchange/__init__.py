@@ -1,0 +1,1 @@
+"""Results in and out as tables, CSV and JSON."""

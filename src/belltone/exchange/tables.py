@@ -1,0 +1,227 @@
+"""Results as tables, CSV and JSON: the same numbers, each with its unit."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import math
+from collections.abc import Sequence
+from typing import Any, Final
+
+import numpy as np
+
+from belltone.modes.modeset import Mode, ModeSet
+from belltone.sheet.design import Design
+from belltone.sheet.units import format_number
+from belltone.sweep.runner import Sweep
+from belltone.tune.bands import Standing, stand
+from belltone.tune.clear import BandVisit, ClearInterval
+
+__all__ = [
+    "MODE_COLUMNS",
+    "as_csv",
+    "as_json",
+    "mode_rows",
+    "modes_data",
+    "percent",
+    "standing_text",
+    "sweep_data",
+    "sweep_rows",
+]
+
+MODE_COLUMNS: Final = (
+    "mode",
+    "frequency (Hz)",
+    "rad/s",
+    "rpm",
+    "period (ms)",
+    "error",
+    "kind",
+    "excitation",
+)
+
+
+def percent(share: float, digits: int = 2) -> str:
+    """Write a share in percent; tiny ones as an upper bound rather than as nothing."""
+    if 0 < share < 1e-6:
+        return "below 0.0001 %"
+    return f"{format_number(100 * share, digits)} %"
+
+
+def standing_text(standing: Standing | None) -> str:
+    """Say where a frequency stands against its nearest band."""
+    if standing is None:
+        return ""
+    name = f"“{standing.band.name}”"
+    if standing.place == "inside":
+        return f"in {name}"
+    apart = percent(standing.separation)
+    if standing.place == "margin":
+        return f"in the margin of {name}, {apart} from it"
+    if not math.isfinite(standing.separation):
+        return "clear"
+    return f"clear, {apart} from {name}"
+
+
+def mode_rows(modes: ModeSet, design: Design) -> list[tuple[str, ...]]:
+    """One row of text for each mode, under `MODE_COLUMNS`."""
+    rows: list[tuple[str, ...]] = []
+    for mode in modes.modes():
+        if mode.rigid:
+            rows.append(("rigid", "0", "0", "0", "", "none", mode.kind, ""))
+            continue
+        rows.append(
+            (
+                str(mode.number),
+                format_number(mode.frequency),
+                format_number(mode.angular),
+                format_number(mode.rpm),
+                format_number(1e3 * mode.period),
+                percent(mode.error),
+                mode.kind,
+                standing_text(stand(mode.frequency, design.bands, design.margin)),
+            )
+        )
+    return rows
+
+
+def modes_data(modes: ModeSet, design: Design) -> dict[str, Any]:
+    """Modes as plain data for JSON."""
+    return {
+        "modes": [_mode_data(mode, design) for mode in modes.modes()],
+        "rigid_modes": modes.rigid_count,
+        "complete": modes.complete,
+        "mass_kg": modes.mass,
+        "unknowns": modes.unknowns,
+        "order": modes.discretisation.order,
+        "divisions": modes.discretisation.divisions,
+        "accuracy_asked_relative": design.accuracy,
+        "bands": _bands_data(design),
+        "knobs": {
+            name: {"value": knob.value, "unit": knob.unit} for name, knob in design.knobs.items()
+        },
+        "warnings": [str(warning) for warning in design.warnings],
+    }
+
+
+def _mode_data(mode: Mode, design: Design) -> dict[str, Any]:
+    standing = None if mode.rigid else stand(mode.frequency, design.bands, design.margin)
+    return {
+        "number": mode.number,
+        "frequency_hz": mode.frequency,
+        "angular_frequency_rad_per_s": mode.angular,
+        "speed_rpm": mode.rpm,
+        "period_s": mode.period if math.isfinite(mode.period) else None,
+        "kind": mode.kind,
+        "error_relative": mode.error,
+        "rigid": mode.rigid,
+        "energy_share": dict(mode.energy),
+        "nearest_band": None
+        if standing is None
+        else {
+            "name": standing.band.name,
+            "place": standing.place,
+            "separation_relative": standing.separation
+            if math.isfinite(standing.separation)
+            else None,
+        },
+    }
+
+
+def _bands_data(design: Design) -> list[dict[str, Any]]:
+    return [
+        {
+            "name": band.name,
+            "from_hz": band.low,
+            "to_hz": band.high,
+            "margin_relative": design.margin,
+        }
+        for band in design.bands
+    ]
+
+
+def sweep_rows(sweep: Sweep) -> tuple[tuple[str, ...], list[tuple[str, ...]]]:
+    """Header and one row of text for each point asked for; an empty cell is "not found there"."""
+    unit = f" ({sweep.knob.unit})" if sweep.knob.unit else ""
+    header = (
+        f"{sweep.knob.name}{unit}",
+        *(
+            f"branch {number}, {branch.kind} (Hz)"
+            for number, branch in enumerate(sweep.branches, start=1)
+        ),
+    )
+    rows = [
+        (
+            format_number(float(sweep.values[index])),
+            *(_cell(float(branch.frequencies[index])) for branch in sweep.branches),
+        )
+        for index in np.flatnonzero(sweep.asked)
+    ]
+    return header, rows
+
+
+def _cell(frequency: float) -> str:
+    return format_number(frequency) if math.isfinite(frequency) else ""
+
+
+def sweep_data(
+    sweep: Sweep,
+    design: Design,
+    intervals: Sequence[ClearInterval],
+    visits: Sequence[BandVisit],
+) -> dict[str, Any]:
+    """A sweep as plain data for JSON: points, branches, bands, clear intervals."""
+    asked = np.flatnonzero(sweep.asked)
+    return {
+        "knob": {"name": sweep.knob.name, "unit": sweep.knob.unit},
+        "points": [float(sweep.values[index]) for index in asked],
+        "branches": [
+            {
+                "number": number,
+                "kind": branch.kind,
+                "frequency_hz": [
+                    value if math.isfinite(value := float(branch.frequencies[index])) else None
+                    for index in asked
+                ],
+                "lowest_assurance": branch.certainty,
+                "veers_at": list(branch.veers),
+            }
+            for number, branch in enumerate(sweep.branches, start=1)
+        ],
+        "bands": [
+            {
+                **band,
+                "visits": [
+                    {
+                        "branch": visit.branch,
+                        "from": visit.start,
+                        "to": visit.stop,
+                        "margin_only": visit.margin_only,
+                    }
+                    for visit in visits
+                    if visit.band == band["name"]
+                ],
+            }
+            for band in _bands_data(design)
+        ],
+        "clear_intervals": [{"from": each.start, "to": each.stop} for each in intervals],
+        "worst_error_relative": sweep.worst_error,
+        "failures": [
+            {"value": value, "reason": reason} for value, reason in sorted(sweep.failures.items())
+        ],
+    }
+
+
+def as_json(data: Any) -> str:
+    """Write data as JSON text."""
+    return json.dumps(data, indent=2, ensure_ascii=False, allow_nan=False) + "\n"
+
+
+def as_csv(header: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
+    """Write a table as CSV text (RFC 4180, comma, point as decimal mark)."""
+    stream = io.StringIO()
+    writer = csv.writer(stream, lineterminator="\n")
+    writer.writerow(header)
+    writer.writerows(rows)
+    return stream.getvalue()

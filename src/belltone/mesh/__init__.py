@@ -1,0 +1,1 @@
+"""From a design to nodes and elements."""

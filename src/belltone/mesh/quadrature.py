@@ -1,0 +1,46 @@
+"""Points, weights and shape functions on the interval -1 to 1."""
+
+from __future__ import annotations
+
+from functools import cache
+
+import numpy as np
+from numpy.polynomial import legendre
+from numpy.typing import NDArray
+
+__all__ = ["gauss", "lagrange", "lobatto"]
+
+Array = NDArray[np.float64]
+
+
+@cache
+def gauss(count: int) -> tuple[Array, Array]:
+    """Return ``count`` Gauss-Legendre points and weights, exact to degree ``2 count - 1``."""
+    points, weights = legendre.leggauss(count)
+    points.setflags(write=False)
+    weights.setflags(write=False)
+    return points, weights
+
+
+@cache
+def lobatto(order: int) -> Array:
+    """Return the ``order + 1`` Gauss-Lobatto-Legendre points: the ends and the roots of P'."""
+    inner = legendre.Legendre.basis(order).deriv().roots() if order > 1 else np.empty(0)
+    points = np.concatenate([[-1.0], np.sort(np.real(inner)), [1.0]])
+    points.setflags(write=False)
+    return points
+
+
+def lagrange(nodes: Array, points: Array) -> tuple[Array, Array]:
+    """Return the Lagrange functions of ``nodes`` and their slopes at ``points``.
+
+    Both are ``(len(points), len(nodes))``. They are found through the Legendre basis, which stays
+    well conditioned at every order used here.
+    """
+    degree = len(nodes) - 1
+    at_nodes = legendre.legvander(nodes, degree)
+    values = np.linalg.solve(at_nodes.T, legendre.legvander(points, degree).T).T
+    slopes = np.column_stack(
+        [legendre.legval(points, legendre.legder(row)) for row in np.eye(degree + 1)]
+    )
+    return np.asarray(values, float), np.asarray(np.linalg.solve(at_nodes.T, slopes.T).T, float)

@@ -1,0 +1,1 @@
+"""Mode sets: solving to an accuracy, kinds, energies, matching by shape."""

@@ -1,0 +1,72 @@
+"""Which mode of one solution is which of another: by shape, never by number."""
+
+from __future__ import annotations
+
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import linear_sum_assignment
+
+__all__ = ["assurance", "clusters", "match"]
+
+Array = NDArray[np.float64]
+IntArray = NDArray[np.intp]
+
+EQUAL: Final = 1e-4  # relative gap below which shapes may mix freely and count as one subspace
+
+
+def assurance(first: Array, second: Array) -> Array:
+    """Mass-weighted modal assurance ``(m, n)`` of two sets of signatures, 0 to 1.
+
+    R. J. Allemang and D. L. Brown, "A correlation coefficient for modal vector analysis",
+    Proc. 1st Int. Modal Analysis Conf. (1982), with the mass as weight.
+    """
+    return (first @ second.T) ** 2
+
+
+def clusters(frequencies: Array, gap: float = EQUAL) -> list[slice]:
+    """Group ascending frequencies whose neighbours differ by less than ``gap``, relatively."""
+    groups: list[slice] = []
+    start = 0
+    for index in range(1, len(frequencies) + 1):
+        if index == len(frequencies) or (
+            frequencies[index] - frequencies[index - 1] > gap * frequencies[index]
+        ):
+            groups.append(slice(start, index))
+            start = index
+    return groups
+
+
+def match(
+    first: Array,
+    second: Array,
+    second_frequencies: Array,
+    expected: Array | None = None,
+) -> tuple[IntArray, Array]:
+    """Find for each signature of ``first`` its partner in ``second``.
+
+    Equal frequencies of ``second`` are compared as a subspace: a shape that lies in their span
+    is recognised whichever way the pair happens to be turned. ``expected`` (one frequency for
+    each of ``first``) breaks ties towards the frequency foreseen. Returns the partners' places
+    (-1 where ``second`` has too few) and the assurance of each match.
+    """
+    alike = assurance(first, second)
+    for group in clusters(second_frequencies):
+        if group.stop - group.start > 1:
+            alike[:, group] = alike[:, group].sum(axis=1, keepdims=True)
+    np.clip(alike, 0.0, 1.0, out=alike)
+    cost = 1.0 - alike
+    if expected is not None and len(second_frequencies):
+        away = np.abs(
+            np.log(np.maximum(second_frequencies, 1e-300))[None, :]
+            - np.log(np.maximum(expected, 1e-300))[:, None]
+        )
+        # A tenth off in frequency weighs as much as a tenth less assurance, and no more.
+        cost = cost + np.minimum(away, 0.1)
+    rows, columns = linear_sum_assignment(cost)
+    partners = np.full(len(first), -1, dtype=np.intp)
+    partners[rows] = columns
+    certainty = np.zeros(len(first))
+    certainty[rows] = alike[rows, columns]
+    return partners, certainty

@@ -1,0 +1,118 @@
+"""What a solution gives: modes with their shapes, kinds, energies and errors, as plain values."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from belltone.mesh.line import Discretisation
+
+__all__ = ["Mode", "ModeSet"]
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Mode:
+    """One mode, for reading: its number counts the flexible modes from 1 (rigid ones: 0)."""
+
+    number: int
+    frequency: float
+    error: float
+    kind: str
+    rigid: bool
+    energy: tuple[tuple[str, float], ...]
+
+    @property
+    def angular(self) -> float:
+        """rad/s."""
+        return 2 * math.pi * self.frequency
+
+    @property
+    def rpm(self) -> float:
+        """Turns a minute."""
+        return 60 * self.frequency
+
+    @property
+    def period(self) -> float:
+        """Seconds; infinite for a rigid mode."""
+        return math.inf if self.frequency == 0 else 1 / self.frequency
+
+
+@dataclass(frozen=True)
+class ModeSet:
+    """All modes of one design, rigid ones first, then by frequency.
+
+    ``shapes`` (modes, stations, 6) are translations and rotations at ``stations`` (shares of the
+    member's length), scaled so that the outermost fibre moving most moves by one: amplitudes of
+    a mode are relative. ``signatures`` (modes, s) are mass-weighted unit vectors for comparing
+    modes of any two solutions. ``energies`` (modes, 4) are shares of strain energy by
+    ``ENERGY_NAMES``. ``errors`` are relative estimates of the frequencies' errors.
+    """
+
+    frequencies: Array
+    errors: Array
+    rigid_names: tuple[str, ...]
+    kinds: tuple[str, ...]
+    energies: Array
+    stations: Array
+    shapes: Array
+    signatures: Array
+    discretisation: Discretisation
+    unknowns: int
+    complete: bool | None
+    mass: float
+
+    def __len__(self) -> int:
+        return len(self.frequencies)
+
+    @property
+    def rigid_count(self) -> int:
+        """Number of rigid modes at the head of the list."""
+        return len(self.rigid_names)
+
+    @property
+    def flexible(self) -> Array:
+        """Frequencies of the flexible modes (Hz)."""
+        return self.frequencies[self.rigid_count :]
+
+    def mode(self, index: int) -> Mode:
+        """The mode at a place in the list, rigid modes included."""
+        rigid = index < self.rigid_count
+        return Mode(
+            0 if rigid else index - self.rigid_count + 1,
+            float(self.frequencies[index]),
+            float(self.errors[index]),
+            self.kinds[index],
+            rigid,
+            tuple(zip(ENERGY_NAMES, map(float, self.energies[index]), strict=True)),
+        )
+
+    def modes(self) -> tuple[Mode, ...]:
+        """All modes in order."""
+        return tuple(self.mode(index) for index in range(len(self)))
+
+    def limited(self, count: int) -> ModeSet:
+        """The set with at most ``count`` flexible modes."""
+        keep = self.rigid_count + count
+        return ModeSet(
+            self.frequencies[:keep],
+            self.errors[:keep],
+            self.rigid_names,
+            self.kinds[:keep],
+            self.energies[:keep],
+            self.stations,
+            self.shapes[:keep],
+            self.signatures[:keep],
+            self.discretisation,
+            self.unknowns,
+            self.complete,
+            self.mass,
+        )
+
+
+ENERGY_NAMES = ("stretching", "twisting", "bending about y", "bending about z")
+"""Where strain energy can be; shear counts with the bending it belongs to."""

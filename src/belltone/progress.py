@@ -1,0 +1,45 @@
+"""The one small object every long function takes: it hears of progress and may say stop."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+__all__ = ["Cancelled", "Progress"]
+
+
+class Cancelled(Exception):
+    """Raised inside a long function after its caller asked it to stop."""
+
+
+@dataclass(frozen=True)
+class Progress:
+    """Progress out, cancelling in.
+
+    ``listener`` is called as ``listener(done, total, text)`` from the thread that does the work.
+    ``cancel`` may be called from any thread; the work stops at its next ``check``.
+    """
+
+    listener: Callable[[int, int, str], None] | None = None
+    _stop: threading.Event = field(default_factory=threading.Event)
+
+    def report(self, done: int, total: int, text: str) -> None:
+        """Tell that ``done`` of ``total`` steps are behind us; raises ``Cancelled`` when asked."""
+        self.check()
+        if self.listener is not None:
+            self.listener(done, total, text)
+
+    def cancel(self) -> None:
+        """Ask the work to stop."""
+        self._stop.set()
+
+    @property
+    def cancelled(self) -> bool:
+        """Whether stopping was asked for."""
+        return self._stop.is_set()
+
+    def check(self) -> None:
+        """Raise ``Cancelled`` when stopping was asked for."""
+        if self._stop.is_set():
+            raise Cancelled

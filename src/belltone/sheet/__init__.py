@@ -1,0 +1,1 @@
+"""The sheet: units, values, parts; reading, editing, evaluating."""

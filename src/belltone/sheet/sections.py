@@ -1,0 +1,237 @@
+"""Cross-sections of members: their properties from published formulas.
+
+Dimensions may be arrays (one value for each point along a taper); every property then has the
+same shape. y runs across the section (its width), z up (its height); the origin is the centroid.
+
+Shear factors: 5/6 for the rectangle (E. Reissner, J. Appl. Mech. 12, 1945); round, ring and thin
+rectangular box after G. R. Cowper, "The shear coefficient in Timoshenko's beam theory",
+J. Appl. Mech. 33 (1966) 335-340, table 1. Torsion constants: the rectangle's series from
+S. P. Timoshenko and J. N. Goodier, Theory of Elasticity, 3rd ed., art. 109; the hollow rectangle
+from EN 10210-2:2006, annex B, with sharp corners.
+"""
+
+from __future__ import annotations
+
+import math
+from abc import ABC, abstractmethod
+from dataclasses import dataclass, fields, replace
+from typing import Final, Self
+
+import numpy as np
+from numpy.typing import NDArray
+
+__all__ = [
+    "RectangularHollow",
+    "RoundTube",
+    "SectionProperties",
+    "SectionShape",
+    "SolidRectangle",
+    "SolidRound",
+]
+
+Array = NDArray[np.float64]
+
+_OUTLINE_POINTS: Final = 32  # round outlines are drawn with so many corners
+
+
+@dataclass(frozen=True)
+class SectionProperties:
+    """Area (m²), second moments about y and z (m⁴), torsion constant (m⁴), shear factors."""
+
+    area: Array
+    second_moment_y: Array
+    second_moment_z: Array
+    torsion_constant: Array
+    shear_factor_y: Array
+    shear_factor_z: Array
+
+
+@dataclass(frozen=True)
+class SectionShape(ABC):
+    """A section: its dimensions in metres, and a shear factor that replaces the formula's."""
+
+    @abstractmethod
+    def properties(self, poisson_ratio: float) -> SectionProperties:
+        """Compute the properties; Poisson's ratio enters some shear factors."""
+
+    @abstractmethod
+    def outline(self) -> tuple[Array, Array | None]:
+        """Return the outer and (hollow sections) inner outline, each ``(n, 2)`` in y, z."""
+
+    @property
+    @abstractmethod
+    def depth(self) -> float:
+        """The larger outer dimension (m)."""
+
+    def blend(self, other: Self, share: Array) -> Self:
+        """Return the section ``share`` of the way to ``other``, all dimensions linear."""
+        return replace(
+            self,
+            **{
+                field.name: getattr(self, field.name)
+                + share * (getattr(other, field.name) - getattr(self, field.name))
+                for field in fields(self)
+                if field.name != "shear_factor"
+            },
+        )
+
+
+def _factors(given: float | None, computed: Array, like: Array) -> Array:
+    return np.broadcast_to(np.asarray(computed if given is None else given, float), like.shape)
+
+
+@dataclass(frozen=True)
+class SolidRectangle(SectionShape):
+    """Solid rectangle."""
+
+    width: float
+    height: float
+    shear_factor: float | None = None
+
+    def properties(self, poisson_ratio: float) -> SectionProperties:
+        width, height = np.asarray(self.width, float), np.asarray(self.height, float)
+        area = width * height
+        shear = _factors(self.shear_factor, np.asarray(5 / 6), area)
+        return SectionProperties(
+            area,
+            width * height**3 / 12,
+            height * width**3 / 12,
+            _rectangle_torsion(width, height),
+            shear,
+            shear,
+        )
+
+    def outline(self) -> tuple[Array, Array | None]:
+        return _rectangle(self.width, self.height), None
+
+    @property
+    def depth(self) -> float:
+        return max(self.width, self.height)
+
+
+@dataclass(frozen=True)
+class SolidRound(SectionShape):
+    """Solid circle."""
+
+    diameter: float
+    shear_factor: float | None = None
+
+    def properties(self, poisson_ratio: float) -> SectionProperties:
+        return _ring(self.diameter, np.zeros(()), poisson_ratio, self.shear_factor)
+
+    def outline(self) -> tuple[Array, Array | None]:
+        return _circle(self.diameter), None
+
+    @property
+    def depth(self) -> float:
+        return self.diameter
+
+
+@dataclass(frozen=True)
+class RoundTube(SectionShape):
+    """Circular ring of outer diameter and wall."""
+
+    diameter: float
+    wall: float
+    shear_factor: float | None = None
+
+    def properties(self, poisson_ratio: float) -> SectionProperties:
+        inner = np.asarray(self.diameter - 2 * np.asarray(self.wall), float)
+        return _ring(self.diameter, inner, poisson_ratio, self.shear_factor)
+
+    def outline(self) -> tuple[Array, Array | None]:
+        return _circle(self.diameter), _circle(self.diameter - 2 * self.wall)
+
+    @property
+    def depth(self) -> float:
+        return self.diameter
+
+
+@dataclass(frozen=True)
+class RectangularHollow(SectionShape):
+    """Rectangular hollow section of even wall, its corners taken as sharp."""
+
+    width: float
+    height: float
+    wall: float
+    shear_factor: float | None = None
+
+    def properties(self, poisson_ratio: float) -> SectionProperties:
+        width, height = np.asarray(self.width, float), np.asarray(self.height, float)
+        wall = np.asarray(self.wall, float)
+        inner_width, inner_height = width - 2 * wall, height - 2 * wall
+        area = width * height - inner_width * inner_height
+        enclosed = (width - wall) * (height - wall)
+        girth = 2 * (width + height - 2 * wall)
+        return SectionProperties(
+            area,
+            (width * height**3 - inner_width * inner_height**3) / 12,
+            (height * width**3 - inner_height * inner_width**3) / 12,
+            wall**3 * girth / 3 + 4 * enclosed**2 * wall / girth,
+            _factors(
+                self.shear_factor, _box_shear(height - wall, width - wall, poisson_ratio), area
+            ),
+            _factors(
+                self.shear_factor, _box_shear(width - wall, height - wall, poisson_ratio), area
+            ),
+        )
+
+    def outline(self) -> tuple[Array, Array | None]:
+        return (
+            _rectangle(self.width, self.height),
+            _rectangle(self.width - 2 * self.wall, self.height - 2 * self.wall),
+        )
+
+    @property
+    def depth(self) -> float:
+        return max(self.width, self.height)
+
+
+def _rectangle_torsion(width: Array, height: Array) -> Array:
+    """Saint-Venant torsion constant of the rectangle; five terms leave less than 1e-7."""
+    long, short = np.maximum(width, height), np.minimum(width, height)
+    orders = np.arange(1, 10, 2).reshape(-1, *([1] * long.ndim))
+    series = (np.tanh(orders * math.pi * long / (2 * short)) / orders**5.0).sum(axis=0)
+    return np.asarray(long * short**3 / 3 * (1 - 192 / math.pi**5 * short / long * series))
+
+
+def _ring(
+    diameter: float | Array, inner: Array, poisson_ratio: float, given: float | None
+) -> SectionProperties:
+    outer = np.asarray(diameter, float)
+    inner = np.broadcast_to(inner, outer.shape) if inner.ndim == 0 else inner
+    area = math.pi / 4 * (outer**2 - inner**2)
+    bending = math.pi / 64 * (outer**4 - inner**4)
+    ratio = (inner / outer) ** 2
+    nu = poisson_ratio
+    cowper = (
+        6 * (1 + nu) * (1 + ratio) ** 2 / ((7 + 6 * nu) * (1 + ratio) ** 2 + (20 + 12 * nu) * ratio)
+    )
+    shear = _factors(given, cowper, area)
+    return SectionProperties(area, bending, bending, 2 * bending, shear, shear)
+
+
+def _box_shear(flange: Array, web: Array, nu: float) -> Array:
+    """Cowper's thin-walled box; ``flange`` and ``web`` are mid-line lengths, force along web."""
+    n = flange / web
+    m = n  # (flange length x flange wall) / (web length x web wall), for an even wall
+    return np.asarray(
+        10
+        * (1 + nu)
+        * (1 + 3 * m) ** 2
+        / (
+            (12 + 72 * m + 150 * m**2 + 90 * m**3)
+            + nu * (11 + 66 * m + 135 * m**2 + 90 * m**3)
+            + 10 * n**2 * ((3 + nu) * m + 3 * m**2)
+        )
+    )
+
+
+def _rectangle(width: float, height: float) -> Array:
+    y, z = width / 2, height / 2
+    return np.array([[-y, -z], [y, -z], [y, z], [-y, z]])
+
+
+def _circle(diameter: float) -> Array:
+    angles = np.linspace(0, 2 * math.pi, _OUTLINE_POINTS, endpoint=False)
+    return diameter / 2 * np.column_stack([np.cos(angles), np.sin(angles)])

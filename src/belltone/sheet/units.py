@@ -1,0 +1,200 @@
+"""Units: which are accepted, what each field measures, and values with their unit as text.
+
+Angle is kept as a dimension of its own, so that 60 rpm and 1 Hz cannot be confused silently:
+a frequency given as a turning speed is divided by one full turn, on purpose and in one place.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from dataclasses import dataclass
+from typing import Any, Final
+
+import pint
+from pint.facets.plain import PlainQuantity
+
+__all__ = [
+    "DIMENSIONS",
+    "UNIT_NAMES",
+    "Dimension",
+    "Quantity",
+    "UnitError",
+    "as_dimension",
+    "convert",
+    "format_number",
+    "quantity",
+    "si_to_text",
+]
+
+_DEFINITIONS: Final = """
+meter = [length] = m = metre
+millimeter = 1e-3 m = mm
+centimeter = 1e-2 m = cm
+micrometer = 1e-6 m = um = µm
+kilometer = 1e3 m = km
+inch = 25.4e-3 m = in
+foot = 0.3048 m = ft
+kilogram = [mass] = kg
+gram = 1e-3 kg = g
+tonne = 1e3 kg = tonne
+pound = 0.45359237 kg = lb
+second = [time] = s
+millisecond = 1e-3 s = ms
+minute = 60 s = min
+hour = 3600 s = hr
+kelvin = [temperature] = K
+radian = [angle] = rad
+degree = 0.017453292519943295 rad = deg = °
+turn = 6.283185307179586 rad = turn
+hertz = 1 / s = Hz
+kilohertz = 1e3 Hz = kHz
+revolution_per_minute = turn / min = rpm
+newton = kg * m / s ** 2 = N
+kilonewton = 1e3 N = kN
+meganewton = 1e6 N = MN
+pascal = N / m ** 2 = Pa
+kilopascal = 1e3 Pa = kPa
+megapascal = 1e6 Pa = MPa
+gigapascal = 1e9 Pa = GPa
+bar = 1e5 Pa = bar
+psi = 6894.757293168361 Pa = psi
+percent = 0.01 = % = percent
+"""
+
+Quantity = PlainQuantity[Any]
+
+
+class UnitError(ValueError):
+    """A unit that is not known or does not measure what is asked for."""
+
+
+def _registry() -> pint.UnitRegistry[Any]:
+    registry: pint.UnitRegistry[Any] = pint.UnitRegistry(None, cache_folder=None)
+    for line in _DEFINITIONS.strip().splitlines():
+        if "%" in line:  # pint reads "%" as an operator; it is handled in `quantity`
+            line = "percent = 0.01"
+        registry.define(line)
+    return registry
+
+
+_REGISTRY: Final = _registry()
+
+UNIT_NAMES: Final = frozenset(
+    name.strip()
+    for line in _DEFINITIONS.strip().splitlines()
+    for index, name in enumerate(line.split("="))
+    if index != 1
+)
+"""Every accepted spelling of a unit; none of them can name a knob."""
+
+
+@dataclass(frozen=True)
+class Dimension:
+    """What a field measures.
+
+    ``si`` is the unit evaluated values come in, ``likely`` the units to offer for a bare number,
+    the first of them the one new values are written in.
+    """
+
+    name: str
+    si: str
+    likely: tuple[str, ...]
+
+    @property
+    def article(self) -> str:
+        """The name with its article: "a length", "an angle"."""
+        return f"{'an' if self.name[0] in 'aeiou' else 'a'} {self.name}"
+
+
+DIMENSIONS: Final = {
+    dimension.name: dimension
+    for dimension in (
+        Dimension("length", "m", ("mm", "m", "in")),
+        Dimension("mass", "kg", ("kg", "g", "lb")),
+        Dimension("density", "kg/m^3", ("kg/m^3", "g/cm^3")),
+        Dimension("stress", "Pa", ("GPa", "MPa", "psi")),
+        Dimension("frequency", "Hz", ("Hz", "rpm", "kHz")),
+        Dimension("speed", "rad/s", ("rpm", "Hz", "rad/s")),
+        Dimension("moment of inertia", "kg*m^2", ("kg*m^2", "g*mm^2")),
+        Dimension("angle", "rad", ("deg", "rad")),
+        Dimension("share", "", ("%",)),
+        Dimension("number", "", ("",)),
+    )
+}
+
+
+def quantity(value: float, unit: str = "") -> Quantity:
+    """Return ``value`` in ``unit``; raises ``UnitError`` for an unknown unit."""
+    text = unit.strip().replace("·", "*").replace("²", "^2").replace("³", "^3")
+    text = text.replace("%", "percent").replace("°", "deg")
+    for name in re.findall(r"[A-Za-zµ_]+", text):
+        if name not in UNIT_NAMES:
+            raise UnitError(f"“{name}” is not a unit known here")
+    try:
+        return _REGISTRY.Quantity(float(value), text.replace("^", "**") or "dimensionless")
+    except (pint.errors.PintError, TypeError, ValueError, SyntaxError) as error:
+        raise UnitError(f"“{unit}” cannot be read as a unit") from error
+
+
+_TURN: Final = quantity(1.0, "turn")
+_RADIAN: Final = quantity(1.0, "rad")
+
+
+def as_dimension(value: Quantity, dimension: Dimension) -> float:
+    """Return the value in the dimension's SI unit; raises ``UnitError`` when it measures otherwise.
+
+    Frequencies may be given as turning speeds and the reverse: one turn is one cycle.
+    """
+    if not math.isfinite(value.magnitude):
+        raise UnitError("the value is not a finite number")
+    candidates = [value]
+    if dimension.name == "frequency":
+        candidates.append(value / _TURN)
+    elif dimension.name == "speed":
+        candidates.append(value * _TURN)
+    elif dimension.name == "angle":
+        candidates.append(value * _RADIAN)
+    for candidate in candidates:
+        try:
+            return float(candidate.to(quantity(1.0, dimension.si).units).magnitude)
+        except pint.DimensionalityError:
+            continue
+    offered = ", ".join(unit for unit in dimension.likely if unit)
+    wanted = f"{dimension.article} (in {offered}, …)" if offered else "a plain number"
+    raise UnitError(f"this is {_what(value)}, where {wanted} is needed")
+
+
+def _what(value: Quantity) -> str:
+    if value.dimensionless:
+        return "a plain number"
+    for dimension in DIMENSIONS.values():
+        if dimension.si and value.is_compatible_with(quantity(1.0, dimension.si).units):
+            return dimension.article
+    if value.is_compatible_with(quantity(1.0, "N/m^3").units):
+        return "a weight density (force per volume)"
+    return f"measured in {value.units:~}"
+
+
+def convert(value_si: float, dimension: Dimension, unit: str) -> float:
+    """Convert an SI value of ``dimension`` to ``unit`` (frequency and speed as `as_dimension`)."""
+    return value_si / as_dimension(quantity(1.0, unit), dimension)
+
+
+def format_number(value: float, digits: int = 6) -> str:
+    """Write a number with up to ``digits`` significant digits and no exponent where readable."""
+    if value == 0:
+        return "0"
+    if not math.isfinite(value):
+        return str(value)
+    if not 1e-4 <= abs(value) < 1e7:
+        return f"{value:.{digits}g}"
+    decimals = max(0, digits - 1 - math.floor(math.log10(abs(value))))
+    text = f"{value:.{decimals}f}"
+    return text.rstrip("0").rstrip(".") if "." in text else text
+
+
+def si_to_text(value_si: float, dimension: Dimension, unit: str, digits: int = 6) -> str:
+    """Write an SI value in ``unit``: ``si_to_text(0.003, length, "mm") == "3 mm"``."""
+    number = format_number(convert(value_si, dimension, unit), digits)
+    return f"{number} {unit}".strip()

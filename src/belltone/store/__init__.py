@@ -1,0 +1,1 @@
+"""Results and unsaved work on disk."""

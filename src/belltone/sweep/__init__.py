@@ -1,0 +1,1 @@
+"""Sweeps of a knob and the branches through them."""

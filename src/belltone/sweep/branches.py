@@ -1,0 +1,147 @@
+"""Branches: modes followed by shape from one value of a knob to the next."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.interpolate import PchipInterpolator
+
+from belltone.modes.matching import match
+from belltone.modes.modeset import ModeSet
+
+__all__ = ["Branch", "follow", "poor_steps"]
+
+Array = NDArray[np.float64]
+
+_CLEAR: Final = 0.7  # below this assurance a step is halved to look closer
+_LOST: Final = 0.3  # below this a branch ends and another begins
+_TOP: Final = 2  # so many modes at the top of a list may leave or enter it unseen
+
+
+@dataclass(frozen=True)
+class Branch:
+    """One mode along the sweep.
+
+    ``places`` gives its place among the flexible modes at each value (-1 where it is not among
+    those found), ``frequencies`` its frequency there (NaN likewise). ``certainty`` is the lowest
+    assurance met between neighbouring values, ``veers`` the values beside which it stayed poor
+    however close we looked: there the shape changes over.
+    """
+
+    places: tuple[int, ...]
+    frequencies: Array
+    kind: str
+    certainty: float
+    veers: tuple[float, ...]
+
+    def curve(self, values: Array) -> PchipInterpolator | None:
+        """Frequency over the knob where the branch is known, or ``None`` for a single point."""
+        known = np.isfinite(self.frequencies)
+        if np.count_nonzero(known) < 2:
+            return None
+        return PchipInterpolator(values[known], self.frequencies[known], extrapolate=False)
+
+
+def poor_steps(values: Sequence[float], sets: Sequence[ModeSet | None]) -> list[int]:
+    """Return the steps (their first index) across which some mode is not surely recognised."""
+    poor: list[int] = []
+    for index in range(len(values) - 1):
+        first, second = sets[index], sets[index + 1]
+        if first is None or second is None:
+            continue
+        _, certainty = _step(first, second, None)
+        watched = certainty[: max(1, len(certainty) - _TOP)]
+        if len(watched) and watched.min() < _CLEAR:
+            poor.append(index)
+    return poor
+
+
+def follow(values: Sequence[float], sets: Sequence[ModeSet | None]) -> tuple[Branch, ...]:
+    """Follow every mode through all values; points without an answer are stepped over."""
+    trails: list[_Trail] = []
+    previous: int | None = None
+    for index, found in enumerate(sets):
+        if found is None:
+            continue
+        taken: set[int] = set()
+        if previous is not None:
+            before = sets[previous]
+            assert before is not None
+            open_trails = [trail for trail in trails if trail.places.get(previous, -1) >= 0]
+            expected = np.array([trail.foreseen(values, index) for trail in open_trails])
+            order = [trail.places[previous] for trail in open_trails]
+            partners, certainty = _step(before, found, expected, order)
+            for trail, partner, sure in zip(open_trails, partners, certainty, strict=True):
+                if partner >= 0 and sure >= _LOST:
+                    trail.add(index, int(partner), float(found.flexible[partner]), float(sure))
+                    taken.add(int(partner))
+                    if sure < _CLEAR:
+                        trail.veers.append(values[index])
+        for place in range(len(found.flexible)):
+            if place not in taken:
+                trail = _Trail()
+                trail.add(index, place, float(found.flexible[place]), 1.0)
+                trails.append(trail)
+        previous = index
+    return tuple(trail.branch(len(values), sets) for trail in trails)
+
+
+class _Trail:
+    """A branch while it is being followed."""
+
+    def __init__(self) -> None:
+        self.places: dict[int, int] = {}
+        self.frequencies: dict[int, float] = {}
+        self.certainty = 1.0
+        self.veers: list[float] = []
+
+    def add(self, index: int, place: int, frequency: float, certainty: float) -> None:
+        self.places[index] = place
+        self.frequencies[index] = frequency
+        self.certainty = min(self.certainty, certainty)
+
+    def foreseen(self, values: Sequence[float], index: int) -> float:
+        """Carry the last slope on to the next value."""
+        known = sorted(self.frequencies)
+        last = known[-1]
+        if len(known) < 2:
+            return self.frequencies[last]
+        before = known[-2]
+        slope = (self.frequencies[last] - self.frequencies[before]) / (
+            values[last] - values[before]
+        )
+        ahead = self.frequencies[last] + slope * (values[index] - values[last])
+        return max(ahead, 0.1 * self.frequencies[last])
+
+    def branch(self, count: int, sets: Sequence[ModeSet | None]) -> Branch:
+        kinds: list[str] = []
+        for index, place in self.places.items():
+            found = sets[index]
+            assert found is not None
+            kinds.append(found.kinds[found.rigid_count + place])
+        common = max(dict.fromkeys(kinds), key=kinds.count)
+        return Branch(
+            tuple(self.places.get(index, -1) for index in range(count)),
+            np.array([self.frequencies.get(index, np.nan) for index in range(count)]),
+            common,
+            self.certainty,
+            tuple(self.veers),
+        )
+
+
+def _step(
+    first: ModeSet,
+    second: ModeSet,
+    expected: Array | None,
+    order: Sequence[int] | None = None,
+) -> tuple[NDArray[np.intp], Array]:
+    signatures = first.signatures[first.rigid_count :]
+    if order is not None:
+        signatures = signatures[list(order)]
+    else:
+        expected = first.flexible
+    return match(signatures, second.signatures[second.rigid_count :], second.flexible, expected)

@@ -1,0 +1,84 @@
+"""What to sweep: a knob and the values it takes."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+
+from belltone.sheet.design import Design, KnobValue
+from belltone.sheet.expressions import ExpressionError, parse
+from belltone.sheet.units import Dimension, UnitError, as_dimension
+
+__all__ = [
+    "MOST_POINTS",
+    "PlanError",
+    "SweepPlan",
+    "default_plan",
+    "parse_plan",
+    "read_knob_value",
+    "turnable",
+]
+
+MOST_POINTS: Final = 2001
+
+
+class PlanError(ValueError):
+    """A sweep that cannot be run as asked for."""
+
+
+@dataclass(frozen=True)
+class SweepPlan:
+    """A knob and its values, ascending, in the unit the knob is written in."""
+
+    knob: str
+    values: tuple[float, ...]
+
+
+def default_plan(knob: KnobValue, points: int = 33) -> SweepPlan:
+    """Spread points evenly over the knob's stated range."""
+    start, stop = knob.range
+    return SweepPlan(knob.name, tuple(float(value) for value in np.linspace(start, stop, points)))
+
+
+def parse_plan(text: str, design: Design) -> SweepPlan:
+    """Read ``KNOB=START:STOP:POINTS`` (``wall=2 mm:6 mm:41``); raises `PlanError`."""
+    matched = re.fullmatch(r"\s*(\w+)\s*=\s*([^:]+):([^:]+):\s*([^:]+?)\s*", text)
+    if matched is None:
+        raise PlanError(f"“{text}” is not KNOB=START:STOP:POINTS, such as “wall=2 mm:6 mm:41”")
+    name, start_text, stop_text, count_text = matched.groups()
+    knob = turnable(design, name)
+    if not count_text.isdigit() or not 2 <= int(count_text) <= MOST_POINTS:
+        raise PlanError(f"“{count_text}” is not a number of points from 2 to {MOST_POINTS}")
+    start, stop = read_knob_value(knob, start_text), read_knob_value(knob, stop_text)
+    if not start < stop:
+        raise PlanError(f"the sweep of “{name}” must end above its start")
+    values = np.linspace(start, stop, int(count_text))
+    return SweepPlan(name, tuple(float(value) for value in values))
+
+
+def turnable(design: Design, name: str) -> KnobValue:
+    """Return a knob that can be turned; raises `PlanError` when there is none of that name."""
+    if name not in design.knobs:
+        known = ", ".join(f"“{knob}”" for knob in design.knobs) or "none"
+        raise PlanError(f"there is no knob “{name}”; there is {known}")
+    knob = design.knobs[name]
+    if not knob.literal:
+        raise PlanError(f"“{name}” is computed from other knobs; turn one of those instead")
+    return knob
+
+
+def read_knob_value(knob: KnobValue, text: str) -> float:
+    """Read a value for a knob, in the knob's own unit; raises `PlanError`."""
+    try:
+        value = parse(text.strip()).evaluate({})
+        if knob.unit and value.dimensionless and knob.unit != "%":
+            raise PlanError(
+                f"“{text.strip()}” has no unit; “{knob.name}” is given in {knob.unit}: "
+                f"“{text.strip()} {knob.unit}”?"
+            )
+        return as_dimension(value, Dimension("value", knob.unit, (knob.unit,)))
+    except (ExpressionError, UnitError, KeyError) as error:
+        raise PlanError(f"“{text.strip()}” is no value for “{knob.name}”: {error}") from error

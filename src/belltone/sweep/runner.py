@@ -1,0 +1,239 @@
+"""Runs a sweep: points in worker processes, each kept as it finishes, branches followed."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from concurrent.futures import FIRST_COMPLETED, Executor, Future, wait
+from concurrent.futures.process import BrokenProcessPool
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from belltone.mesh.line import Discretisation
+from belltone.modes.modeset import ModeSet
+from belltone.modes.solve import (
+    AccuracyError,
+    ModeRequest,
+    choose_discretisation,
+    request_for,
+)
+from belltone.progress import Progress
+from belltone.sheet.design import Design, KnobValue
+from belltone.sheet.document import Sheet
+from belltone.sheet.errors import SheetError
+from belltone.sheet.evaluate import evaluate
+from belltone.store.results import ResultStore, result_key
+from belltone.sweep.branches import Branch, follow, poor_steps
+from belltone.sweep.plan import SweepPlan, turnable
+from belltone.sweep.work import solve_point
+
+__all__ = ["Sweep", "SweepError", "frequency_near", "run_sweep"]
+
+Array = NDArray[np.float64]
+
+_EXTRA_MODES: Final = 4  # found beyond those asked for, so that branches may change places
+_HALVINGS: Final = 5  # a step is looked at down to a thirty-second of its width
+_POLL_SECONDS: Final = 0.1  # how soon a stop is heard
+
+
+class SweepError(RuntimeError):
+    """A sweep that could not be carried through."""
+
+
+@dataclass(frozen=True)
+class Sweep:
+    """A finished sweep of one knob.
+
+    ``values`` are all values solved, in the knob's unit; ``asked`` marks those of the plan, the
+    others were put between them to follow branches through a crossing. ``sets`` holds ``None``
+    where a point has no answer, with the reason in ``failures``.
+    """
+
+    sheet: Sheet
+    knob: KnobValue
+    values: Array
+    asked: NDArray[np.bool_]
+    sets: tuple[ModeSet | None, ...]
+    failures: Mapping[float, str]
+    branches: tuple[Branch, ...]
+    request: ModeRequest
+    discretisation: Discretisation
+
+    @property
+    def worst_error(self) -> float:
+        """The largest error estimate of any frequency on the branches."""
+        errors = [
+            found.errors[found.rigid_count + branch.places[index]]
+            for index, found in enumerate(self.sets)
+            for branch in self.branches
+            if found is not None and branch.places[index] >= 0
+        ]
+        return float(max(errors, default=0.0))
+
+
+def run_sweep(
+    sheet: Sheet,
+    plan: SweepPlan,
+    workers: Executor,
+    store: ResultStore | None = None,
+    progress: Progress | None = None,
+) -> Sweep:
+    """Solve every point of a plan and follow the branches.
+
+    Points found in ``store`` are not solved again; every new one is kept there as it finishes.
+    Raises `PlanError`, `SheetError`, `SweepError`, or ``Cancelled`` with all finished points kept.
+    """
+    progress = progress or Progress()
+    design = evaluate(sheet)
+    knob = turnable(design, plan.knob)
+    request = request_for(design, _EXTRA_MODES)
+    discretisation = _hardest(sheet, knob, plan, request, progress)
+    solver = _PointSolver(sheet, knob, request, discretisation, workers, store, progress)
+    solver.solve(plan.values)
+    for _ in range(_HALVINGS):
+        values = sorted(solver.answers)
+        poor = poor_steps(values, [_set(solver.answers[value]) for value in values])
+        between = [0.5 * (values[index] + values[index + 1]) for index in poor]
+        if not between:
+            break
+        solver.solve(between)
+    values = sorted(solver.answers)
+    sets = tuple(_set(solver.answers[value]) for value in values)
+    if all(found is None for found in sets):
+        raise SweepError(f"no point of the sweep has an answer: {solver.answers[values[0]]}")
+    wanted = [branch for branch in follow(values, sets) if _is_wanted(branch, sets, design)]
+    planned = set(plan.values)
+    return Sweep(
+        sheet,
+        knob,
+        np.array(values),
+        np.array([value in planned for value in values]),
+        sets,
+        {value: found for value, found in solver.answers.items() if isinstance(found, str)},
+        tuple(sorted(wanted, key=lambda branch: np.nanmin(branch.frequencies))),
+        request,
+        discretisation,
+    )
+
+
+def frequency_near(sweep: Sweep, branch: Branch, value: float) -> tuple[float, ModeSet, int] | None:
+    """Solve at ``value`` and find the branch there by its shape at the nearest known value.
+
+    Returns its frequency, the modes and its place among the flexible ones; ``None`` when there
+    is no answer or the branch is not among its modes.
+    """
+    known = [index for index, place in enumerate(branch.places) if place >= 0]
+    nearest = min(known, key=lambda index: abs(sweep.values[index] - value))
+    reference = sweep.sets[nearest]
+    assert reference is not None
+    place = branch.places[nearest]
+    if sweep.values[nearest] == value:
+        return float(reference.flexible[place]), reference, place
+    settings = {sweep.knob.name: sweep.knob.exact_text(value)}
+    found = solve_point(sweep.sheet.text, settings, sweep.request, sweep.discretisation)
+    if isinstance(found, str):
+        return None
+    curve = branch.curve(sweep.values)
+    foreseen = float(reference.flexible[place]) if curve is None else float(curve(value))
+    alike = (
+        found.signatures[found.rigid_count :] @ reference.signatures[reference.rigid_count + place]
+    ) ** 2
+    away = np.abs(np.log(found.flexible / foreseen)) if np.isfinite(foreseen) else 0.0
+    best = int(np.argmax(alike - np.minimum(away, 0.1)))
+    return float(found.flexible[best]), found, best
+
+
+def _set(answer: ModeSet | str) -> ModeSet | None:
+    return None if isinstance(answer, str) else answer
+
+
+def _is_wanted(branch: Branch, sets: Sequence[ModeSet | None], design: Design) -> bool:
+    """Whether the branch is anywhere among the modes the sheet asks for."""
+    limit = request_for(design).up_to or 0.0
+    return any(
+        place >= 0 and (place < design.count or found.flexible[place] <= limit)
+        for place, found in zip(branch.places, sets, strict=True)
+        if found is not None
+    )
+
+
+def _hardest(
+    sheet: Sheet, knob: KnobValue, plan: SweepPlan, request: ModeRequest, progress: Progress
+) -> Discretisation:
+    """One discretisation for the whole sweep, fine enough for its ends and its middle."""
+    probes = {plan.values[0], plan.values[len(plan.values) // 2], plan.values[-1]}
+    chosen: list[Discretisation] = []
+    reason = ""
+    for value in sorted(probes):
+        try:
+            design = evaluate(sheet, {knob.name: knob.exact_text(value)})
+            chosen.append(choose_discretisation(design, request, progress))
+        except (SheetError, AccuracyError) as error:
+            reason = str(error)
+    if not chosen:
+        raise SweepError(f"the sweep has no answer at its ends or its middle: {reason}")
+    return Discretisation(
+        max(each.divisions for each in chosen), max(each.order for each in chosen)
+    )
+
+
+@dataclass
+class _PointSolver:
+    """Solves points in the workers and keeps each as it finishes; lives for one sweep."""
+
+    sheet: Sheet
+    knob: KnobValue
+    request: ModeRequest
+    discretisation: Discretisation
+    workers: Executor
+    store: ResultStore | None
+    progress: Progress
+
+    def __post_init__(self) -> None:
+        self.answers: dict[float, ModeSet | str] = {}
+
+    def solve(self, values: Iterable[float]) -> None:
+        """Solve the values not known yet."""
+        pending: dict[Future[ModeSet | str], float] = {}
+        total = len(self.answers)
+        try:
+            for value in values:
+                total += 1
+                stored = self.store.get(self._key(value)) if self.store is not None else None
+                if stored is not None:
+                    self.answers[value] = stored
+                    continue
+                future = self.workers.submit(
+                    solve_point,
+                    self.sheet.text,
+                    self._settings(value),
+                    self.request,
+                    self.discretisation,
+                )
+                pending[future] = value
+            self.progress.report(len(self.answers), total, "sweep")
+            while pending:
+                done, _ = wait(pending, timeout=_POLL_SECONDS, return_when=FIRST_COMPLETED)
+                for future in done:
+                    self._keep(pending.pop(future), future.result())
+                self.progress.report(len(self.answers), total, "sweep")
+        except BrokenProcessPool as error:
+            raise SweepError(
+                "a worker process was lost; the finished points are kept, so run the sweep again"
+            ) from error
+        finally:
+            for future in pending:
+                future.cancel()
+
+    def _keep(self, value: float, answer: ModeSet | str) -> None:
+        self.answers[value] = answer
+        if self.store is not None and not isinstance(answer, str):
+            self.store.put(self._key(value), answer)
+
+    def _settings(self, value: float) -> dict[str, str]:
+        return {self.knob.name: self.knob.exact_text(value)}
+
+    def _key(self, value: float) -> str:
+        return result_key(self.sheet, self._settings(value), self.request, self.discretisation)

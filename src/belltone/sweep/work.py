@@ -1,0 +1,57 @@
+"""What a worker process does: one sheet, knobs set, one mode set back."""
+
+from __future__ import annotations
+
+import multiprocessing
+import os
+from collections.abc import Mapping
+from concurrent.futures import ProcessPoolExecutor
+from functools import lru_cache
+
+import threadpoolctl
+
+from belltone.mesh.line import Discretisation
+from belltone.modes.modeset import ModeSet
+from belltone.modes.solve import AccuracyError, ModeRequest, solve_modes
+from belltone.sheet.document import Sheet
+from belltone.sheet.errors import SheetError
+from belltone.sheet.evaluate import evaluate
+
+__all__ = ["solve_point", "start_workers"]
+
+
+def solve_point(
+    text: str,
+    settings: Mapping[str, str],
+    request: ModeRequest,
+    discretisation: Discretisation | None,
+) -> ModeSet | str:
+    """Solve one point of a sweep; a point that has no answer gives the reason as text."""
+    try:
+        design = evaluate(_sheet(text), settings)
+        return solve_modes(design, request, discretisation)
+    except (SheetError, AccuracyError) as error:
+        return str(error)
+
+
+@lru_cache(maxsize=4)
+def _sheet(text: str) -> Sheet:
+    return Sheet.from_text(text)
+
+
+def start_workers(count: int | None = None) -> ProcessPoolExecutor:
+    """Start a pool of worker processes; the caller shuts it down.
+
+    They are forked from a clean server process that has this module loaded, so they start at
+    once and share nothing with a window or its threads.
+    """
+    context = multiprocessing.get_context("forkserver")
+    context.set_forkserver_preload([__name__])
+    return ProcessPoolExecutor(
+        count or os.cpu_count() or 1, mp_context=context, initializer=_one_thread
+    )
+
+
+def _one_thread() -> None:
+    """Keep each worker to one thread: the points of a sweep already fill the processors."""
+    threadpoolctl.threadpool_limits(1)

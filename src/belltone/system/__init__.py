@@ -1,0 +1,1 @@
+"""Assembly, supports, rigid motions, and the eigensolver."""

@@ -1,0 +1,229 @@
+"""The lowest modes of ``K phi = lambda M phi`` by block shift-invert Lanczos.
+
+Full reorthogonalisation in the mass; rigid modes are known exactly and projected out. After
+R. G. Grimes, J. G. Lewis and H. D. Simon, "A shifted block Lanczos algorithm for solving sparse
+symmetric generalized eigenproblems", SIAM J. Matrix Anal. Appl. 15 (1994) 228-272. The number of
+modes below the last one is proven by the inertia of ``K - sigma M``.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import linalg, sparse
+
+from belltone.progress import Progress
+from belltone.system.factor import Factor, SingularShiftError
+
+__all__ = ["Eigenpairs", "lowest_modes"]
+
+Array = NDArray[np.float64]
+Matrix = sparse.csc_matrix
+
+_BLOCK: Final = 4  # finds multiplicities up to four at once; more are found after the count
+_TOLERANCE: Final = 1e-12  # of an eigenvalue; errors are the square of the residual's
+_DEPENDENT: Final = 1e-14  # relative squared length below which a new vector is rounding
+_SEED: Final = 20_011  # the start is random but always the same, so answers repeat exactly
+
+
+@dataclass(frozen=True)
+class Eigenpairs:
+    """Eigenvalues (rad²/s²) ascending, vectors as columns orthonormal in the mass.
+
+    ``complete`` tells that the inertia count proved no mode below the last one is missing;
+    ``None`` that no count could be made.
+    """
+
+    values: Array
+    vectors: Array
+    complete: bool | None
+
+
+def lowest_modes(
+    stiffness: Matrix,
+    mass: Matrix,
+    rigid: Array,
+    count: int,
+    up_to: float = 0.0,
+    progress: Progress | None = None,
+) -> Eigenpairs:
+    """Find the ``count`` lowest flexible modes, and all others with eigenvalues to ``up_to``.
+
+    ``rigid`` (n, r) holds the rigid modes, orthonormal in the mass; they are left out of the
+    result. Fewer modes come back when the system has no more.
+    """
+    progress = progress or Progress()
+    available = stiffness.shape[0] - rigid.shape[1]
+    if available <= 0:
+        return Eigenpairs(np.empty(0), np.empty((stiffness.shape[0], 0)), True)
+    shift = _shift(stiffness, mass, rigid)
+    space = _KrylovSpace(Factor(_at(stiffness, mass, shift)), mass, rigid, available)
+    wanted = min(count, available)
+    while True:
+        values, vectors = _converge(space, shift, wanted, up_to, progress)
+        keep = max(wanted, int(np.count_nonzero(values <= up_to)))
+        keep = _end_of_cluster(values, keep)
+        counted = _count_below(stiffness, mass, values, keep, rigid.shape[1])
+        if counted is None or counted <= keep or space.full:
+            complete = None if counted is None else counted == keep
+            return Eigenpairs(values[:keep], vectors[:, :keep], complete)
+        # The count knows of modes the space has not seen: widen it in new directions.
+        wanted = min(counted, available)
+        space.refresh()
+
+
+def _at(stiffness: Matrix, mass: Matrix, shift: float) -> Matrix:
+    return sparse.csc_matrix(stiffness - shift * mass)
+
+
+def _shift(stiffness: Matrix, mass: Matrix, rigid: Array) -> float:
+    """Zero when held; else a negative shift of the size of the lowest flexible eigenvalue."""
+    if rigid.shape[1] == 0:
+        return 0.0
+    shift = -1e-9 * stiffness.diagonal().sum() / mass.diagonal().sum()
+    vector = np.random.default_rng(_SEED).standard_normal((stiffness.shape[0], 1))
+    factor = Factor(_at(stiffness, mass, shift))
+    for _ in range(3):
+        vector = _without(rigid, mass, factor.solve(mass @ vector))
+        vector /= np.sqrt((vector.T @ (mass @ vector)).item())
+    estimate = float((vector.T @ (stiffness @ vector)).item())
+    return -max(estimate, -shift)
+
+
+def _without(basis: Array, mass: Matrix, vectors: Array) -> Array:
+    """Project ``basis`` out of vectors, twice, which is enough (Parlett, section 6.9)."""
+    for _ in range(2):
+        vectors = vectors - basis @ (basis.T @ (mass @ vectors))
+    return vectors
+
+
+class _KrylovSpace:
+    """A growing mass-orthonormal basis and the projection of the inverted operator on it."""
+
+    def __init__(self, factor: Factor, mass: Matrix, rigid: Array, available: int) -> None:
+        self._factor, self._mass, self._rigid = factor, mass, rigid
+        self._available = available
+        self._random = np.random.default_rng(_SEED)
+        self.basis = np.empty((mass.shape[0], 0))
+        self._projected = np.empty((0, 0))
+        self._coupling = np.empty((0, 0))
+        self._next = self._fresh(min(_BLOCK, available))
+
+    @property
+    def full(self) -> bool:
+        """Whether the basis spans everything there is."""
+        return self.basis.shape[1] >= self._available
+
+    def refresh(self) -> None:
+        """Add directions the recurrence would not find by itself."""
+        if not self.full:
+            room = self._available - self.basis.shape[1]
+            self._next = self._fresh(min(_BLOCK, room))
+
+    def grow(self) -> None:
+        """Take in the next block and apply the operator to it."""
+        block = self._next
+        old = self.basis.shape[1]
+        self.basis = np.hstack([self.basis, block])
+        image = self._factor.solve(self._mass @ block)
+        mass_image = self._mass @ image
+        column = self.basis.T @ mass_image
+        size = self.basis.shape[1]
+        projected = np.zeros((size, size))
+        projected[:old, :old] = self._projected
+        projected[:, old:] = column
+        projected[old:, :] = column.T
+        self._projected = projected
+        rest = self._orthogonal(image)
+        vectors, lengths = self._normalised(rest, float(np.linalg.norm(column)))
+        self._coupling = lengths
+        self._last = block.shape[1]
+        room = self._available - size
+        if vectors.shape[1] < min(_BLOCK, room):
+            extra = self._fresh(min(_BLOCK, room) - vectors.shape[1], vectors)
+            vectors = np.hstack([vectors, extra])
+        self._next = vectors[:, :room]
+
+    def ritz(self) -> tuple[Array, Array, Array]:
+        """Return Ritz values of the inverted operator (descending), vectors, and error bounds."""
+        values, weights = linalg.eigh(self._projected)
+        values, weights = values[::-1], weights[:, ::-1]
+        bounds = np.linalg.norm(self._coupling @ weights[-self._last :], axis=0)
+        if self.full:
+            bounds = np.zeros_like(bounds)
+        return values, weights, bounds
+
+    def _orthogonal(self, vectors: Array) -> Array:
+        known = np.hstack([self._rigid, self.basis])
+        return _without(known, self._mass, vectors)
+
+    def _normalised(self, vectors: Array, scale: float) -> tuple[Array, Array]:
+        """Orthonormalise in the mass, dropping what is rounding next to ``scale``."""
+        gram = vectors.T @ (self._mass @ vectors)
+        squares, turn = linalg.eigh((gram + gram.T) / 2)
+        kept = squares > _DEPENDENT * max(scale**2, np.finfo(float).tiny)
+        lengths = np.sqrt(squares[kept])
+        vectors = self._orthogonal(vectors @ (turn[:, kept] / lengths))
+        gram = vectors.T @ (self._mass @ vectors)
+        if vectors.shape[1]:
+            lower = linalg.cholesky((gram + gram.T) / 2, lower=True)
+            vectors = linalg.solve_triangular(lower, vectors.T, lower=True).T
+        return vectors, lengths[:, None] * turn[:, kept].T
+
+    def _fresh(self, count: int, beside: Array | None = None) -> Array:
+        """Return random mass-orthonormal vectors outside everything known."""
+        vectors = self._random.standard_normal((self._mass.shape[0], count))
+        # One application of the operator removes the stiff noise of a random vector.
+        vectors = self._factor.solve(self._mass @ vectors)
+        for _ in range(3):
+            vectors = self._orthogonal(vectors)
+            if beside is not None and beside.shape[1]:
+                vectors = _without(beside, self._mass, vectors)
+            gram = vectors.T @ (self._mass @ vectors)
+            squares, turn = linalg.eigh((gram + gram.T) / 2)
+            vectors = vectors @ (turn / np.sqrt(np.maximum(squares, np.finfo(float).tiny)))
+        return vectors
+
+
+def _converge(
+    space: _KrylovSpace, shift: float, wanted: int, up_to: float, progress: Progress
+) -> tuple[Array, Array]:
+    """Grow the space until the wanted modes stand, and one beyond them to close the list."""
+    while True:
+        progress.check()
+        space.grow()
+        inverse, weights, bounds = space.ritz()
+        usable = inverse > np.abs(inverse[0]) * np.finfo(float).eps
+        values = shift + 1.0 / inverse[usable]
+        settled = bounds[usable] <= np.sqrt(_TOLERANCE) * inverse[usable]
+        standing = int(np.argmin(settled)) if not settled.all() else len(settled)
+        closed = standing > wanted and values[standing - 1] > up_to
+        if closed or space.full:
+            standing = len(values) if space.full else standing
+            return values[:standing], space.basis @ weights[:, usable][:, :standing]
+
+
+def _end_of_cluster(values: Array, keep: int) -> int:
+    """Do not cut through modes of equal frequency."""
+    while keep < len(values) and values[keep] - values[keep - 1] <= 1e-7 * abs(values[keep]):
+        keep += 1
+    return keep
+
+
+def _count_below(
+    stiffness: Matrix, mass: Matrix, values: Array, keep: int, rigid: int
+) -> int | None:
+    """Count the flexible modes below a point just above the last kept one."""
+    last = values[keep - 1]
+    gap = values[keep] - last if keep < len(values) else abs(last)
+    for share in (0.5, 0.3, 0.7):
+        point = last + share * min(gap, 0.1 * abs(last))
+        try:
+            negatives = Factor(_at(stiffness, mass, point)).negatives
+        except SingularShiftError:
+            continue
+        return None if negatives is None else negatives - rigid
+    return None

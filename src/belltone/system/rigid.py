@@ -1,0 +1,88 @@
+"""Rigid motions: which of them the supports leave, and their names."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import linalg, sparse
+
+__all__ = ["rigid_modes", "rigid_motions"]
+
+Array = NDArray[np.float64]
+
+_HELD: Final = 1e-9  # relative; a direction weaker than this is rounding, not a support
+_NAMES: Final = (
+    "slides along x",
+    "slides along y",
+    "slides along z",
+    "turns about x",
+    "turns about y",
+    "turns about z",
+)
+
+
+def rigid_motions(coordinates: Array, size: float) -> Array:
+    """Return the six rigid motions ``(6 nodes, 6)`` about the mean point, turns scaled by size."""
+    arms = coordinates - coordinates.mean(axis=0)
+    motions = np.zeros((len(coordinates), 6, 6))
+    motions[:, :, :3] = np.eye(6)[:, :3]
+    for axis in range(3):
+        turn = np.eye(3)[axis] / size
+        motions[:, :3, 3 + axis] = np.cross(turn, arms)
+        motions[:, 3:, 3 + axis] = turn
+    return motions.reshape(-1, 6)
+
+
+def rigid_modes(
+    motions: Array,
+    nodes: Sequence[int],
+    rows: Sequence[Array],
+    basis: sparse.csc_matrix,
+    mass: sparse.csc_matrix,
+) -> tuple[Array, tuple[str, ...]]:
+    """Return the rigid motions the supports leave, in reduced vectors, and a name for each.
+
+    They are exact, not computed from the stiffness: a motion is left when no held row stops it.
+    """
+    if nodes:
+        stopped = np.vstack(
+            [
+                held @ motions[6 * node : 6 * node + 6]
+                for node, held in zip(nodes, rows, strict=True)
+            ]
+        )
+        left = linalg.null_space(stopped, rcond=_HELD)
+    else:
+        left = np.eye(6)
+    if left.shape[1] == 0:
+        return np.zeros((basis.shape[1], 0)), ()
+    left, names = _named(left)
+    vectors = np.asarray(basis.T @ (motions @ left))
+    # Gram-Schmidt in the mass, in order, keeps each motion as close to its name as can be.
+    lower = linalg.cholesky(vectors.T @ (mass @ vectors), lower=True)
+    return linalg.solve_triangular(lower, vectors.T, lower=True).T, names
+
+
+def _named(left: Array) -> tuple[Array, tuple[str, ...]]:
+    """Combine the motions so that each is as nearly one named motion as the supports allow."""
+    reduced = left.T.copy()
+    taken: list[int] = []
+    for row in range(len(reduced)):
+        open_columns = [column for column in range(6) if column not in taken]
+        best = max(
+            ((i, c) for i in range(row, len(reduced)) for c in open_columns),
+            key=lambda place: (round(float(abs(reduced[place])), 6), -place[1]),
+        )
+        reduced[[row, best[0]]] = reduced[[best[0], row]]
+        column = best[1]
+        reduced[row] /= reduced[row, column]
+        for other in range(len(reduced)):
+            if other != row:
+                reduced[other] -= reduced[other, column] * reduced[row]
+        taken.append(column)
+    order = np.argsort(taken)
+    reduced = reduced[order]
+    return reduced.T, tuple(_NAMES[column] for column in sorted(taken))

@@ -1,0 +1,1 @@
+"""Excitation bands, clear intervals, reach, pulls."""
