@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from difflib import get_close_matches
-from typing import Any, Final
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -288,10 +288,8 @@ class _Evaluation:
         if part.start is None or part.stop is None:
             self._add(path, "two points are needed, “from” and “to”")
             return None
-        start, stop = (
-            np.array([self.numbers[(*path, key, axis)] for axis in range(3)])
-            for key in ("from", "to")
-        )
+        start = np.array([self.numbers[(*path, "from", axis)] for axis in range(3)])
+        stop = np.array([self.numbers[(*path, "to", axis)] for axis in range(3)])
         if not np.linalg.norm(stop - start) > 0:
             self._add((*path, "to"), "the two points are the same, so the length is zero")
             return None
@@ -301,7 +299,7 @@ class _Evaluation:
         axis = run / np.linalg.norm(run)
         if part.up is not None:
             up = np.array(part.up)
-            if np.linalg.norm(np.cross(axis, up)) < 1e-6 * max(1e-300, np.linalg.norm(up)):
+            if np.linalg.norm(np.cross(axis, up)) < 1e-6 * max(1e-300, float(np.linalg.norm(up))):
                 self._add((*path, "up"), "“up” must not point along the member")
                 return None
         else:
@@ -332,7 +330,7 @@ class _Evaluation:
             name, *(_si(text, dimension) for _, text, dimension in model.value_fields(entry))
         )
 
-    def _section(self, path: Path, section: Any) -> sections.SectionShape | None:
+    def _section(self, path: Path, section: model.SectionModel) -> sections.SectionShape | None:
         found = len(self.findings)
         dimensions: dict[str, float] = {
             key: self._positive((*path, key), f"the {key}")

@@ -31,6 +31,7 @@ __all__ = [
     "Modes",
     "Point",
     "Section",
+    "SectionModel",
     "Source",
     "Support",
     "ValueField",
@@ -152,9 +153,8 @@ class RectangularHollow(_Part):
     shear_factor: Number | None = None
 
 
-Section = Annotated[
-    SolidRectangle | SolidRound | RoundTube | RectangularHollow, Field(discriminator="shape")
-]
+SectionModel = SolidRectangle | SolidRound | RoundTube | RectangularHollow
+Section = Annotated[SectionModel, Field(discriminator="shape")]
 SECTION_SHAPES: Final = {
     "solid rectangle": SolidRectangle,
     "solid round": SolidRound,

@@ -90,7 +90,7 @@ def _shift(stiffness: Matrix, mass: Matrix, rigid: Array) -> float:
         vector = _without(rigid, mass, factor.solve(mass @ vector))
         vector /= np.sqrt((vector.T @ (mass @ vector)).item())
     estimate = float((vector.T @ (stiffness @ vector)).item())
-    return -max(estimate, -shift)
+    return -max(estimate, -float(shift))
 
 
 def _without(basis: Array, mass: Matrix, vectors: Array) -> Array:

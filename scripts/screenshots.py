@@ -1,0 +1,72 @@
+"""Makes the pictures in docs/screenshots from the demo sheet and made-up variants of it."""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+from pathlib import Path
+
+from belltone.desk.app import draw_picture, wait_for
+from belltone.desk.window import NEW_SHEET, MainWindow
+from belltone.sheet.demo import demo_sheet
+
+FOLDER = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
+
+
+def tuned(window: MainWindow) -> None:
+    """Move the design into its clear interval."""
+    window.verdict.go.click()
+    wait_for(lambda: window.session.settled)
+
+
+def by_night(window: MainWindow) -> None:
+    """Take the dark theme and look at a twisting mode from the side of its support."""
+    window.switch_theme()
+    answer = window.session.answer
+    assert answer is not None
+    twist = next(i for i, kind in enumerate(answer.modes.kinds) if kind.startswith("twist"))
+    window.session.choose(answer.identities[twist])
+    window.shape.canvas.set_swing(0.9)
+
+
+def wrong_entry(window: MainWindow) -> None:
+    """Type a length without a unit."""
+    field = window.cards[0].numbers()[0]
+    field.begin_edit("2.4")
+    field.commit()
+
+
+def other_knob(window: MainWindow) -> None:
+    """Sweep the place of the second post."""
+    window.map.knob.setCurrentText("post_at")
+    window.map.run_or_stop()
+    session = window.session
+    wait_for(
+        lambda: (
+            session.sweep is not None
+            and session.sweep.sweep.knob.name == "post_at"
+            and session.sweep.intervals is not None
+        )
+    )
+
+
+def main() -> int:
+    """Draw every picture."""
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as folder:
+        # A copy, so that results are not kept beside the demo.
+        rail = Path(folder) / "infeed_rail.toml"
+        rail.write_text(demo_sheet().read_text(encoding="utf-8"), encoding="utf-8")
+        bar = Path(folder) / "starwheel_arm.toml"
+        bar.write_text(NEW_SHEET, encoding="utf-8")
+        draw_picture(rail, FOLDER / "window.png")
+        draw_picture(rail, FOLDER / "tuned.png", tuned)
+        draw_picture(rail, FOLDER / "sweep.png", other_knob)
+        draw_picture(rail, FOLDER / "night.png", by_night)
+        draw_picture(rail, FOLDER / "wrong_entry.png", wrong_entry)
+        draw_picture(bar, FOLDER / "new_sheet.png")
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,140 @@
+"""Starts the window, offers back unsaved work, and draws the window without a display."""
+
+from __future__ import annotations
+
+import ctypes
+import os
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Final
+
+__all__ = ["draw_picture", "make_application", "run_desk", "wait_for"]
+
+
+def _prepare_display() -> None:
+    """Without a screen, Qt draws off screen and VTK through EGL; both read this at import."""
+    if not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
+        os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+        os.environ.setdefault("VTK_DEFAULT_OPENGL_WINDOW", "vtkEGLRenderWindow")
+        try:
+            ctypes.CDLL("libEGL.so.1")
+        except OSError as error:
+            raise OSError(
+                None,
+                "the 3-D view needs EGL: sudo apt-get install libegl1 libgl1 libgl1-mesa-dri",
+                "libEGL.so.1",
+            ) from error
+
+
+_prepare_display()
+
+from PySide6.QtCore import QSettings, QtMsgType, qInstallMessageHandler  # noqa: E402
+from PySide6.QtWidgets import QApplication, QMessageBox  # noqa: E402
+
+from belltone.desk.palette import label_font  # noqa: E402
+from belltone.desk.session import Session  # noqa: E402
+from belltone.desk.window import NEW_SHEET, MainWindow  # noqa: E402
+from belltone.sheet.document import Sheet, read_sheet  # noqa: E402
+from belltone.sheet.errors import SheetError  # noqa: E402
+from belltone.store.journal import Journal, abandoned  # noqa: E402
+
+_PICTURE_SECONDS: Final = 120.0
+
+
+def make_application() -> QApplication:
+    """The one application object, with its names and type set."""
+    application = QApplication.instance() or QApplication(sys.argv[:1])
+    assert isinstance(application, QApplication)
+    qInstallMessageHandler(_note_from_qt)
+    application.setApplicationName("belltone")
+    application.setApplicationDisplayName("")
+    application.setOrganizationName("belltone")
+    application.setStyle("Fusion")
+    application.setFont(label_font(9))
+    return application
+
+
+def _note_from_qt(kind: QtMsgType, _context: object, text: str) -> None:
+    """Pass on what Qt says, but for what only the absence of a screen makes it say."""
+    if "propagateSizeHints" not in text and kind != QtMsgType.QtDebugMsg:
+        print(f"belltone: {text}", file=sys.stderr)
+
+
+def run_desk(path: Path | None) -> int:
+    """Open the window and run it; raises `SheetError` for a sheet that cannot be opened."""
+    sheet = read_sheet(path) if path is not None else Sheet.from_text(NEW_SHEET)
+    application = make_application()
+    session = Session(sheet, path, Journal())
+    window = MainWindow(session)
+    if path is not None:
+        window.remember(path)
+    window.show()
+    _offer_recovery(window)
+    return int(application.exec())
+
+
+def _offer_recovery(window: MainWindow) -> None:
+    """Offer back what an earlier run left unsaved; what is not wanted now stays for later."""
+    for unsaved in abandoned():
+        name = unsaved.sheet_path.name if unsaved.sheet_path else "a sheet without a file"
+        buttons = QMessageBox.StandardButton
+        answer = QMessageBox.question(
+            window,
+            "Unsaved work",
+            f"Changes to {name} were not saved when the program ended. Open them again?",
+            buttons.Yes | buttons.Discard | buttons.Cancel,
+            buttons.Yes,
+        )
+        if answer == buttons.Discard:
+            unsaved.discard()
+        elif answer == buttons.Yes:
+            try:
+                window.session.open_text(unsaved.text, unsaved.sheet_path)
+            except SheetError as error:
+                window.tell_wrong(unsaved.sheet_path or unsaved.file, error)
+                continue
+            unsaved.discard()
+            return
+
+
+def wait_for(ready: Callable[[], bool], seconds: float = _PICTURE_SECONDS) -> bool:
+    """Run the application until ``ready`` or the time is up; returns whether it is ready."""
+    application = make_application()
+    end = time.monotonic() + seconds
+    while not ready():
+        if time.monotonic() > end:
+            return False
+        application.processEvents()
+        time.sleep(0.005)
+    application.processEvents()
+    return True
+
+
+def draw_picture(
+    path: Path, picture: Path, prepare: Callable[[MainWindow], None] | None = None
+) -> None:
+    """Open a sheet in the real window, sweep its first knob, and write the window as a PNG."""
+    make_application()
+    session = Session(read_sheet(path), path, Journal())
+    folder = tempfile.TemporaryDirectory()
+    settings = QSettings(f"{folder.name}/settings.ini", QSettings.Format.IniFormat)
+    window = MainWindow(session, settings)
+    window.show()
+    try:
+        wait_for(lambda: session.settled)
+        if session.design.knobs:
+            window.map.run_or_stop()
+            wait_for(lambda: session.sweep is not None and session.sweep.intervals is not None)
+        if prepare is not None:
+            prepare(window)
+        wait_for(lambda: session.settled)
+        wait_for(lambda: False, 0.5)  # the smoothed picture follows a moment after the last move
+        if not window.grab().save(str(picture)):
+            raise OSError(None, "the picture cannot be written", str(picture))
+    finally:
+        window.may_discard = lambda: True  # type: ignore[method-assign]
+        window.close()
+        folder.cleanup()

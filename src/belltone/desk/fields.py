@@ -1,0 +1,388 @@
+"""Live words and numbers: the pieces the sheet's sentences are made of."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from PySide6.QtCore import QEvent, QPoint, QRect, QSize, Qt, Signal
+from PySide6.QtGui import (
+    QAction,
+    QContextMenuEvent,
+    QFocusEvent,
+    QKeyEvent,
+    QMouseEvent,
+)
+from PySide6.QtWidgets import (
+    QInputDialog,
+    QLabel,
+    QLayout,
+    QLayoutItem,
+    QLineEdit,
+    QMenu,
+    QSizePolicy,
+    QToolButton,
+    QWidget,
+)
+
+from belltone.desk.palette import sentence_font
+from belltone.desk.session import Session
+from belltone.desk.values import ShownValue, shown_value, stepped
+from belltone.sheet.errors import Path, path_text
+
+__all__ = ["ChoiceWord", "FlowLayout", "LiveNumber", "word_label"]
+
+_PIXELS_PER_STEP = 4
+_DRAG_THRESHOLD = 4
+
+
+class FlowLayout(QLayout):
+    """Lays widgets out like words of a text: left to right, wrapped at the edge."""
+
+    def __init__(self, parent: QWidget | None = None, spacing: int = 4) -> None:
+        super().__init__(parent)
+        self._items: list[QLayoutItem] = []
+        self._gap = spacing
+        self.setContentsMargins(0, 0, 0, 0)
+
+    def addItem(self, item: QLayoutItem) -> None:
+        self._items.append(item)
+
+    def count(self) -> int:
+        return len(self._items)
+
+    def itemAt(self, index: int) -> QLayoutItem | None:
+        return self._items[index] if 0 <= index < len(self._items) else None
+
+    def takeAt(self, index: int) -> QLayoutItem | None:
+        return self._items.pop(index) if 0 <= index < len(self._items) else None
+
+    def hasHeightForWidth(self) -> bool:
+        return True
+
+    def heightForWidth(self, width: int) -> int:
+        return self._arrange(QRect(0, 0, width, 0), place=False)
+
+    def sizeHint(self) -> QSize:
+        return self.minimumSize()
+
+    def minimumSize(self) -> QSize:
+        size = QSize(0, 0)
+        for item in self._items:
+            size = size.expandedTo(item.minimumSize())
+        return size
+
+    def setGeometry(self, rect: QRect) -> None:
+        super().setGeometry(rect)
+        self._arrange(rect, place=True)
+
+    def _arrange(self, rect: QRect, place: bool) -> int:
+        x, y, row = rect.x(), rect.y(), 0
+        for item in self._items:
+            size = item.sizeHint()
+            # Punctuation hugs the word before it.
+            widget = item.widget()
+            hug = widget is not None and bool(widget.property("hug"))
+            if x > rect.x() and hug:
+                x -= self._gap
+            if x > rect.x() and x + size.width() > rect.right() + 1 and not hug:
+                x, y, row = rect.x(), y + row + 2, 0
+            if place:
+                item.setGeometry(QRect(QPoint(x, y), size))
+            x += size.width() + self._gap
+            row = max(row, size.height())
+        return y + row - rect.y()
+
+
+def word_label(text: str) -> QLabel:
+    """One word of a sentence."""
+    label = QLabel(text)
+    label.setFont(sentence_font())
+    label.setTextFormat(Qt.TextFormat.PlainText)
+    if text and text[0] in ".,;:)":
+        label.setProperty("hug", True)
+    return label
+
+
+class LiveNumber(QLineEdit):
+    """A number in a sentence: click to type, drag or arrow keys to step, menu to make a knob.
+
+    What cannot be used stays in the field, marked, with the reason in its tip and ``problem``.
+    """
+
+    problem_changed = Signal()
+
+    def __init__(self, session: Session, path: Path, label: str = "") -> None:
+        super().__init__()
+        self._session, self.path = session, path
+        self.problem = ""
+        self._editing = False
+        self._press: QPoint | None = None
+        self._scrubbing = False
+        self._origin = 0.0
+        self._gestures = 0
+        self.setFont(sentence_font())
+        self.setProperty("live", True)
+        self.setFrame(False)
+        self.setTextMargins(0, 0, 0, 0)
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName(label or path_text(path))
+        self.setObjectName("/".join(str(step) for step in path))
+        self.textChanged.connect(self._fit)
+        self._rest()
+
+    # -- showing --------------------------------------------------------------------------------
+
+    @property
+    def value(self) -> ShownValue:
+        """The value as the sheet has it."""
+        return shown_value(self._session.sheet, self._session.design, self.path)
+
+    @property
+    def editing(self) -> bool:
+        """Whether text is being typed, or something unusable stands in the field."""
+        return self._editing
+
+    def refresh(self) -> None:
+        """Show the sheet's value again, unless something is being typed here."""
+        if not self._editing:
+            self._rest()
+
+    def _rest(self) -> None:
+        value = self.value
+        self._editing = False
+        self.setReadOnly(True)
+        self.setCursor(Qt.CursorShape.SizeHorCursor)
+        mark = "• " if value.knob else "= " if value.formula else ""
+        self.setText(mark + value.shown)
+        self.setCursorPosition(0)
+        self.deselect()
+        tip = "Click to type, drag sideways to change, right-click for more."
+        if value.knob:
+            tip = f"This is the knob “{value.knob}”. {tip}"
+        elif value.formula:
+            tip = f"Worked out: {value.raw}. Click to change it."
+        self._mark("", tip)
+
+    def _mark(self, problem: str, tip: str) -> None:
+        changed = problem != self.problem
+        self.problem = problem
+        self.setToolTip(problem or tip)
+        self.setProperty("wrong", bool(problem))
+        self.setProperty("editing", self._editing)
+        self.style().unpolish(self)
+        self.style().polish(self)
+        self._fit()
+        if changed:
+            self.problem_changed.emit()
+
+    def _fit(self) -> None:
+        width = self.fontMetrics().horizontalAdvance(self.text() or " ") + 6
+        self.setFixedWidth(max(width, 30 if self._editing else 0))
+        self.setFixedHeight(self.fontMetrics().height() + 3)
+
+    def sizeHint(self) -> QSize:
+        return QSize(self.width(), self.height())
+
+    # -- typing ---------------------------------------------------------------------------------
+
+    def begin_edit(self, text: str | None = None) -> None:
+        """Start typing, with the value selected or with ``text`` in its place."""
+        if not self._editing:
+            self._editing = True
+            self.setReadOnly(False)
+            self.setCursor(Qt.CursorShape.IBeamCursor)
+            self.setText(self.value.raw)
+            self._mark("", "Enter takes it, Escape gives up.")
+            self.selectAll()
+        if text is not None:
+            self.setText(text)
+
+    def commit(self) -> None:
+        """Take what was typed; if it cannot be used it stays, and the field says why."""
+        if not self._editing:
+            return
+        value, text = self.value, self.text().strip()
+        if text == value.raw:
+            self._session.mark_wrong(value.target, text, None)
+            self._rest()
+            return
+        problem = self._session.set_value(value.target, text)
+        if problem is None:
+            self._rest()
+        else:
+            self._mark(problem, problem)
+
+    def give_up(self) -> None:
+        """Forget what was typed and show the sheet's value."""
+        self._session.mark_wrong(self.value.target, "", None)
+        self._rest()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        key = event.key()
+        if self._editing:
+            if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+                self.commit()
+            elif key == Qt.Key.Key_Escape:
+                self.give_up()
+            else:
+                super().keyPressEvent(event)
+            return
+        if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_F2):
+            self.begin_edit()
+        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self._step(1 if key == Qt.Key.Key_Up else -1, fine)
+        elif event.text() and (event.text()[0].isalnum() or event.text()[0] in "-.("):
+            self.begin_edit(event.text())
+        else:
+            event.ignore()
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        super().focusOutEvent(event)
+        # A menu or another window on top is no decision about what was typed.
+        if event.reason() not in (
+            Qt.FocusReason.PopupFocusReason,
+            Qt.FocusReason.ActiveWindowFocusReason,
+        ):
+            self.commit()
+
+    # -- stepping -------------------------------------------------------------------------------
+
+    def _step(self, steps: int, fine: bool) -> None:
+        value = self.value
+        if value.number is None:
+            return
+        self._write(value, stepped(value.number, steps, fine), None)
+
+    def _write(self, value: ShownValue, number: float, gesture: str | None) -> None:
+        problem = self._session.set_value(
+            value.target, f"{number:.10g} {value.unit}".strip(), gesture
+        )
+        if problem is not None:
+            # The number before stays; stepping out of what is possible just stops.
+            self._session.mark_wrong(value.target, "", None)
+            self._session.told.emit(problem)
+        self._rest()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if self._editing or event.button() != Qt.MouseButton.LeftButton:
+            super().mousePressEvent(event)
+            return
+        self.setFocus(Qt.FocusReason.MouseFocusReason)
+        self._press = event.position().toPoint()
+        self._scrubbing = False
+        self._origin = self.value.number or 0.0
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._press is None:
+            super().mouseMoveEvent(event)
+            return
+        moved = event.position().toPoint().x() - self._press.x()
+        value = self.value
+        if value.number is None:
+            return
+        if not self._scrubbing and abs(moved) >= _DRAG_THRESHOLD:
+            self._scrubbing = True
+            self._gestures += 1
+        if self._scrubbing:
+            fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            number = stepped(self._origin, moved // _PIXELS_PER_STEP, fine)
+            if number != value.number:
+                self._write(value, number, f"{id(self)}:{self._gestures}")
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._press is None:
+            super().mouseReleaseEvent(event)
+            return
+        self._press = None
+        if self._scrubbing:
+            self._scrubbing = False
+            self._session.end_gesture()
+        else:
+            self.begin_edit()
+
+    # -- knobs ----------------------------------------------------------------------------------
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        menu = QMenu(self)
+        for action in self.actions_offered():
+            menu.addAction(action)
+        menu.exec(event.globalPos())
+        menu.deleteLater()
+
+    def actions_offered(self) -> list[QAction]:
+        """What the menu offers for this value."""
+        value = self.value
+        edit = QAction("Type a value", self)
+        edit.triggered.connect(lambda: self.begin_edit())
+        actions = [edit]
+        if self.path[0] == "knobs":
+            return actions
+        if value.knob is None:
+            make = QAction("Make this a knob…", self)
+            make.triggered.connect(self._ask_knob_name)
+            actions.append(make)
+        else:
+            free = QAction(f"Let go of the knob “{value.knob}”", self)
+            free.triggered.connect(lambda: self._session.set_value(self.path, value.raw))
+            actions.append(free)
+        return actions
+
+    def _ask_knob_name(self) -> None:
+        suggestion = str(next(step for step in reversed(self.path) if isinstance(step, str)))
+        name, good = QInputDialog.getText(
+            self, "Make a knob", "Name of the knob (a word, no spaces):", text=suggestion
+        )
+        if good:
+            problem = self.make_knob(name.strip())
+            if problem is not None:
+                self._session.told.emit(problem)
+
+    def make_knob(self, name: str) -> str | None:
+        """Turn this value into a knob; returns what is wrong with the name, if anything."""
+        value = self.value
+        if name in self._session.design.knobs:
+            return f"there is a knob “{name}” already; choose another name"
+        changes: dict[Path, str] = {("knobs", name, "value"): value.raw, self.path: name}
+        if value.number:
+            low, high = sorted((value.number / 2, value.number * 2))
+            changes |= {
+                ("knobs", name, "from"): f"{low:.6g} {value.unit}".strip(),
+                ("knobs", name, "to"): f"{high:.6g} {value.unit}".strip(),
+            }
+        return self._session.edit(f"knob {name}", lambda sheet: sheet.with_values(changes))
+
+
+class ChoiceWord(QToolButton):
+    """A word in a sentence with others to choose from."""
+
+    def __init__(
+        self, text: str, options: Sequence[tuple[str, Callable[[], object]]], label: str
+    ) -> None:
+        super().__init__()
+        self.setProperty("live", True)
+        self.setFont(sentence_font())
+        self.setText(text)
+        self.setAccessibleName(label)
+        self.setToolTip(label)
+        self.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextOnly)
+        self.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        menu = QMenu(self)
+        for name, choose in options:
+            action = menu.addAction(name)
+            action.triggered.connect(lambda _checked=False, choose=choose: choose())
+        self.setMenu(menu)
+
+    def sizeHint(self) -> QSize:
+        metrics = self.fontMetrics()
+        return QSize(metrics.horizontalAdvance(self.text()) + 6, metrics.height() + 3)
+
+    def event(self, event: QEvent) -> bool:
+        # Enter opens the menu like Space does, so that the sentence can be walked by keyboard.
+        if event.type() == QEvent.Type.KeyPress:
+            assert isinstance(event, QKeyEvent)
+            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+                self.showMenu()
+                return True
+        return super().event(event)

@@ -1,0 +1,318 @@
+"""The readout: the chosen mode in every unit, how it stands, where its energy is, hand check."""
+
+from __future__ import annotations
+
+import math
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from belltone.desk.palette import Palette, label_font, sentence_font
+from belltone.desk.ruler import mark_path
+from belltone.desk.session import Session
+from belltone.exchange.tables import percent, standing_text
+from belltone.modes.hand_check import hand_check
+from belltone.sheet.expressions import ExpressionError, parse
+from belltone.sheet.units import DIMENSIONS, UnitError, as_dimension, format_number
+from belltone.tune.bands import stand
+
+__all__ = ["Readout"]
+
+
+class Readout(QFrame):
+    """Everything about the chosen mode, and reach."""
+
+    def __init__(self, session: Session, palette: Palette) -> None:
+        super().__init__()
+        self._session, self._palette = session, palette
+        self.setProperty("card", True)
+        self.setMinimumWidth(232)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(14, 10, 14, 10)
+        column.setSpacing(5)
+        top = QHBoxLayout()
+        self._chip = _Chip(palette)
+        self.head = QLabel()
+        self.head.setFont(label_font(13, bold=True))
+        top.addWidget(self._chip)
+        top.addWidget(self.head, 1)
+        column.addLayout(top)
+        self.stale = _label("", 8.5, "alarm")
+        column.addWidget(self.stale)
+        grid = QGridLayout()
+        grid.setVerticalSpacing(3)
+        self.hertz, self.error = _label("", 12), _label("", 8.5, "muted")
+        self.radians, self.rpm, self.period = (_label("", 10.5) for _ in range(3))
+        for row, (value, note) in enumerate(
+            (
+                (self.hertz, self.error),
+                (self.radians, _label("angular", 8.5, "muted")),
+                (self.rpm, _label("per minute", 8.5, "muted")),
+                (self.period, _label("period", 8.5, "muted")),
+            )
+        ):
+            value.setFont(sentence_font(12.5 if row == 0 else 10.5))
+            value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            grid.addWidget(value, row, 0)
+            grid.addWidget(note, row, 1, Qt.AlignmentFlag.AlignRight)
+        column.addLayout(grid)
+        self.kind = _label("", 10)
+        column.addWidget(self.kind)
+        column.addWidget(_rule())
+        self.standing = _label("", 9.5)
+        self.wanted = _label("", 9, "muted")
+        column.addWidget(self.standing)
+        column.addWidget(self.wanted)
+        column.addWidget(_rule())
+        column.addWidget(_label("Where its strain energy is", 8.5, "muted"))
+        self.energy = _EnergyBars(palette)
+        column.addWidget(self.energy)
+        column.addWidget(_rule())
+        column.addWidget(_label("Hand check", 8.5, "muted"))
+        self.check = _label("", 9)
+        column.addWidget(self.check)
+        column.addStretch(1)
+        column.addWidget(_rule())
+        self.reach = ReachForm(session)
+        column.addWidget(self.reach)
+        for signal in (session.answer_changed, session.choice_changed, session.sheet_changed):
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def set_palette(self, palette: Palette) -> None:
+        """Take another theme's colours."""
+        self._palette = palette
+        self.energy.set_palette(palette)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the chosen mode."""
+        session = self._session
+        answer, mode, index = session.answer, session.chosen_mode, session.chosen_index
+        if answer is None or mode is None or index is None:
+            self.head.setText("No mode yet")
+            return
+        self._chip.show_branch(session.chosen, self._palette)
+        self.head.setText(f"Mode {mode.number}")
+        self.stale.setText("of the older design" if session.stale else "")
+        self.stale.setVisible(session.stale)
+        self.hertz.setText(f"{format_number(mode.frequency, 6)} Hz")
+        self.error.setText(f"± {percent(mode.error)}")
+        self.error.setToolTip("Estimate of the discretisation's error in this frequency")
+        self.radians.setText(f"{format_number(mode.angular, 6)} rad/s")
+        self.rpm.setText(f"{format_number(mode.rpm, 6)} rpm")
+        self.period.setText(f"{format_number(1e3 * mode.period, 5)} ms")
+        self.kind.setText(mode.kind[0].upper() + mode.kind[1:] + ".")
+        standing = stand(mode.frequency, answer.design.bands, answer.design.margin)
+        text = standing_text(standing)
+        self.standing.setText(text[0].upper() + text[1:] + "." if text else "No excitation stated.")
+        troubled = standing is not None and standing.place != "clear"
+        self.standing.setStyleSheet(
+            f"color: {self._palette.alarm if troubled else self._palette.clear};"
+            if standing is not None
+            else ""
+        )
+        if standing is not None and troubled:
+            self.wanted.setText(
+                f"Wanted: below {format_number(standing.below, 4)} Hz or above "
+                f"{format_number(standing.above, 4)} Hz."
+            )
+        elif standing is not None and math.isfinite(standing.separation):
+            self.wanted.setText(f"Margin asked for: {percent(answer.design.margin)}.")
+        else:
+            self.wanted.setText("")
+        self.wanted.setVisible(bool(self.wanted.text()))
+        self.energy.show_shares(mode.energy)
+        found = hand_check(answer.design, answer.modes, index)
+        if found is None:
+            self.check.setText("No textbook formula fits this sheet.")
+        else:
+            sign = "+" if found.difference >= 0 else "−"
+            self.check.setText(
+                f"{found.formula}\ngives {format_number(found.frequency, 5)} Hz; computed "
+                f"{sign}{percent(abs(found.difference))} off it.".replace(" %", "\u00a0%")
+            )
+
+
+class ReachForm(QWidget):
+    """Ask for a frequency of the chosen mode from a knob."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        column.addWidget(_label("Reach: bring this mode to", 8.5, "muted"))
+        row = QHBoxLayout()
+        self.target = QLineEdit()
+        self.target.setProperty("plain", True)
+        self.target.setPlaceholderText("55 Hz")
+        self.target.setAccessibleName("frequency to reach")
+        self.target.returnPressed.connect(self.ask)
+        self.knob = QComboBox()
+        self.knob.setAccessibleName("knob to turn")
+        self.button = QPushButton("Reach")
+        self.button.clicked.connect(self._press)
+        row.addWidget(self.target, 2)
+        row.addWidget(QLabel("by"))
+        row.addWidget(self.knob, 2)
+        column.addLayout(row)
+        column.addWidget(self.button)
+        self.said = _label("", 8.5)
+        column.addWidget(self.said)
+        session.sheet_changed.connect(self._follow_knobs)
+        session.reached.connect(self._show_outcome)
+        session.jobs.changed.connect(lambda lane: self._show_outcome() if lane == "reach" else None)
+        self._follow_knobs()
+
+    def ask(self) -> None:
+        """Start looking for the knob value; a target that cannot be read is said at once."""
+        text = self.target.text().strip()
+        try:
+            value = parse(text).evaluate({})
+            if value.dimensionless:
+                raise UnitError(f"“{text}” has no unit: “{text} Hz”?")
+            target = as_dimension(value, DIMENSIONS["frequency"])
+        except (ExpressionError, UnitError, KeyError) as error:
+            self._say(str(error), wrong=True)
+            return
+        if not self.knob.currentText():
+            self._say("Make a number a knob first (right-click it).", wrong=True)
+            return
+        self._session.start_reach(target, self.knob.currentText(), None)
+
+    def ask_for(self, frequency: float) -> None:
+        """Ask for a frequency given by hand on the ruler."""
+        self.target.setText(f"{frequency:.4g} Hz")
+        self.ask()
+
+    def _press(self) -> None:
+        if self._session.jobs.state("reach") is not None:
+            self._session.jobs.stop("reach")
+            self._say("Stopped.", wrong=False)
+        else:
+            self.ask()
+
+    def _follow_knobs(self) -> None:
+        names = [name for name, knob in self._session.design.knobs.items() if knob.literal]
+        if names != [self.knob.itemText(index) for index in range(self.knob.count())]:
+            chosen = self.knob.currentText()
+            self.knob.clear()
+            self.knob.addItems(names)
+            if chosen in names:
+                self.knob.setCurrentText(chosen)
+
+    def _show_outcome(self) -> None:
+        session = self._session
+        state = session.jobs.state("reach")
+        self.button.setText("Reach" if state is None else "Stop")
+        if state is not None:
+            part = f" {state.done} of {state.total}" if state.total else ""
+            self._say(f"Looking …{part}", wrong=False)
+        elif session.reach_failure:
+            self._say(session.reach_failure, wrong=True)
+        elif session.reach is not None:
+            found = session.reach
+            text = f"{found.knob.name} is now {found.text}: {format_number(found.frequency, 6)} Hz."
+            if found.others:
+                text += " Also at " + ", ".join(found.knob.text(v, 4) for v in found.others) + "."
+            self._say(text, wrong=False)
+        elif self.said.text().startswith("Looking"):
+            self._say("", wrong=False)
+
+    def _say(self, text: str, wrong: bool) -> None:
+        self.said.setText(text)
+        self.said.setProperty("role", "alarm" if wrong else "muted")
+        self.said.style().unpolish(self.said)
+        self.said.style().polish(self.said)
+        self.said.setVisible(bool(text))
+
+
+class _Chip(QWidget):
+    """The branch's mark in its colour."""
+
+    def __init__(self, palette: Palette) -> None:
+        super().__init__()
+        self._identity, self._palette = 0, palette
+        self.setFixedSize(QSize(22, 22))
+
+    def show_branch(self, identity: int, palette: Palette) -> None:
+        self._identity, self._palette = identity, palette
+        self.update()
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        colour = self._palette.branch(self._identity)
+        painter.setPen(QPen(colour, 1.5))
+        painter.setBrush(colour)
+        painter.drawPath(mark_path(self._identity, QPointF(11, 11), 7.5))
+        painter.end()
+
+
+class _EnergyBars(QWidget):
+    """Shares of strain energy."""
+
+    def __init__(self, palette: Palette) -> None:
+        super().__init__()
+        self._palette = palette
+        self._shares: tuple[tuple[str, float], ...] = ()
+        self.setFont(label_font(8.5))
+        self.setFixedHeight(4 * 18)
+
+    def set_palette(self, palette: Palette) -> None:
+        self._palette = palette
+        self.update()
+
+    def show_shares(self, shares: tuple[tuple[str, float], ...]) -> None:
+        self._shares = tuple(sorted(shares, key=lambda entry: -entry[1]))
+        text = ", ".join(f"{name} {100 * share:.0f} %" for name, share in self._shares)
+        self.setAccessibleDescription(text)
+        self.update()
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        name_width, number_width = 106.0, 42.0
+        room = max(10.0, self.width() - name_width - number_width)
+        for row, (name, share) in enumerate(self._shares):
+            y = row * 18.0
+            painter.setPen(QColor(self._palette.ink))
+            middle = Qt.AlignmentFlag.AlignVCenter
+            painter.drawText(QRectF(0, y, name_width, 17), middle, name)
+            bar = QRectF(name_width, y + 4, room * share, 9)
+            painter.fillRect(bar, QColor(self._palette.energy))
+            number = QRectF(self.width() - number_width, y, number_width, 17)
+            painter.setPen(QColor(self._palette.muted))
+            shown = f"{100 * share:.0f} %" if share >= 0.005 else "—"
+            painter.drawText(number, middle | Qt.AlignmentFlag.AlignRight, shown)
+        painter.end()
+
+
+def _label(text: str, size: float, role: str = "") -> QLabel:
+    label = QLabel(text)
+    label.setFont(label_font(size))
+    label.setWordWrap(True)
+    label.setTextFormat(Qt.TextFormat.PlainText)
+    if role:
+        label.setProperty("role", role)
+    return label
+
+
+def _rule() -> QFrame:
+    line = QFrame()
+    line.setFrameShape(QFrame.Shape.HLine)
+    line.setFixedHeight(1)
+    line.setProperty("card", True)
+    return line

@@ -1,0 +1,345 @@
+"""The sweep map: branches over a knob, bands across, clear intervals along the axis, a cursor."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyqtgraph as pg
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QBrush, QColor, QPen
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFrame,
+    QGraphicsRectItem,
+    QHBoxLayout,
+    QLabel,
+    QProgressBar,
+    QPushButton,
+    QSpinBox,
+    QVBoxLayout,
+)
+
+from belltone.desk.palette import Palette, label_font
+from belltone.desk.session import Session
+from belltone.exchange.tables import percent
+from belltone.sweep.plan import MOST_POINTS
+from belltone.tune.bands import forbidden
+
+__all__ = ["SweepMap"]
+
+_DASHES = (
+    Qt.PenStyle.SolidLine,
+    Qt.PenStyle.DashLine,
+    Qt.PenStyle.DashDotLine,
+    Qt.PenStyle.DotLine,
+    Qt.PenStyle.DashDotDotLine,
+)
+
+
+class SweepMap(QFrame):
+    """Chart of a sweep with the controls that run and stop it."""
+
+    def __init__(self, session: Session, palette: Palette) -> None:
+        super().__init__()
+        self._session, self._palette = session, palette
+        self._gestures = 0
+        self._quiet = False
+        self.setProperty("card", True)
+        self.setAccessibleName("Sweep map")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 7, 12, 6)
+        column.setSpacing(3)
+        column.addLayout(self._controls())
+        self.plot = pg.PlotWidget()
+        self.plot.setMenuEnabled(False)
+        self.plot.hideButtons()
+        self.plot.setMouseEnabled(x=False, y=False)
+        self.plot.setMinimumHeight(110)
+        for name in ("left", "bottom"):
+            axis = self.plot.getAxis(name)
+            axis.enableAutoSIPrefix(False)
+            axis.setStyle(tickFont=label_font(8))
+        column.addWidget(self.plot, 1)
+        self.clear_text = QLabel()
+        self.clear_text.setFont(label_font(8.5))
+        self.clear_text.setProperty("role", "clear")
+        column.addWidget(self.clear_text)
+        self.knob_line = pg.InfiniteLine(angle=90, movable=True)
+        self.knob_line.sigPositionChanged.connect(self._cursor_moved)
+        self.knob_line.sigPositionChangeFinished.connect(session.end_gesture)
+        session.sweep_changed.connect(self.refresh)
+        session.sheet_changed.connect(self._follow_sheet)
+        session.choice_changed.connect(self.refresh)
+        session.jobs.changed.connect(
+            lambda lane: self._show_progress() if lane == "sweep" else None
+        )
+        self._follow_knobs()
+        self.refresh()
+
+    def _controls(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        self.heading = QLabel("Sweep of")
+        self.heading.setFont(label_font(10, bold=True))
+        self.knob = QComboBox()
+        self.knob.setAccessibleName("knob to sweep")
+        self.knob.currentTextChanged.connect(lambda _: self._show_range())
+        self.range = QLabel()
+        self.range.setFont(label_font(8.5))
+        self.range.setProperty("role", "muted")
+        self.points = QSpinBox()
+        self.points.setRange(2, MOST_POINTS)
+        self.points.setValue(33)
+        self.points.setSuffix(" points")
+        self.points.setAccessibleName("points of the sweep")
+        self.button = QPushButton("Sweep")
+        self.button.clicked.connect(self.run_or_stop)
+        self.bar = QProgressBar()
+        self.bar.setTextVisible(False)
+        self.bar.setFixedWidth(80)
+        self.progress_text = QLabel()
+        self.progress_text.setFont(label_font(8.5))
+        self.progress_text.setProperty("role", "muted")
+        for widget in (self.heading, self.knob, self.range, self.points, self.button, self.bar):
+            row.addWidget(widget)
+        row.addWidget(self.progress_text, 1)
+        self.bar.hide()
+        return row
+
+    def set_palette(self, palette: Palette) -> None:
+        """Take another theme's colours."""
+        self._palette = palette
+        self.refresh()
+
+    # -- running --------------------------------------------------------------------------------
+
+    def run_or_stop(self) -> None:
+        """Start the sweep, or stop the one that runs."""
+        if self._session.jobs.state("sweep") is not None:
+            self._session.stop_sweep()
+        elif self.knob.currentText():
+            self._session.run_sweep(self.knob.currentText(), self.points.value())
+
+    def _show_progress(self) -> None:
+        state = self._session.jobs.state("sweep")
+        self.button.setText("Sweep" if state is None else "Stop")
+        self.bar.setVisible(state is not None)
+        if state is None:
+            self.progress_text.setText("")
+            self._note_quality()
+            return
+        self.bar.setRange(0, state.total)
+        self.bar.setValue(state.done)
+        left = state.seconds_left
+        text = f"{state.done} of {state.total}" if state.total else "choosing a discretisation"
+        self.progress_text.setText(text + (f" · {left:.0f} s left" if left is not None else ""))
+
+    def _follow_sheet(self) -> None:
+        self._follow_knobs()
+        self._show_range()
+        self._place_cursor()
+
+    def _follow_knobs(self) -> None:
+        names = [name for name, knob in self._session.design.knobs.items() if knob.literal]
+        if names != [self.knob.itemText(index) for index in range(self.knob.count())]:
+            chosen = self.knob.currentText()
+            self.knob.clear()
+            self.knob.addItems(names)
+            if chosen in names:
+                self.knob.setCurrentText(chosen)
+        self.button.setEnabled(bool(names))
+        self._show_range()
+
+    def _show_range(self) -> None:
+        knob = self._session.design.knobs.get(self.knob.currentText())
+        if knob is None:
+            self.range.setText("make a number a knob first")
+        else:
+            start, stop = knob.range
+            self.range.setText(f"{knob.text(start, 4)} to {knob.text(stop, 4)}")
+
+    # -- drawing --------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Draw the sweep as the session has it."""
+        palette, answer = self._palette, self._session.sweep
+        self.plot.clear()
+        self.plot.setBackground(palette.card)
+        for name in ("left", "bottom"):
+            axis = self.plot.getAxis(name)
+            axis.setPen(QColor(palette.muted))
+            axis.setTextPen(QColor(palette.ink))
+        self._note_quality()
+        if answer is None:
+            self.plot.hideAxis("left")
+            self.plot.hideAxis("bottom")
+            self.clear_text.setText("")
+            hint = "no sweep yet: choose a knob and press Sweep"
+            text = pg.TextItem(hint, color=palette.muted, anchor=(0.5, 0.5))
+            text.setFont(label_font(9))
+            self.plot.addItem(text)
+            self.plot.setXRange(-1, 1, padding=0)
+            self.plot.setYRange(-1, 1, padding=0)
+            return
+        self.plot.showAxis("left")
+        self.plot.showAxis("bottom")
+        sweep = answer.sweep
+        unit = f" ({sweep.knob.unit})" if sweep.knob.unit else ""
+        style = {"font-size": "8.5pt", "color": palette.ink}
+        self.plot.setLabel("bottom", f"{sweep.knob.name}{unit}", **style)
+        self.plot.setLabel("left", "Hz", **style)
+        low, high = float(sweep.values[0]), float(sweep.values[-1])
+        top = self._top()
+        self.plot.setXRange(low, high, padding=0.015)
+        self.plot.setYRange(0, top, padding=0.0)
+        self._draw_bands(low, high)
+        self._draw_branches()
+        self._draw_clear(top)
+        self.knob_line.setPen(QPen(QColor(palette.live), 0))
+        self.knob_line.setPen(pg.mkPen(palette.live, width=1.6))
+        self.knob_line.setHoverPen(pg.mkPen(palette.ink, width=3))
+        self.plot.addItem(self.knob_line)
+        self._place_cursor()
+
+    def _top(self) -> float:
+        """Show the branches that matter: past the bands, and the chosen one."""
+        answer = self._session.sweep
+        assert answer is not None
+        design = self._session.design
+        highest = max([band.high * (1 + design.margin) for band in design.bands], default=0.0)
+        lowest_branches = sorted(float(np.nanmax(b.frequencies)) for b in answer.sweep.branches)
+        wanted = lowest_branches[: max(4, sum(f <= highest for f in lowest_branches) + 1)]
+        for identity, branch in zip(answer.identities, answer.sweep.branches, strict=True):
+            if identity == self._session.chosen:
+                wanted.append(float(np.nanmax(branch.frequencies)))
+        return 1.08 * max([highest, *wanted])
+
+    def _draw_bands(self, low: float, high: float) -> None:
+        design, palette = self._session.design, self._palette
+        names: list[tuple[float, str]] = []
+        for band in design.bands:
+            below, above = forbidden(band, design.margin)
+            self._rectangle(low, high, below, above, QBrush(QColor(palette.margin_wash)))
+            self._rectangle(low, high, band.low, band.high, QBrush(QColor(palette.alarm_wash)))
+            hatch = QColor(palette.alarm)
+            hatch.setAlpha(90)
+            brush = QBrush(hatch, Qt.BrushStyle.BDiagPattern)
+            self._rectangle(low, high, band.low, band.high, brush)
+            names.append((0.5 * (band.low + band.high), band.name))
+        for middle, name in names:
+            ground = QColor(palette.card)
+            ground.setAlpha(170)
+            text = pg.TextItem(name, color=palette.alarm, anchor=(1, 0.5), fill=ground)
+            text.setFont(label_font(8))
+            text.setPos(high, middle)
+            text.setZValue(20)
+            self.plot.addItem(text)
+
+    def _rectangle(self, x0: float, x1: float, y0: float, y1: float, brush: QBrush) -> None:
+        item = QGraphicsRectItem(QRectF(x0, y0, x1 - x0, max(y1 - y0, 1e-9)))
+        item.setPen(QPen(Qt.PenStyle.NoPen))
+        if brush.style() != Qt.BrushStyle.SolidPattern:
+            # The pattern is drawn in pixels whatever the scale of the axes.
+            transform = self.plot.getPlotItem().vb.viewTransform().inverted()[0]
+            transform.setMatrix(transform.m11(), 0, 0, 0, transform.m22(), 0, 0, 0, 1)
+            brush.setTransform(transform)
+        item.setBrush(brush)
+        item.setZValue(-20)
+        self.plot.addItem(item)
+
+    def _draw_branches(self) -> None:
+        answer = self._session.sweep
+        assert answer is not None
+        sweep, faded = answer.sweep, not self._session.sweep_is_current
+        for identity, branch in zip(answer.identities, sweep.branches, strict=True):
+            colour = self._palette.branch(identity)
+            if faded:
+                colour.setAlpha(90)
+            chosen = identity == self._session.chosen
+            dash = _DASHES[identity % len(_DASHES)]
+            pen = pg.mkPen(colour, width=3.2 if chosen else 1.7, style=dash)
+            curve = branch.curve(sweep.values)
+            if curve is None:
+                continue
+            x = np.linspace(curve.x[0], curve.x[-1], 300)
+            line = pg.PlotCurveItem(x, curve(x), pen=pen, antialias=True)
+            line.setClickable(True, width=10)
+            line.sigClicked.connect(lambda *_, branch=identity: self._session.choose(branch))
+            line.setZValue(10 if chosen else 5)
+            self.plot.addItem(line)
+
+    def _draw_clear(self, top: float) -> None:
+        answer, palette = self._session.sweep, self._palette
+        assert answer is not None
+        knob = answer.sweep.knob
+        if not self._session.sweep_is_current:
+            self.clear_text.setText("This sweep is of an older design; sweep again.")
+            self._role("alarm")
+            return
+        self._role("clear")
+        if not self._session.design.bands:
+            self.clear_text.setText("")
+            return
+        if answer.intervals is None:
+            self.clear_text.setText("finding the clear intervals …")
+            return
+        for interval in answer.intervals:
+            bar = pg.PlotCurveItem(
+                [interval.start, interval.stop],
+                [0.012 * top, 0.012 * top],
+                pen=pg.mkPen(palette.clear, width=6),
+            )
+            bar.setZValue(30)
+            self.plot.addItem(bar)
+        words = ", ".join(
+            f"{knob.text(each.start, 4)} to {knob.text(each.stop, 4)}" for each in answer.intervals
+        )
+        self._role("clear" if words else "alarm")
+        self.clear_text.setText(
+            f"clear intervals of {knob.name}: {words}"
+            if words
+            else f"no clear interval: no value of {knob.name} in this range clears every band"
+        )
+
+    def _role(self, role: str) -> None:
+        self.clear_text.setProperty("role", role)
+        self.clear_text.style().unpolish(self.clear_text)
+        self.clear_text.style().polish(self.clear_text)
+
+    def _note_quality(self) -> None:
+        if self._session.jobs.state("sweep") is not None:
+            return
+        answer = self._session.sweep
+        if self._session.sweep_failure:
+            self.progress_text.setText(self._session.sweep_failure)
+            self.progress_text.setToolTip(self._session.sweep_failure)
+        elif answer is not None:
+            count = len(answer.sweep.values)
+            text = f"{count} points solved · error {percent(answer.sweep.worst_error)}"
+            if answer.sweep.failures:
+                text += f" · {len(answer.sweep.failures)} without an answer"
+                self.progress_text.setToolTip(next(iter(answer.sweep.failures.values())))
+            self.progress_text.setText(text)
+
+    # -- the cursor -----------------------------------------------------------------------------
+
+    def _place_cursor(self) -> None:
+        answer = self._session.sweep
+        if answer is None or answer.sweep.knob.name not in self._session.design.knobs:
+            return
+        self._quiet = True
+        low, high = float(answer.sweep.values[0]), float(answer.sweep.values[-1])
+        self.knob_line.setBounds((low, high))
+        self.knob_line.setValue(self._session.design.knobs[answer.sweep.knob.name].value)
+        self._quiet = False
+
+    def _cursor_moved(self) -> None:
+        answer = self._session.sweep
+        if self._quiet or answer is None:
+            return
+        name = answer.sweep.knob.name
+        value = float(f"{self.knob_line.value():.4g}")
+        if name in self._session.design.knobs and value != self._session.design.knobs[name].value:
+            problem = self._session.set_knob(name, value, f"cursor {id(self)}")
+            if problem is not None:
+                self._session.mark_wrong(("knobs", name, "value"), "", None)
+                self._session.told.emit(problem)

@@ -1,0 +1,128 @@
+"""The line on top: how the design stands, and the one step that would help."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
+
+from belltone.desk.palette import Palette, label_font
+from belltone.desk.session import Session
+from belltone.exchange.tables import percent
+from belltone.tune.bands import verdict
+
+__all__ = ["VerdictBar"]
+
+
+class VerdictBar(QWidget):
+    """Says which modes stand in bands and offers the nearest clear value of the swept knob."""
+
+    sweep_asked = Signal()
+
+    def __init__(self, session: Session, palette: Palette) -> None:
+        super().__init__()
+        self._session, self._palette = session, palette
+        self._wash = palette.ledge
+        row = QHBoxLayout(self)
+        row.setContentsMargins(14, 5, 12, 5)
+        self.head = QLabel()
+        self.head.setFont(label_font(10.5, bold=True))
+        self.text = QLabel()
+        self.text.setFont(label_font(9))
+        self.text.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.go = QPushButton("Go there")
+        self.go.setToolTip("Set the swept knob to the nearest value at which every band is clear")
+        self.go.clicked.connect(self._go)
+        self.sweep = QPushButton("Sweep")
+        self.sweep.setToolTip("Sweep the knob chosen at the sweep map to find where it is clear")
+        self.sweep.clicked.connect(self.sweep_asked)
+        row.addWidget(self.head)
+        row.addWidget(self.text, 1)
+        row.addWidget(self.sweep)
+        row.addWidget(self.go)
+        for signal in (session.answer_changed, session.sweep_changed, session.sheet_changed):
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def set_palette(self, palette: Palette) -> None:
+        """Take another theme's colours."""
+        self._palette = palette
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Say how things stand."""
+        session, palette = self._session, self._palette
+        answer = session.answer
+        colour, wash = palette.ink, palette.ledge
+        head, text = "", ""
+        if answer is None:
+            head = "Solving …" if not session.failure else "No answer"
+            text = session.failure
+        elif session.wrong:
+            head, colour = "A value cannot be used", palette.alarm
+            text = (
+                next(iter(session.wrong.values()))[1] + " (what is shown is the design before it)"
+            )
+        elif not answer.design.bands:
+            head = "Nothing shakes it yet"
+            text = "Say under “Shaken by” which frequencies must stay clear."
+        else:
+            found = verdict(answer.modes, answer.design.bands, answer.design.margin)
+            if found.clear:
+                head, colour = "Every band is clear.", palette.clear
+                text = f"No mode stands within {percent(answer.design.margin)} of any excitation."
+            else:
+                parts = [f"mode {number} in “{s.band.name}”" for number, s in found.inside]
+                parts += [
+                    f"mode {number} in the margin of “{s.band.name}”" for number, s in found.margin
+                ]
+                count = len({number for number, _ in (*found.inside, *found.margin)})
+                what = "mode stands" if count == 1 else "modes stand"
+                where = "in a band" if found.inside else "too near a band"
+                head = f"{count} {what} {where}:"
+                colour, wash = palette.alarm, palette.margin_wash
+                text = ", ".join(parts) + ". " + self._advice()
+        if answer is not None and session.stale and not session.wrong:
+            text = f"{text} (of the older design)"
+        self._wash = wash
+        self.head.setText(head)
+        self.head.setStyleSheet(f"color: {colour};")
+        self.text.setText(text)
+        self.text.setToolTip(text)
+        nearest = session.nearest_clear()
+        clear = "clear" in head
+        self.go.setVisible(nearest is not None and not clear)
+        self.sweep.setVisible(
+            nearest is None
+            and answer is not None
+            and not session.wrong
+            and bool(answer.design.bands)
+            and not clear
+            and bool(session.design.knobs)
+            and not session.sweep_is_current
+        )
+        self.update()
+
+    def _advice(self) -> str:
+        session = self._session
+        nearest = session.nearest_clear()
+        if nearest is not None and session.sweep is not None:
+            knob = session.sweep.sweep.knob
+            return f"Nearest clear design: {knob.name} {knob.text(nearest, 4)}."
+        if session.sweep_is_current and session.sweep is not None:
+            if session.sweep.intervals is None:
+                return "Looking for clear intervals …"
+            return f"No value of {session.sweep.sweep.knob.name} in its range clears them all."
+        return "Sweep a knob to see where they are clear." if session.design.knobs else ""
+
+    def _go(self) -> None:
+        session = self._session
+        value = session.nearest_clear()
+        if value is not None and session.sweep is not None:
+            session.set_knob(session.sweep.sweep.knob.name, float(f"{value:.4g}"))
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor(self._wash))
+        painter.end()

@@ -1,0 +1,412 @@
+"""The main window: places the panels, holds the menus, guards unsaved work."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Final
+
+from PySide6.QtCore import QSettings, Qt
+from PySide6.QtGui import QAction, QCloseEvent, QGuiApplication, QKeySequence
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QFrame,
+    QMainWindow,
+    QMenu,
+    QMessageBox,
+    QScrollArea,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
+
+from belltone import __version__
+from belltone.desk.cards import (
+    ComponentCard,
+    ExcitationCard,
+    HeldCard,
+    HungCard,
+    MaterialCard,
+    WantedCard,
+)
+from belltone.desk.knobs_card import KnobsCard
+from belltone.desk.notes_card import NotesCard
+from belltone.desk.palette import DARK, LIGHT, label_font, stylesheet
+from belltone.desk.readout import Readout
+from belltone.desk.ruler import Ruler
+from belltone.desk.session import Session
+from belltone.desk.shape_view import ShapeView
+from belltone.desk.sweep_map import SweepMap
+from belltone.desk.verdict_bar import VerdictBar
+from belltone.exchange.tables import MODE_COLUMNS, as_csv, mode_rows
+from belltone.sheet.demo import demo_sheet
+from belltone.sheet.document import Sheet, write_text
+from belltone.sheet.errors import SheetError
+
+__all__ = ["NEW_SHEET", "MainWindow"]
+
+_MOST_RECENT: Final = 8
+
+NEW_SHEET: Final = """\
+belltone = 1
+title = ""
+
+[parts.bar]
+kind = "member"
+material = "structural steel"
+length = "500 mm"
+section = { shape = "solid rectangle", width = "40 mm", height = "20 mm" }
+
+[[supports]]
+site = "bar.start"
+hold = "clamped"
+
+[excitation]
+margin = "10 %"
+
+[accuracy]
+target = "0.5 %"
+"""
+
+
+class MainWindow(QMainWindow):
+    """One window over one session."""
+
+    def __init__(self, session: Session, settings: QSettings | None = None) -> None:
+        super().__init__()
+        self.session = session
+        self._settings = settings or QSettings()
+        self._palette = DARK if self._settings.value("theme") == DARK.name else LIGHT
+        self.verdict = VerdictBar(session, self._palette)
+        self.shape = ShapeView(session, self._palette)
+        self.map = SweepMap(session, self._palette)
+        self.readout = Readout(session, self._palette)
+        self.ruler = Ruler(session, self._palette)
+        self.knobs = KnobsCard(session, self._palette)
+        self.setCentralWidget(self._workspace())
+        self._menus()
+        self.verdict.sweep_asked.connect(self.map.run_or_stop)
+        self.ruler.reach_asked.connect(self.readout.reach.ask_for)
+        session.sheet_changed.connect(self._follow)
+        session.told.connect(lambda text: self.statusBar().showMessage(text, 9000))
+        self.statusBar().messageChanged.connect(
+            lambda text: self.statusBar().setVisible(bool(text))
+        )
+        self.statusBar().hide()
+        self.statusBar().setFont(label_font(8.5))
+        self.statusBar().setSizeGripEnabled(False)
+        self._apply_theme()
+        self.resize(1280, 800)
+        self._follow()
+        if session.answer is None:
+            session.solve()
+
+    # -- building -------------------------------------------------------------------------------
+
+    def _workspace(self) -> QWidget:
+        sheet = QWidget()
+        column = QVBoxLayout(sheet)
+        column.setContentsMargins(8, 8, 4, 6)
+        column.setSpacing(7)
+        self.cards = [
+            kind(self.session)
+            for kind in (
+                ComponentCard,
+                MaterialCard,
+                HeldCard,
+                HungCard,
+                ExcitationCard,
+                WantedCard,
+            )
+        ]
+        self.notes = NotesCard(self.session)
+        for card in (*self.cards, self.notes):
+            column.addWidget(card)
+        column.addStretch(1)
+        scroll = QScrollArea()
+        scroll.setWidget(sheet)
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setFrameShape(QFrame.Shape.NoFrame)
+        scroll.setMinimumWidth(300)
+        scroll.setAccessibleName("Design sheet")
+        self.cards_area = scroll
+        middle = QSplitter(Qt.Orientation.Vertical)
+        middle.addWidget(self.shape)
+        middle.addWidget(self.map)
+        middle.setSizes([300, 270])
+        middle.setChildrenCollapsible(False)
+        across = QSplitter(Qt.Orientation.Horizontal)
+        left = QWidget()
+        pinned = QVBoxLayout(left)
+        pinned.setContentsMargins(0, 0, 0, 8)
+        pinned.setSpacing(0)
+        pinned.addWidget(scroll, 1)
+        pinned.addWidget(self._pinned_knobs())
+        for widget in (left, middle, self.readout):
+            across.addWidget(widget)
+        across.setSizes([345, 675, 250])
+        across.setStretchFactor(1, 1)
+        across.setChildrenCollapsible(False)
+        across.setHandleWidth(8)
+        middle.setHandleWidth(8)
+        whole = QWidget()
+        rows = QVBoxLayout(whole)
+        rows.setContentsMargins(0, 0, 0, 0)
+        rows.setSpacing(0)
+        rows.addWidget(self.verdict)
+        rows.addWidget(across, 1)
+        rows.addWidget(self.ruler)
+        return whole
+
+    def _pinned_knobs(self) -> QWidget:
+        """The knobs stay in sight below the cards, whatever the cards are scrolled to."""
+        frame = QWidget()
+        row = QVBoxLayout(frame)
+        row.setContentsMargins(8, 0, 13, 0)
+        row.addWidget(self.knobs)
+        return frame
+
+    def _menus(self) -> None:
+        keys = QKeySequence.StandardKey
+        file = self.menuBar().addMenu("&File")
+        self._action(file, "&New", keys.New, self.new)
+        self._action(file, "&Open…", keys.Open, self.ask_open)
+        self.recent = file.addMenu("Open &recent")
+        self.recent.aboutToShow.connect(self._fill_recent)
+        self._action(file, "Open the &demo", None, lambda: self.open(demo_sheet()))
+        file.addSeparator()
+        self.save_action = self._action(file, "&Save", keys.Save, self.save)
+        self._action(file, "Save &as…", keys.SaveAs, self.save_as)
+        file.addSeparator()
+        self._action(file, "Write the &table of modes…", None, self.ask_write_table)
+        file.addSeparator()
+        self._action(file, "&Quit", keys.Quit, self.close)
+        edit = self.menuBar().addMenu("&Edit")
+        self.undo_action = self._action(edit, "&Undo", keys.Undo, self.session.undo)
+        self.redo_action = self._action(edit, "&Redo", keys.Redo, self.session.redo)
+        edit.addSeparator()
+        self._action(
+            edit, "&Copy the table of modes", QKeySequence("Ctrl+Shift+C"), self.copy_table
+        )
+        view = self.menuBar().addMenu("&View")
+        self._action(view, "&Play or pause", QKeySequence("Ctrl+Space"), self._toggle_play)
+        self._action(
+            view, "&Lower mode", QKeySequence("Alt+Left"), lambda: self.session.choose_neighbour(-1)
+        )
+        self._action(
+            view,
+            "&Higher mode",
+            QKeySequence("Alt+Right"),
+            lambda: self.session.choose_neighbour(1),
+        )
+        for axis in "xyz":
+            self._action(
+                view,
+                f"Look along &{axis}",
+                QKeySequence(f"Alt+{axis.upper()}"),
+                lambda axis=axis: self.shape.canvas.look(axis),
+            )
+        self._action(view, "&Fit", QKeySequence("Alt+0"), self.shape.canvas.fit)
+        view.addSeparator()
+        self._action(view, "Run or stop the &sweep", QKeySequence("Ctrl+R"), self.map.run_or_stop)
+        self._action(view, "&Day or night", None, self.switch_theme)
+        help_menu = self.menuBar().addMenu("&Help")
+        self._action(help_menu, "&Hands and keys", QKeySequence("F1"), self._show_keys)
+        self._action(help_menu, "&About Bell Tone", None, self._show_about)
+
+    def _action(
+        self,
+        menu: QMenu,
+        text: str,
+        keys: QKeySequence | QKeySequence.StandardKey | None,
+        call: object,
+    ) -> QAction:
+        action = QAction(text, self)
+        if keys is not None:
+            action.setShortcut(keys)
+        action.triggered.connect(lambda _checked=False: call())  # type: ignore[operator]
+        menu.addAction(action)
+        return action
+
+    def _follow(self) -> None:
+        session = self.session
+        name = session.path.name if session.path else "new sheet"
+        title = session.sheet.content.title
+        mark = "*" if session.modified else ""
+        self.setWindowTitle(f"{name}{mark}{f' · {title}' if title else ''} · Bell Tone")
+        undo, redo = session.history.undo_label, session.history.redo_label
+        self.undo_action.setText(f"&Undo {undo}" if undo else "&Undo")
+        self.undo_action.setEnabled(undo is not None)
+        self.redo_action.setText(f"&Redo {redo}" if redo else "&Redo")
+        self.redo_action.setEnabled(redo is not None)
+
+    # -- files ----------------------------------------------------------------------------------
+
+    def new(self) -> None:
+        """Begin a new sheet."""
+        if self.may_discard():
+            self.session.start_new(Sheet.from_text(NEW_SHEET))
+
+    def ask_open(self) -> None:
+        """Ask for a sheet and open it."""
+        start = str(self.session.path.parent) if self.session.path else ""
+        name, _ = QFileDialog.getOpenFileName(self, "Open a sheet", start, "Sheets (*.toml)")
+        if name:
+            self.open(Path(name))
+
+    def open(self, path: Path) -> bool:
+        """Open a sheet, after a word about unsaved work; a bad one is explained and not opened."""
+        if not self.may_discard():
+            return False
+        try:
+            self.session.open(path)
+        except SheetError as error:
+            self.tell_wrong(path, error)
+            return False
+        self.remember(path)
+        return True
+
+    def tell_wrong(self, path: Path, error: SheetError) -> None:
+        """Explain what is wrong with a sheet file."""
+        lines = "\n".join(f"•  {finding}" for finding in error.findings[:12])
+        more = len(error.findings) - 12
+        if more > 0:
+            lines += f"\n… and {more} more"
+        QMessageBox.warning(self, "The sheet cannot be opened", f"{path.name}\n\n{lines}")
+
+    def save(self) -> bool:
+        """Save; asks for a name when there is none. Returns whether the sheet is on disk."""
+        if self.session.path is None:
+            return self.save_as()
+        return self._write(self.session.path)
+
+    def save_as(self) -> bool:
+        """Save under a name asked for."""
+        start = str(self.session.path or Path.home() / "sheet.toml")
+        name, _ = QFileDialog.getSaveFileName(self, "Save the sheet as", start, "Sheets (*.toml)")
+        if not name:
+            return False
+        path = Path(name)
+        return self._write(path if path.suffix else path.with_suffix(".toml"))
+
+    def _write(self, path: Path) -> bool:
+        try:
+            self.session.save(path)
+        except OSError as error:
+            QMessageBox.warning(
+                self,
+                "Not saved",
+                f"“{path}” cannot be written: {error.strerror or error}.\n"
+                "Nothing is lost; choose another place with “Save as”.",
+            )
+            return False
+        self.remember(path)
+        self.statusBar().showMessage(f"Saved to {path}", 5000)
+        return True
+
+    def may_discard(self) -> bool:
+        """Ask what to do with unsaved work; returns whether the sheet may be left."""
+        if not self.session.modified:
+            return True
+        buttons = QMessageBox.StandardButton
+        answer = QMessageBox.question(
+            self,
+            "Unsaved changes",
+            "The sheet has changes that are not saved.",
+            buttons.Save | buttons.Discard | buttons.Cancel,
+            buttons.Save,
+        )
+        if answer == buttons.Save:
+            return self.save()
+        return answer == buttons.Discard
+
+    def recent_paths(self) -> list[Path]:
+        """Sheets opened or saved lately, the newest first."""
+        stored = self._settings.value("recent") or []
+        names = [stored] if isinstance(stored, str) else list(stored)
+        return [Path(name) for name in names]
+
+    def remember(self, path: Path) -> None:
+        """Put a sheet at the head of the recent ones."""
+        path = path.resolve()
+        paths = [path, *(other for other in self.recent_paths() if other != path)]
+        self._settings.setValue("recent", [str(entry) for entry in paths[:_MOST_RECENT]])
+
+    def _fill_recent(self) -> None:
+        self.recent.clear()
+        for path in self.recent_paths():
+            action = self.recent.addAction(f"{path.name}   ({path.parent})")
+            action.setEnabled(path.exists())
+            action.triggered.connect(lambda _=False, path=path: self.open(path))
+        if self.recent.isEmpty():
+            self.recent.addAction("none yet").setEnabled(False)
+
+    # -- the table ------------------------------------------------------------------------------
+
+    def _table(self) -> str:
+        answer = self.session.answer
+        return as_csv(MODE_COLUMNS, mode_rows(answer.modes, answer.design)) if answer else ""
+
+    def copy_table(self) -> None:
+        """Put the table of modes on the clipboard."""
+        QGuiApplication.clipboard().setText(self._table())
+        self.statusBar().showMessage("The table of modes is on the clipboard.", 5000)
+
+    def ask_write_table(self) -> None:
+        """Write the table of modes to a CSV file."""
+        name, _ = QFileDialog.getSaveFileName(self, "Write the table", "modes.csv", "CSV (*.csv)")
+        if not name:
+            return
+        try:
+            write_text(self._table(), Path(name))
+        except OSError as error:
+            QMessageBox.warning(self, "Not written", f"“{name}”: {error.strerror or error}")
+
+    # -- view and help --------------------------------------------------------------------------
+
+    def _toggle_play(self) -> None:
+        self.shape.set_playing(not self.shape.playing)
+
+    def switch_theme(self) -> None:
+        """Change between the light and the dark theme."""
+        self._palette = LIGHT if self._palette is DARK else DARK
+        self._settings.setValue("theme", self._palette.name)
+        self._apply_theme()
+
+    def _apply_theme(self) -> None:
+        self.setStyleSheet(stylesheet(self._palette))
+        for panel in (
+            self.verdict, self.shape, self.map, self.readout, self.ruler, self.knobs
+        ):  # fmt: skip
+            panel.set_palette(self._palette)
+
+    def _show_keys(self) -> None:
+        QMessageBox.information(
+            self,
+            "Hands and keys",
+            "Numbers: click to type, drag sideways to change (Shift: finely), arrow up and down, "
+            "right-click to make a knob.\n\n"
+            "Shape: drag turns it, drag with the right button slides it, the wheel zooms; "
+            "Ctrl+Space plays.\n\n"
+            "Ruler: click a peg or use the left and right arrows; drag a peg to where the mode "
+            "should be.\n\n"
+            "Sweep map: drag the cursor to turn the knob; click a branch to choose it; Ctrl+R "
+            "runs or stops the sweep.\n\n"
+            "Alt+Left and Alt+Right choose the lower or higher mode from anywhere.",
+        )
+
+    def _show_about(self) -> None:
+        QMessageBox.about(
+            self,
+            "About Bell Tone",
+            f"Bell Tone {__version__}\n\nTunes the natural frequencies of a component until every "
+            "excitation band is clear.\n\nLicence: Apache-2.0",
+        )
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if not self.may_discard():
+            event.ignore()
+            return
+        self.shape.finish()
+        self.session.close()
+        super().closeEvent(event)
