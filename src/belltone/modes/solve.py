@@ -14,7 +14,7 @@ from belltone.mesh.line import MAX_ORDER, Discretisation
 from belltone.modes.kinds import energy_shares, kind_names
 from belltone.modes.matching import clusters, match
 from belltone.modes.modeset import ENERGY_NAMES, ModeSet
-from belltone.modes.witness import STATIONS, sample_shapes, signatures
+from belltone.modes.witness import STATIONS, carried_motions, sample_shapes, signatures
 from belltone.progress import Progress
 from belltone.sheet.design import Design
 from belltone.system.assembly import System, assemble
@@ -25,13 +25,16 @@ __all__ = ["AccuracyError", "ModeRequest", "choose_discretisation", "request_for
 Array = NDArray[np.float64]
 
 _FIRST_ORDER: Final = 4
+_LEAST_ORDER: Final = 3  # two orders below are needed to tell the error
 _MOST_UNKNOWNS: Final = 30_000  # a member that needs more is asked for nonsense
 _SAFETY: Final = 2.0
 _SAFETY_TAPERED: Final = 5.0  # the law of gains holds only roughly where the section varies
 _LEAST_GAIN: Final = 0.1
 _LUCK: Final = 1e-3  # a difference smaller than this share of the foreseen one is parity, not gain
 _RECOGNISED: Final = 0.8  # assurance between neighbouring orders; less means not resolved yet
-_ROUNDING: Final = 16 * np.finfo(float).eps
+# Below this, orders agree by luck and rounding as much as by resolution (measured: rounding stays
+# below 1e-13 up to a span of ten thousand heights).
+_FLOOR: Final = 1e-10
 
 
 class AccuracyError(ArithmeticError):
@@ -74,11 +77,14 @@ def solve_modes(
     """Solve for the modes asked for; with no discretisation given, one is chosen by accuracy.
 
     Each frequency comes with an estimate of its own relative error. Raises `AccuracyError` when
-    the accuracy is out of reach, and ``Cancelled`` when ``progress`` says stop.
+    the accuracy is out of reach, ``ValueError`` for a given order below 3, and ``Cancelled`` when
+    ``progress`` says stop.
     """
     progress = progress or Progress()
     if discretisation is None:
         return _climb(design, request, progress)
+    if discretisation.order < _LEAST_ORDER:
+        raise ValueError(f"order {discretisation.order} has no two lower orders to compare with")
     lower = discretisation.lower()
     raws = [
         _raw(design, request, level, progress) for level in (lower.lower(), lower, discretisation)
@@ -138,15 +144,33 @@ def _raw(
     )
     frequencies = np.sqrt(np.maximum(pairs.values, 0.0)) / (2 * math.pi)
     vectors = _aligned(system, frequencies, pairs.vectors)
-    shapes = sample_shapes(system, system.node_motions(vectors))
+    frequencies = _from_strains(system, vectors)
+    order = np.argsort(frequencies, kind="stable")
+    frequencies, vectors = frequencies[order], vectors[:, order]
+    motions = system.node_motions(vectors)
+    shapes = sample_shapes(system, motions)
     return _Raw(
         discretisation,
         system,
         Eigenpairs(pairs.values, vectors, pairs.complete),
         frequencies,
         shapes,
-        signatures(design, shapes),
+        signatures(design, shapes, carried_motions(design, system, motions)),
     )
+
+
+def _from_strains(system: System, vectors: Array) -> Array:
+    """Frequencies as Rayleigh quotients of the strain energy, strain by strain.
+
+    A slender member's stiffness matrix holds numbers so much larger than its lowest eigenvalues
+    that these drown in rounding (at a span of ten thousand heights, four digits are left). The
+    energy is a sum of squares of small strains, which loses nothing.
+    """
+    if vectors.shape[1] == 0:
+        return np.empty(0)
+    energy = system.elements.strain_energy(system.element_motions(system.node_motions(vectors)))
+    kinetic = np.einsum("im,im->m", vectors, np.asarray(system.mass @ vectors))
+    return np.asarray(np.sqrt(2 * energy.sum(axis=1) / kinetic) / (2 * math.pi))
 
 
 def _aligned(system: System, frequencies: Array, vectors: Array) -> Array:
@@ -173,7 +197,7 @@ def _error_estimates(design: Design, lowest: _Raw, lower: _Raw, fine: _Raw) -> A
     finite element approximation", SIAM J. Numer. Anal. 42 (2004) 553-575), so raising the order
     by one gains a factor of the size d^(1/(p-1)). It is taken with a safety factor and never
     counted as more than ten. Where a mode's symmetry makes two orders agree by luck, the order
-    below them is asked instead. Rounding of the largest stiffness is added. A mode the lower
+    below them is asked instead. A mode the lower
     order does not show is not resolved, and its error counts as whole.
     """
     order = fine.discretisation.order
@@ -184,9 +208,7 @@ def _error_estimates(design: Design, lowest: _Raw, lower: _Raw, fine: _Raw) -> A
     slope = two ** (1 / max(1, order - 2))
     lucky = (one < _LUCK * two * slope) | tapered
     estimate = np.where(lucky, np.maximum(estimate, two * slope**2), estimate)
-    stiffest = (fine.system.stiffness.diagonal() / fine.system.mass.diagonal()).max()
-    rounding = _ROUNDING * stiffest / np.maximum(fine.pairs.values, np.finfo(float).tiny)
-    return np.asarray(estimate + rounding)
+    return np.asarray(estimate + _FLOOR)
 
 
 def _difference(coarse: _Raw, fine: _Raw) -> Array:
@@ -203,7 +225,11 @@ def _difference(coarse: _Raw, fine: _Raw) -> Array:
 
 def _mode_set(design: Design, fine: _Raw, errors: Array) -> ModeSet:
     system = fine.system
-    rigid_shapes = sample_shapes(system, system.node_motions(system.rigid))
+    rigid_motions = system.node_motions(system.rigid)
+    rigid_shapes = sample_shapes(system, rigid_motions)
+    rigid_signatures = signatures(
+        design, rigid_shapes, carried_motions(design, system, rigid_motions)
+    )
     energies = energy_shares(
         system.elements.strain_energy(
             system.element_motions(system.node_motions(fine.pairs.vectors))
@@ -219,7 +245,7 @@ def _mode_set(design: Design, fine: _Raw, errors: Array) -> ModeSet:
         np.concatenate([np.zeros((rigid, len(ENERGY_NAMES))), energies]),
         STATIONS,
         shapes,
-        signatures(design, shapes),
+        np.concatenate([rigid_signatures, fine.signatures]),
         fine.discretisation,
         system.mesh.unknowns,
         fine.pairs.complete,

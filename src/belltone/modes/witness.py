@@ -11,7 +11,7 @@ from belltone.mesh.quadrature import lagrange, lobatto
 from belltone.sheet.design import Design
 from belltone.system.assembly import System
 
-__all__ = ["STATIONS", "sample_shapes", "signatures"]
+__all__ = ["STATIONS", "carried_motions", "sample_shapes", "signatures"]
 
 Array = NDArray[np.float64]
 
@@ -28,7 +28,13 @@ def sample_shapes(system: System, motions: Array) -> Array:
     return np.asarray(np.einsum("si,msid->msd", values, local_motions, optimize=True))
 
 
-def signatures(design: Design, shapes: Array) -> Array:
+def carried_motions(design: Design, system: System, motions: Array) -> Array:
+    """Motions of the nodes that carry lumped masses: ``(modes, masses, 6)``."""
+    nodes = [system.mesh.site_nodes[hung.place.site] for hung in design.masses]
+    return motions[:, nodes]
+
+
+def signatures(design: Design, shapes: Array, carried: Array) -> Array:
     """Return mass-weighted unit vectors ``(modes, s)``; their products are modal assurances.
 
     Stations carry the member's mass and rotary inertia, lumped masses their own.
@@ -49,15 +55,9 @@ def signatures(design: Design, shapes: Array) -> Array:
         shapes[..., :3] * np.sqrt(line * section.area)[:, None],
         (shapes[..., 3:] @ member.frame.T) * np.sqrt(line[:, None] * turning),
     ]
-    flat = [piece.reshape(len(shapes), -1) for piece in pieces]
-    for hung in design.masses:
-        at = np.array(
-            [
-                np.interp(hung.place.along / member.length, STATIONS, column)
-                for column in shapes.transpose(0, 2, 1).reshape(-1, len(STATIONS))
-            ]
-        )
-        motion = at.reshape(len(shapes), 6)
+    flat = [piece.reshape(len(shapes), 3 * len(STATIONS)) for piece in pieces]
+    for place, hung in enumerate(design.masses):
+        motion = carried[:, place]
         centre = motion[:, :3] + np.cross(motion[:, 3:], np.array(hung.offset))
         flat += [np.sqrt(hung.mass) * centre, np.sqrt(np.array(hung.inertia)) * motion[:, 3:]]
     vectors = np.hstack(flat)

@@ -124,10 +124,16 @@ DIMENSIONS: Final = {
 }
 
 
+_UNIT_FACTOR: Final = r"\s*[A-Za-zµ_]+\s*(?:\^\s*-?\d{1,3})?\s*"
+_UNIT_SHAPE: Final = re.compile(rf"{_UNIT_FACTOR}(?:[*/]{_UNIT_FACTOR})*")
+
+
 def quantity(value: float, unit: str = "") -> Quantity:
     """Return ``value`` in ``unit``; raises ``UnitError`` for an unknown unit."""
     text = unit.strip().replace("·", "*").replace("²", "^2").replace("³", "^3")
-    text = text.replace("%", "percent").replace("°", "deg")
+    text = text.replace("%", "percent").replace("°", "deg").replace("**", "^")
+    if text and not _UNIT_SHAPE.fullmatch(text):
+        raise UnitError(f"“{unit}” cannot be read as a unit")
     for name in re.findall(r"[A-Za-zµ_]+", text):
         if name not in UNIT_NAMES:
             raise UnitError(f"“{name}” is not a unit known here")

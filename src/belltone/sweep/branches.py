@@ -17,7 +17,7 @@ __all__ = ["Branch", "follow", "poor_steps"]
 
 Array = NDArray[np.float64]
 
-_CLEAR: Final = 0.7  # below this assurance a step is halved to look closer
+_CLEAR: Final = 0.85  # below this assurance a step is halved to look closer
 _LOST: Final = 0.3  # below this a branch ends and another begins
 _TOP: Final = 2  # so many modes at the top of a list may leave or enter it unseen
 

@@ -1,0 +1,82 @@
+"""Fixtures shared by all tests: a home of their own, and sheets to test on."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterator
+from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+if not os.environ.get("DISPLAY"):
+    os.environ.setdefault("VTK_DEFAULT_OPENGL_WINDOW", "vtkEGLRenderWindow")
+
+import pytest
+from hypothesis import settings
+
+from belltone.sheet.demo import demo_sheet
+from belltone.sheet.design import Design
+from belltone.sheet.document import Sheet
+from belltone.sheet.evaluate import evaluate
+from belltone.sweep.work import start_workers
+
+# Solving is fast but a shared machine is not always; a slow example is no failure.
+settings.register_profile("belltone", deadline=None)
+settings.load_profile("belltone")
+
+STEEL = """
+[materials.steel]
+density = "7850 kg/m^3"
+youngs_modulus = "200 GPa"
+poisson_ratio = 0.3
+"""
+
+
+def bar_text(section: str, length: str = "1 m", rest: str = "", taper: str = "") -> str:
+    """A sheet with one steel bar along x."""
+    end = f"section_at_end = {{ {taper} }}\n" if taper else ""
+    return (
+        f'belltone = 1\n{STEEL}\n[parts.bar]\nkind = "member"\nmaterial = "steel"\n'
+        f'length = "{length}"\nsection = {{ {section} }}\n{end}{rest}\n'
+    )
+
+
+def held(site: str, hold: str) -> str:
+    """One support; ``hold`` is TOML."""
+    return f'[[supports]]\nsite = "{site}"\nhold = {hold}\n'
+
+
+CLAMPED = held("bar.start", '"clamped"')
+
+
+@pytest.fixture(autouse=True)
+def _own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    for name in ("XDG_STATE_HOME", "XDG_CACHE_HOME", "XDG_CONFIG_HOME"):
+        monkeypatch.setenv(name, str(tmp_path / name.lower()))
+
+
+@pytest.fixture
+def bar() -> Callable[..., Design]:
+    """Make a design of one steel bar; arguments as `bar_text`."""
+    return lambda *args, **kwargs: evaluate(Sheet.from_text(bar_text(*args, **kwargs)))
+
+
+@pytest.fixture
+def rail_path(tmp_path: Path) -> Path:
+    """A copy of the demo sheet in a folder of its own."""
+    path = tmp_path / "infeed_rail.toml"
+    path.write_text(demo_sheet().read_text(encoding="utf-8"), encoding="utf-8")
+    return path
+
+
+@pytest.fixture
+def rail(rail_path: Path) -> Sheet:
+    """The demo sheet."""
+    return Sheet.from_text(rail_path.read_text(encoding="utf-8"))
+
+
+@pytest.fixture(scope="session")
+def workers() -> Iterator[ProcessPoolExecutor]:
+    """Worker processes shared by all tests."""
+    with start_workers(2) as pool:
+        yield pool

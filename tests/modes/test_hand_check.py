@@ -1,0 +1,83 @@
+from collections.abc import Callable
+
+import pytest
+
+from belltone.modes.hand_check import HandCheck, hand_check, wave_number
+from belltone.modes.solve import ModeRequest, solve_modes
+from belltone.sheet.design import Design
+from tests.conftest import CLAMPED, held
+
+STRIP = 'shape = "solid rectangle", width = "20 mm", height = "5 mm"'
+
+
+def checks(design: Design, count: int = 12) -> dict[str, list[HandCheck]]:
+    modes = solve_modes(design, ModeRequest(count, None, 1e-5))
+    found: dict[str, list[HandCheck]] = {}
+    for index, kind in enumerate(modes.kinds):
+        check = hand_check(design, modes, index)
+        if check is not None:
+            found.setdefault(kind, []).append(check)
+    return found
+
+
+def test_a_slender_cantilever_agrees(bar: Callable[..., Design]) -> None:
+    found = checks(bar(STRIP, rest=CLAMPED))
+    first = found["bending about y"][0]
+    assert "Euler cantilever" in first.formula
+    assert "1.8751" in first.formula
+    assert abs(first.difference) < 1e-3
+    for kind, all_of_kind in found.items():
+        for order, check in enumerate(all_of_kind):
+            assert abs(check.difference) < 2e-3 * (order + 1) ** 2, kind
+
+
+def test_a_stubby_beam_shows_what_shear_does(bar: Callable[..., Design]) -> None:
+    section = 'shape = "solid rectangle", width = "50 mm", height = "100 mm"'
+    found = checks(bar(section, "0.5 m", CLAMPED), 4)
+    assert -0.1 < found["bending about y"][0].difference < -0.02
+
+
+def test_rods_and_shafts_are_named(bar: Callable[..., Design]) -> None:
+    section = 'shape = "solid round", diameter = "60 mm"'
+    found = checks(bar(section, "0.4 m", CLAMPED), 16)
+    assert found["twist"][0].formula.startswith("fixed-free shaft")
+    assert found["axial"][0].formula.startswith("fixed-free rod")
+    assert found["axial"][0].difference == pytest.approx(0, abs=1e-6)
+
+
+def test_a_tip_mass(bar: Callable[..., Design]) -> None:
+    body = '[[masses]]\nsite = "bar.end"\nmass = "2 kg"\n'
+    found = checks(bar(STRIP, rest=CLAMPED + body), 4)
+    assert "tip mass" in found["bending about y"][0].formula
+    assert abs(found["bending about y"][0].difference) < 2e-3
+    assert len(found["bending about y"]) == 1
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        {"taper": 'shape = "solid rectangle", width = "20 mm", height = "4 mm"'},
+        {"rest": CLAMPED + '[sites.p]\npart = "bar"\nalong = "0.5 m"\n' + held("p", '["z"]')},
+        {"rest": CLAMPED + '[sites.p]\npart = "bar"\nalong = "0.5 m"\n'
+                           '[[masses]]\nsite = "p"\nmass = "1 kg"\n'},
+        {"rest": CLAMPED + '[[masses]]\nsite = "bar.end"\nmass = "1 kg"\n'
+                           'offset = ["0 mm", "5 mm", "0 mm"]\n'},
+    ],
+)  # fmt: skip
+def test_where_no_formula_fits_none_is_given(
+    bar: Callable[..., Design], change: dict[str, str]
+) -> None:
+    assert checks(bar(STRIP, **{"rest": CLAMPED, **change}), 3) == {}
+
+
+def test_a_rigid_mode_has_no_formula(bar: Callable[..., Design]) -> None:
+    design = bar(STRIP)
+    modes = solve_modes(design, ModeRequest(2, None, 1e-3))
+    assert hand_check(design, modes, 0) is None
+    check = hand_check(design, modes, 6)
+    assert check is not None
+    assert "free-free beam" in check.formula
+
+
+def test_ends_no_table_knows() -> None:
+    assert wave_number(("sprung", "free"), 1) is None

@@ -1,0 +1,88 @@
+from collections.abc import Callable
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from belltone.modes.kinds import energy_shares, kind_names
+from belltone.modes.matching import assurance, clusters, match
+from belltone.modes.solve import ModeRequest, solve_modes
+from belltone.sheet.design import Design
+from tests.conftest import CLAMPED
+
+
+def orthonormal(count: int, size: int = 12) -> np.ndarray[tuple[int, int], np.dtype[np.float64]]:
+    return np.linalg.qr(np.random.default_rng(1).standard_normal((size, count)))[0].T
+
+
+@given(st.permutations(range(6)))
+def test_modes_are_found_wherever_they_went(order: list[int]) -> None:
+    shapes = orthonormal(6)
+    partners, certainty = match(shapes, -shapes[order], np.arange(1.0, 7.0))
+    assert [order[partner] for partner in partners] == list(range(6))
+    assert certainty == pytest.approx(np.ones(6))
+
+
+@given(st.floats(0, 2 * np.pi))
+def test_a_turned_pair_is_recognised(angle: float) -> None:
+    shapes = orthonormal(3)
+    turn = np.array([[np.cos(angle), np.sin(angle)], [-np.sin(angle), np.cos(angle)]])
+    turned = np.vstack([shapes[:1], turn @ shapes[1:]])
+    partners, certainty = match(shapes, turned, np.array([1.0, 2.0, 2.0]))
+    assert partners[0] == 0
+    assert set(partners[1:]) == {1, 2}
+    assert certainty == pytest.approx(np.ones(3))
+
+
+def test_the_frequency_foreseen_breaks_a_tie() -> None:
+    shapes = orthonormal(2)
+    mixed = np.array([shapes[0] + shapes[1], shapes[0] - shapes[1]]) / np.sqrt(2)
+    partners, certainty = match(shapes, mixed, np.array([10.0, 12.0]), np.array([12.0, 10.0]))
+    assert list(partners) == [1, 0]
+    assert certainty == pytest.approx([0.5, 0.5])
+
+
+def test_fewer_partners_than_modes() -> None:
+    shapes = orthonormal(3)
+    partners, _ = match(shapes, shapes[:1], np.array([1.0]))
+    assert list(partners) == [0, -1, -1]
+    assert match(shapes[:0], shapes, np.ones(3))[0].size == 0
+
+
+def test_assurance_is_one_for_itself_and_nothing_for_others() -> None:
+    shapes = orthonormal(4)
+    assert assurance(shapes, shapes) == pytest.approx(np.eye(4), abs=1e-14)
+
+
+def test_clusters_group_equal_frequencies() -> None:
+    groups = clusters(np.array([1.0, 1.00001, 2.0, 3.0, 3.0, 3.0]))
+    assert [(g.start, g.stop) for g in groups] == [(0, 2), (2, 3), (3, 6)]
+    assert clusters(np.empty(0)) == []
+
+
+def test_kinds_follow_the_energy() -> None:
+    #            axial  shear y  shear z  twist  about y  about z
+    energies = np.array(
+        [[0, 0, 1, 0, 9, 0], [0, 1, 0, 0, 0, 9], [0, 0, 0, 5, 0, 0], [7, 0, 0, 3, 0, 0], [0.0] * 6]
+    )
+    shares = energy_shares(energies)
+    assert shares[0] == pytest.approx([0, 0, 1, 0])
+    assert kind_names(shares)[:4] == (
+        "bending about y",
+        "bending about z",
+        "twist",
+        "axial with twist",
+    )
+    assert np.all(np.isfinite(shares))
+
+
+def test_shapes_match_across_sizes_and_meshes(bar: Callable[..., Design]) -> None:
+    section = 'shape = "solid rectangle", width = "50 mm", height = "30 mm"'
+    request = ModeRequest(6, None, 1e-3)
+    short = solve_modes(bar(section, "0.5 m", CLAMPED), request)
+    long = solve_modes(bar(section, "2 m", CLAMPED), request)
+    partners, certainty = match(short.signatures[:4], long.signatures, long.flexible)
+    assert certainty[:2] == pytest.approx([1, 1], abs=0.01)
+    for place, partner in enumerate(partners[:2]):
+        assert short.kinds[place] == long.kinds[partner]

@@ -1,0 +1,65 @@
+"""A real kill: a sweep's process dies, its finished points do not."""
+
+import os
+import signal
+import sqlite3
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+
+from belltone.sheet.document import read_sheet
+from belltone.store.results import ResultStore, store_path
+from belltone.sweep.plan import SweepPlan
+from belltone.sweep.runner import run_sweep
+from tests.sweep.test_runner import Inline
+
+POINTS = 120
+
+
+def kept(path: Path) -> int:
+    try:
+        connection = sqlite3.connect(f"file:{path}?mode=ro", uri=True, timeout=5)
+        try:
+            return int(connection.execute("SELECT count(*) FROM results").fetchone()[0])
+        finally:
+            connection.close()
+    except sqlite3.OperationalError:
+        return 0
+
+
+def test_a_killed_sweep_loses_no_finished_point(rail_path: Path) -> None:
+    path = store_path(rail_path)
+    process = subprocess.Popen(
+        [
+            sys.executable,
+            "-m",
+            "belltone",
+            "sweep",
+            str(rail_path),
+            "--over",
+            f"wall=2 mm:6 mm:{POINTS}",
+        ],
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+        start_new_session=True,
+    )
+    try:
+        end = time.monotonic() + 120
+        while kept(path) < 10:
+            assert process.poll() is None, "the sweep ended before it could be killed"
+            assert time.monotonic() < end
+            time.sleep(0.005)
+    finally:
+        os.killpg(process.pid, signal.SIGKILL)
+        process.wait()
+    before = kept(path)
+    assert 10 <= before < POINTS
+    values = tuple(float(value) for value in np.linspace(2.0, 6.0, POINTS))
+    inline = Inline()
+    with ResultStore(path) as store:
+        assert len(store) == before
+        sweep = run_sweep(read_sheet(rail_path), SweepPlan("wall", values), inline, store)
+    assert inline.calls == len(sweep.values) - before

@@ -1,0 +1,73 @@
+from collections.abc import Callable
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from belltone.modes.solve import ModeRequest, solve_modes
+from belltone.sheet.design import BandValue, Design
+from belltone.tune.bands import forbidden, stand, verdict
+from tests.conftest import CLAMPED
+
+BAND = BandValue("pump", 100.0, 120.0)
+
+
+@pytest.mark.parametrize(
+    ("frequency", "place", "separation"),
+    [
+        (50.0, "clear", 0.5),
+        (90.0, "clear", 0.1),
+        (95.0, "margin", 0.05),
+        (100.0, "inside", 0.0),
+        (110.0, "inside", -10 / 120),
+        (126.0, "margin", 0.05),
+        (132.0, "clear", 0.1),
+        (240.0, "clear", 1.0),
+    ],
+)
+def test_places(frequency: float, place: str, separation: float) -> None:
+    found = stand(frequency, (BAND,), 0.1)
+    assert found is not None
+    assert found.place == place
+    assert found.separation == pytest.approx(separation)
+    assert (found.below, found.above) == pytest.approx((90, 132))
+
+
+def test_the_worst_band_is_named() -> None:
+    near = BandValue("near", 130.0, 131.0)
+    found = stand(110.0, (near, BAND), 0.1)
+    assert found is not None
+    assert found.band is BAND
+    assert stand(1.0, (), 0.1) is None
+
+
+def test_a_band_from_nothing() -> None:
+    low = BandValue("footfall", 0.0, 8.0)
+    found = stand(4.0, (low,), 0.1)
+    assert found is not None
+    assert found.place == "inside"
+
+
+@given(st.floats(1, 1e3), st.floats(1, 1e3), st.floats(1e-3, 0.5), st.floats(1, 2e3))
+def test_clear_means_outside_the_widened_band(
+    low: float, width: float, margin: float, frequency: float
+) -> None:
+    band = BandValue("band", low, low + width)
+    below, above = forbidden(band, margin)
+    found = stand(frequency, (band,), margin)
+    assert found is not None
+    assert (found.place == "clear") == (frequency <= below or frequency >= above)
+
+
+def test_the_verdict_lists_modes_by_number(bar: Callable[..., Design]) -> None:
+    section = 'shape = "solid rectangle", width = "50 mm", height = "30 mm"'
+    modes = solve_modes(bar(section, rest=CLAMPED), ModeRequest(4, None, 1e-3))
+    first, second = modes.flexible[:2]
+    bands = (BandValue("a", first - 1, first + 1), BandValue("b", second * 1.05, second * 1.06))
+    found = verdict(modes, bands, 0.1)
+    assert [number for number, _ in found.inside] == [1]
+    assert [number for number, _ in found.margin] == [2]
+    assert not found.clear
+    assert verdict(modes, (), 0.1).clear
+    assert np.all(modes.flexible > 0)

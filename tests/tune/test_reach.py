@@ -1,0 +1,89 @@
+from concurrent.futures import ProcessPoolExecutor
+
+import pytest
+
+from belltone.modes.solve import request_for, solve_modes
+from belltone.sheet.document import Sheet
+from belltone.sheet.evaluate import evaluate
+from belltone.sweep.plan import PlanError
+from belltone.tune.reach import ReachError, reach
+from tests.sweep.test_runner import strip
+
+
+@pytest.mark.parametrize(
+    ("mode", "target", "knob", "tolerance"),
+    [(2, 54.0, "wall", 0.01), (1, 35.0, "wall", 1e-4), (4, 120.0, "post_at", 0.05)],
+)
+def test_the_written_sheet_has_the_frequency(
+    rail: Sheet,
+    workers: ProcessPoolExecutor,
+    mode: int,
+    target: float,
+    knob: str,
+    tolerance: float,
+) -> None:
+    found = reach(rail, mode, target, knob, workers, tolerance)
+    assert found.frequency == pytest.approx(target, abs=tolerance)
+    design = evaluate(found.sheet)
+    modes = solve_modes(design, request_for(design))
+    # A fresh solution differs by its own discretisation's error at most.
+    allowed = tolerance + 2 * design.accuracy * target
+    assert modes.flexible[found.number - 1] == pytest.approx(target, abs=allowed)
+    assert found.sheet.content.knobs[knob].value == found.text
+    assert found.text.endswith(design.knobs[knob].unit)
+
+
+def test_other_answers_are_named(rail: Sheet, workers: ProcessPoolExecutor) -> None:
+    found = reach(rail, 2, 45.0, "post_at", workers)
+    assert len(found.others) == 1
+    # Of two posts the one nearer to the present place is taken.
+    assert abs(found.value - 1.55) < abs(found.others[0] - 1.55)
+
+
+def test_a_mode_is_followed_by_shape(workers: ProcessPoolExecutor) -> None:
+    """Flapping mode 2 is brought above the edgewise mode: it becomes number 3."""
+    found = reach(strip(), 2, 180.0, "t", workers)
+    assert found.number == 3
+    assert found.value == pytest.approx(8.82, abs=0.05)
+
+
+def test_what_is_out_of_reach_is_told_with_the_range(
+    rail: Sheet, workers: ProcessPoolExecutor
+) -> None:
+    with pytest.raises(
+        ReachError, match=r"mode 2 does not reach 90 Hz between 2 mm and 6 mm of “wall”"
+    ):
+        reach(rail, 2, 90.0, "wall", workers)
+    with pytest.raises(ReachError, match=r"it goes from 44\.9 Hz \(at 2 mm\) to 54\.76 Hz"):
+        reach(rail, 2, 90.0, "wall", workers)
+    wider = reach(rail, 1, 39.3, "wall", workers, within=(2.0, 5.4), tolerance=0.01)
+    assert 4.5 < wider.value < 5.5
+
+
+@pytest.mark.parametrize(
+    ("changes", "error", "says"),
+    [
+        ({"number": 99}, ReachError, "there is no mode 99; there are modes 1 to 10"),
+        ({"target": -1.0}, ReachError, "above 0 Hz"),
+        ({"tolerance": 0.0}, ReachError, "tolerance must be"),
+        ({"knob_name": "wal"}, PlanError, "no knob “wal”"),
+        ({"within": (3.0, 2.0)}, PlanError, "must end above its start"),
+    ],
+)
+def test_bad_requests_are_explained(
+    rail: Sheet,
+    workers: ProcessPoolExecutor,
+    changes: dict[str, object],
+    error: type[Exception],
+    says: str,
+) -> None:
+    request = {"number": 2, "target": 50.0, "knob_name": "wall", **changes}
+    with pytest.raises(error, match=says):
+        reach(rail, workers=workers, **request)  # type: ignore[arg-type]
+
+
+def test_the_value_as_it_stands_is_an_answer(rail: Sheet, workers: ProcessPoolExecutor) -> None:
+    design = evaluate(rail)
+    now = float(solve_modes(design, request_for(design)).flexible[1])
+    found = reach(rail, 2, now, "wall", workers, tolerance=0.05)
+    assert found.value == pytest.approx(3.0, abs=0.05)
