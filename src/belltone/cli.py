@@ -34,8 +34,8 @@ from belltone.sheet.design import Design
 from belltone.sheet.document import read_sheet, write_sheet, write_text
 from belltone.sheet.errors import SheetError
 from belltone.sheet.evaluate import evaluate
-from belltone.sheet.expressions import ExpressionError, parse
-from belltone.sheet.units import DIMENSIONS, UnitError, as_dimension, format_number
+from belltone.sheet.plain import PlainValueError, plain_value
+from belltone.sheet.units import DIMENSIONS, format_number
 from belltone.store.results import ResultStore, result_key, store_path
 from belltone.sweep.plan import PlanError, parse_plan
 from belltone.sweep.runner import SweepError, run_sweep
@@ -55,8 +55,7 @@ app = typer.Typer(
 
 _BAD_INPUT = (
     SheetError,
-    ExpressionError,
-    UnitError,
+    PlainValueError,
     PlanError,
     ReachError,
     SweepError,
@@ -317,15 +316,9 @@ def _settings(texts: list[str] | None) -> dict[str, str]:
 
 
 def _frequency(text: str) -> float:
-    value = parse(text).evaluate({})
-    if value.dimensionless:
-        raise UnitError(f"“{text}” has no unit; a frequency is needed: “{text} Hz”?")
-    try:
-        frequency = as_dimension(value, DIMENSIONS["frequency"])
-    except UnitError as error:
-        raise UnitError(f"“{text}”: {error}") from error
+    frequency = plain_value(text, DIMENSIONS["frequency"])
     if not frequency > 0:
-        raise UnitError(f"“{text}”: a frequency above 0 Hz is needed")
+        raise PlainValueError(f"“{text}”: a frequency above 0 Hz is needed")
     return frequency
 
 

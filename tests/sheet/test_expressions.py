@@ -63,6 +63,7 @@ def test_values(text: str, value: float, unit: str) -> None:
         ("1+" * 300 + "1", "longer than"),
         ("(" * 60 + "1" + ")" * 60 + "^2" + "+(-1)" * 0, None),
         ("_q0", "reserved"),
+        ("kg", "is a unit; a number is missing before it"),
     ],
 )
 def test_bad_text_is_named(text: str, says: str | None) -> None:

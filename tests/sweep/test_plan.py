@@ -22,14 +22,14 @@ def test_the_default_covers_the_stated_range(rail: Sheet) -> None:
         ("wall", "is not KNOB=START:STOP:POINTS"),
         ("wall=2 mm:6 mm", "is not KNOB=START:STOP:POINTS"),
         ("wal=2 mm:6 mm:5", "no knob “wal”"),
-        ("wall=2:6 mm:5", "given in mm: “2 mm”"),
-        ("wall=2 kg:6 mm:5", "no value for “wall”"),
+        ("wall=2:6 mm:5", "“2” has no unit; a value for “wall” is needed: “2 mm”"),
+        ("wall=2 kg:6 mm:5", "this is a mass, where a value for “wall”"),
         ("wall=2 furlong:6 mm:5", "not a unit"),
         ("wall=6 mm:2 mm:5", "must end above its start"),
         ("wall=2 mm:6 mm:1", "not a number of points from 2"),
         ("wall=2 mm:6 mm:99999", "not a number of points from 2"),
         ("wall=2 mm:6 mm:x", "not a number of points from 2"),
-        ("wall=post_at:6 mm:5", "no value for “wall”"),
+        ("wall=post_at:6 mm:5", "“post_at” names something"),
     ],
 )
 def test_bad_plans_are_explained(rail: Sheet, text: str, says: str) -> None:

@@ -23,8 +23,8 @@ from belltone.desk.ruler import mark_path
 from belltone.desk.session import Session
 from belltone.exchange.tables import percent, standing_text
 from belltone.modes.hand_check import hand_check
-from belltone.sheet.expressions import ExpressionError, parse
-from belltone.sheet.units import DIMENSIONS, UnitError, as_dimension, format_number
+from belltone.sheet.plain import PlainValueError, plain_value
+from belltone.sheet.units import DIMENSIONS, format_number
 from belltone.tune.bands import stand
 
 __all__ = ["Readout"]
@@ -181,11 +181,8 @@ class ReachForm(QWidget):
         """Start looking for the knob value; a target that cannot be read is said at once."""
         text = self.target.text().strip()
         try:
-            value = parse(text).evaluate({})
-            if value.dimensionless:
-                raise UnitError(f"“{text}” has no unit: “{text} Hz”?")
-            target = as_dimension(value, DIMENSIONS["frequency"])
-        except (ExpressionError, UnitError, KeyError) as error:
+            target = plain_value(text, DIMENSIONS["frequency"])
+        except PlainValueError as error:
             self._say(str(error), wrong=True)
             return
         if not self.knob.currentText():

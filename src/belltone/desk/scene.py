@@ -164,7 +164,7 @@ class Scene:
         """Look along an axis ("x", "y", "z") or at a slant ("corner")."""
         camera = self._renderer.GetActiveCamera()
         towards, up = {
-            "x": ((1, 0, 0), (0, 0, 1)),
+            "x": ((-1, 0, 0), (0, 0, 1)),
             "y": ((0, 1, 0), (0, 0, 1)),
             "z": ((0, 0, -1), (0, 1, 0)),
             "corner": ((-0.26, 0.9, -0.33), (0, 0, 1)),

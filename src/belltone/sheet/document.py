@@ -109,9 +109,12 @@ class Sheet:
         """Return the sheet without the entry at ``path``; raises `SheetError` likewise."""
         document = tomlkit.parse(self.text)
         node: Any = document
-        for step in path[:-1]:
-            node = node[step]
-        del node[path[-1]]
+        try:
+            for step in path[:-1]:
+                node = node[step]
+            del node[path[-1]]
+        except (KeyError, IndexError) as error:
+            raise SheetError([Finding(path, "there is nothing here to take away")]) from error
         if isinstance(node, AoT | Array) and not len(node) and len(path) > 1:
             return Sheet.from_text(tomlkit.dumps(document)).without(path[:-1])
         return Sheet.from_text(tomlkit.dumps(document))

@@ -188,6 +188,8 @@ def _check(node: ast.expr, text: str, names: set[str], depth: int) -> None:
     if isinstance(node, ast.Name):
         if node.id in FUNCTIONS:
             raise ExpressionError(f"“{node.id}” is a function; write {node.id}(…)")
+        if node.id in UNIT_NAMES:
+            raise ExpressionError(f"“{node.id}” is a unit; a number is missing before it")
         if not node.id.startswith("_q") and node.id != "pi":
             names.add(node.id)
         return

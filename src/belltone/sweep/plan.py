@@ -9,8 +9,8 @@ from typing import Final
 import numpy as np
 
 from belltone.sheet.design import Design, KnobValue
-from belltone.sheet.expressions import ExpressionError, parse
-from belltone.sheet.units import Dimension, UnitError, as_dimension
+from belltone.sheet.plain import PlainValueError, plain_value
+from belltone.sheet.units import Dimension
 
 __all__ = [
     "MOST_POINTS",
@@ -73,12 +73,6 @@ def turnable(design: Design, name: str) -> KnobValue:
 def read_knob_value(knob: KnobValue, text: str) -> float:
     """Read a value for a knob, in the knob's own unit; raises `PlanError`."""
     try:
-        value = parse(text.strip()).evaluate({})
-        if knob.unit and value.dimensionless and knob.unit != "%":
-            raise PlanError(
-                f"“{text.strip()}” has no unit; “{knob.name}” is given in {knob.unit}: "
-                f"“{text.strip()} {knob.unit}”?"
-            )
-        return as_dimension(value, Dimension("value", knob.unit, (knob.unit,)))
-    except (ExpressionError, UnitError, KeyError) as error:
-        raise PlanError(f"“{text.strip()}” is no value for “{knob.name}”: {error}") from error
+        return plain_value(text, Dimension(f"value for “{knob.name}”", knob.unit, (knob.unit,)))
+    except PlainValueError as error:
+        raise PlanError(str(error)) from error

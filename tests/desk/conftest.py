@@ -1,0 +1,94 @@
+"""A real window over a session, off screen, with settings and journal of its own."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QSettings
+from PySide6.QtGui import QColor, QImage
+from pytestqt.qtbot import QtBot
+
+from belltone.desk.app import make_application
+from belltone.desk.fields import LiveNumber
+from belltone.desk.session import Session
+from belltone.desk.window import MainWindow
+from belltone.sheet.document import read_sheet
+from belltone.sheet.errors import Path as SheetPath
+from belltone.store.journal import Journal
+
+WAIT = 60_000  # a shared machine may be slow; what is waited for takes well below a second
+
+
+@pytest.fixture(scope="session")
+def qapp() -> object:
+    return make_application()
+
+
+@pytest.fixture
+def make_window(qtbot: QtBot, tmp_path: Path) -> Iterator[Callable[[Path | None], MainWindow]]:
+    """Open a window on a sheet file and wait for its modes."""
+    windows: list[MainWindow] = []
+
+    def make(path: Path | None, text: str = "") -> MainWindow:
+        from belltone.sheet.document import Sheet
+
+        sheet = read_sheet(path) if path is not None else Sheet.from_text(text)
+        session = Session(sheet, path, Journal(tmp_path / "journal"))
+        settings = QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
+        window = MainWindow(session, settings)
+        windows.append(window)
+        window.show()
+        settle(qtbot, window)
+        return window
+
+    yield make
+    for window in windows:
+        window.may_discard = lambda: True  # type: ignore[method-assign]
+        window.close()
+        window.deleteLater()
+    qtbot.wait(1)
+
+
+@pytest.fixture
+def window(make_window: Callable[[Path | None], MainWindow], rail_path: Path) -> MainWindow:
+    """A window on the demo sheet."""
+    return make_window(rail_path)
+
+
+def settle(qtbot: QtBot, window: MainWindow) -> None:
+    """Wait until every answer about the sheet as it stands is in."""
+    qtbot.waitUntil(lambda: window.session.settled, timeout=WAIT)
+
+
+def swept(qtbot: QtBot, window: MainWindow, knob: str = "wall", points: int = 7) -> None:
+    """Run a sweep from its controls and wait for its clear intervals."""
+    window.map.knob.setCurrentText(knob)
+    window.map.points.setValue(points)
+    window.map.button.click()
+    qtbot.waitUntil(
+        lambda: window.session.sweep is not None and window.session.sweep.intervals is not None,
+        timeout=WAIT,
+    )
+
+
+def number(window: MainWindow, path: SheetPath) -> LiveNumber:
+    """The live number of a value."""
+    name = "/".join(str(step) for step in path)
+    found = window.findChildren(LiveNumber, name)
+    assert found, name
+    return found[0]
+
+
+def count_pixels(image: QImage, colour: QColor, tolerance: int = 24) -> int:
+    """How many pixels are about of a colour."""
+    from typing import cast
+
+    import numpy as np
+
+    image = image.convertToFormat(QImage.Format.Format_RGBX8888)
+    data = np.frombuffer(cast(bytes, image.constBits()), np.uint8)
+    rows = data.reshape(image.height(), image.bytesPerLine() // 4, 4)[:, : image.width(), :3]
+    wanted = np.array([colour.red(), colour.green(), colour.blue()])
+    return int((np.abs(rows.astype(int) - wanted).max(axis=2) <= tolerance).sum())

@@ -1,0 +1,166 @@
+from collections.abc import Callable
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QInputDialog, QLabel, QToolButton
+from pytestqt.qtbot import QtBot
+
+from belltone.desk.card import Card
+from belltone.desk.fields import ChoiceWord, LiveNumber
+from belltone.desk.window import NEW_SHEET, MainWindow
+from tests.desk.conftest import number, settle
+
+COMPONENT, MATERIAL, HELD, HUNG, EXCITATION, WANTED = range(6)
+
+
+def words(card: Card) -> str:
+    """What a card says, as one text."""
+    children = [child for body in card._bodies for child in body.children()]
+    return " ".join(c.text() for c in children if isinstance(c, QLabel | QToolButton | LiveNumber))
+
+
+def choices(card: Card, shown: str) -> list[ChoiceWord]:
+    """The words of a card that read ``shown`` and can be chosen."""
+    words_of_card = [word for body in card._bodies for word in body.findChildren(ChoiceWord)]
+    return [word for word in words_of_card if word.text() == shown]
+
+
+def choose(card: Card, shown: str, option: str) -> None:
+    """Choose an option of a word of a card."""
+    word = choices(card, shown)[0]
+    next(action for action in word.menu().actions() if action.text() == option).trigger()
+
+
+def add(card: Card, text: str) -> None:
+    """Press one of the links beside a card's title."""
+    next(button for button in card.findChildren(QToolButton) if button.text() == text).click()
+
+
+def test_cards_state_the_problem(window: MainWindow) -> None:
+    said = [words(card) for card in window.cards]
+    assert "A straight member “rail”, 2.2 m long." in said[COMPONENT]
+    assert "rectangular hollow 60 mm wide, 40 mm high , wall • 3 mm" in said[COMPONENT]
+    assert "193 GPa stiff, 7950 kg/m³ dense, Poisson's ratio 0.3." in said[MATERIAL]
+    assert "west post: clamped at the start" in said[HELD]
+    assert "second post: held in y, z, turn x at “post” at • 1.55 m" in said[HELD]
+    assert "drive unit: 7.5 kg at “drive_seat” at 0.9 m , with inertia and offset" in said[HUNG]
+    assert "drive: 1320 rpm to 1500 rpm , orders 1×, 2×" in said[EXCITATION]
+    assert "mains hum: 119 Hz to 121 Hz" in said[EXCITATION]
+    assert "clear of them by 8 %" in said[EXCITATION]
+    assert "At least 10 modes" in said[WANTED]
+
+
+def test_the_material_is_chosen_from_the_list(window: MainWindow, qtbot: QtBot) -> None:
+    choose(window.cards[MATERIAL], "stainless steel, austenitic", "aluminium, wrought")
+    assert "70 GPa stiff" in words(window.cards[MATERIAL])
+    choose(window.cards[MATERIAL], "aluminium, wrought", "one of your own…")
+    field = number(window, ("materials", "own material 1", "density"))
+    assert field.text() == "2700 kg/m^3"
+    qtbot.mouseClick(field, Qt.MouseButton.LeftButton)
+    qtbot.keyClicks(field, "27 kN/m^3")
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    assert "weight density" in field.problem
+
+
+def test_supports_are_changed_added_and_taken_away(window: MainWindow, qtbot: QtBot) -> None:
+    held = window.cards[HELD]
+    before = window.session.answer
+    choose(held, "clamped", "pinned")
+    assert window.session.sheet.content.supports[0].hold == "pinned"
+    settle(qtbot, window)
+    assert before is not None
+    assert window.session.answer is not None
+    assert window.session.answer.modes.flexible[0] < before.modes.flexible[0]
+    choose(held, "held in y, z, turn x", "no longer hold turn x")
+    assert window.session.sheet.content.supports[1].hold == ("y", "z")
+    add(held, "add a support")
+    assert window.session.sheet.content.supports[2].site == "rail.end"
+    choose(held, "the end", "a new point…")
+    assert window.session.sheet.content.sites["point_1"].along == "1100 mm"
+    choices(held, "⋯")[-1].menu().actions()[-1].trigger()
+    assert len(window.session.sheet.content.supports) == 2
+
+
+def test_a_body_let_go_is_free(make_window: Callable[..., MainWindow], qtbot: QtBot) -> None:
+    window = make_window(None, NEW_SHEET)
+    choose(window.cards[HELD], "clamped", "free")
+    settle(qtbot, window)
+    assert window.session.answer is not None
+    assert window.session.answer.modes.rigid_count == 6
+    assert not window.notes.isHidden()
+    assert "nothing holds the component" in window.notes.text.text()
+
+
+def test_masses(window: MainWindow, monkeypatch: pytest.MonkeyPatch) -> None:
+    hung = window.cards[HUNG]
+    add(hung, "details")
+    assert "about x 0.03 kg*m^2" in words(hung)
+    assert number(window, ("masses", 0, "offset", 2)).text() == "-90 mm"
+    add(hung, "details")
+    add(hung, "add a mass")
+    assert window.session.sheet.content.masses[1].mass == "1 kg"
+    choices(hung, "⋯")[-1].menu().actions()[0].trigger()
+    assert window.session.sheet.content.masses[1].offset is not None
+    choices(hung, "⋯")[-1].menu().actions()[0].trigger()
+    assert window.session.sheet.content.masses[1].inertia is not None
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("guard", True))
+    choices(hung, "⋯")[-1].menu().actions()[0].trigger()
+    assert "guard: 1 kg" in words(hung)
+
+
+def test_excitation(window: MainWindow, qtbot: QtBot) -> None:
+    card = window.cards[EXCITATION]
+    add(card, "add a band")
+    assert len(window.session.design.bands) == 4
+    add(card, "add a source")
+    assert len(window.session.design.bands) == 6
+    choose(card, "1×, 2×", "1×, 2×, 3×")
+    assert [band.name for band in window.session.design.bands][2:5] == [
+        "drive",
+        "drive 2×",
+        "drive 3×",
+    ]
+    for _ in range(4):
+        choices(card, "⋯")[0].menu().actions()[-1].trigger()
+    assert window.session.design.bands == ()
+    assert "Nothing yet." in words(card)
+    settle(qtbot, window)
+    assert "Nothing shakes it yet" in window.verdict.head.text()
+
+
+def test_the_section_changes_shape_and_tapers(window: MainWindow, qtbot: QtBot) -> None:
+    card = window.cards[COMPONENT]
+    choose(card, "⋯", "taper it: give the far end its own size")
+    assert "At its end: 60 mm wide," in words(card)
+    field = number(window, ("parts", "rail", "section_at_end", "height"))
+    qtbot.mouseClick(field, Qt.MouseButton.LeftButton)
+    qtbot.keyClicks(field, "30 mm")
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    settle(qtbot, window)
+    assert window.session.design.members[0].tapered
+    choose(card, "⋯", "make it even: both ends alike")
+    assert not window.session.design.members[0].tapered
+    choose(card, "rectangular hollow", "round tube")
+    assert "round tube 40 mm across , wall • 3 mm" in words(card)
+    settle(qtbot, window)
+    assert not window.session.failure
+
+
+def test_accuracy_and_count(window: MainWindow, qtbot: QtBot) -> None:
+    card = window.cards[WANTED]
+    choose(card, "10", "20")
+    settle(qtbot, window)
+    assert window.session.answer is not None
+    assert len(window.session.answer.modes.flexible) == 20
+    field = number(window, ("accuracy", "target"))
+    qtbot.mouseClick(field, Qt.MouseButton.LeftButton)
+    qtbot.keyClicks(field, "50 %")
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    assert "between 0.0001 % and 20 %" in field.problem
+
+
+def test_every_value_can_be_reached_by_keyboard(window: MainWindow) -> None:
+    policies = {number.focusPolicy() for number in window.findChildren(LiveNumber)}
+    policies |= {word.focusPolicy() for word in window.findChildren(ChoiceWord)}
+    assert policies == {Qt.FocusPolicy.StrongFocus}
+    assert all(number.accessibleName() for number in window.findChildren(LiveNumber))

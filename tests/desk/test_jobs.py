@@ -1,0 +1,86 @@
+import threading
+
+import pytest
+from pytestqt.qtbot import QtBot
+
+from belltone.desk.jobs import Jobs, LaneState
+from belltone.progress import Progress
+
+
+@pytest.fixture
+def jobs(qtbot: QtBot) -> Jobs:
+    del qtbot
+    return Jobs()
+
+
+def test_the_newest_request_wins(jobs: Jobs, qtbot: QtBot) -> None:
+    gate, started = threading.Event(), threading.Event()
+    answers: list[str] = []
+    stopped: list[bool] = []
+
+    def slow(progress: Progress) -> str:
+        started.set()
+        gate.wait(20)
+        stopped.append(progress.cancelled)
+        return "old"
+
+    jobs.start("lane", slow, answers.append, lambda error: answers.append(str(error)))
+    assert started.wait(20)
+    jobs.start("lane", lambda _: "new", answers.append, lambda error: answers.append(str(error)))
+    gate.set()
+    qtbot.waitUntil(lambda: bool(answers))
+    qtbot.wait(30)
+    assert answers == ["new"]
+    assert stopped == [True]
+    jobs.close()
+
+
+def test_failures_and_progress_arrive(jobs: Jobs, qtbot: QtBot) -> None:
+    failures: list[Exception] = []
+    states: list[LaneState] = []
+    gate = threading.Event()
+
+    def work(progress: Progress) -> None:
+        progress.report(3, 10, "x")
+        gate.wait(20)
+        raise ArithmeticError("no")
+
+    def note(lane: str) -> None:
+        state = jobs.state(lane)
+        if state is not None and state.total:
+            states.append(state)
+            gate.set()
+
+    jobs.changed.connect(note)
+    jobs.start("lane", work, lambda _: None, failures.append)
+    qtbot.waitUntil(lambda: bool(failures))
+    assert isinstance(failures[0], ArithmeticError)
+    assert (states[0].done, states[0].total) == (3, 10)
+    assert jobs.state("lane") is None
+    jobs.close()
+
+
+def test_stopping_drops_the_answer(jobs: Jobs, qtbot: QtBot) -> None:
+    gate = threading.Event()
+    answers: list[object] = []
+
+    def work(progress: Progress) -> str:
+        gate.wait(20)
+        progress.check()
+        return "late"
+
+    jobs.start("lane", work, answers.append, answers.append)
+    jobs.stop("lane")
+    jobs.stop("lane")
+    gate.set()
+    jobs.close()
+    qtbot.wait(30)
+    assert answers == []
+
+
+def test_time_left_follows_the_pace(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("belltone.desk.jobs.time.monotonic", lambda: 10.0)
+    assert LaneState(5, 20, 0.0).seconds_left == pytest.approx(30.0)
+    assert LaneState(0, 20, 0.0).seconds_left is None
+    assert LaneState(5, 0, 0.0).seconds_left is None
+    assert LaneState(5, 20, 9.95).seconds_left is None

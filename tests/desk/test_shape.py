@@ -1,0 +1,170 @@
+"""The shape view is judged by its pixels."""
+
+from collections.abc import Callable
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QColor, QImage, QWheelEvent
+from PySide6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+
+from belltone.desk.palette import LIGHT, ramp
+from belltone.desk.window import NEW_SHEET, MainWindow
+from tests.desk.conftest import count_pixels, settle
+
+
+def picture(window: MainWindow) -> QImage:
+    return window.shape.canvas.grab().toImage()
+
+
+def same(first: QImage, second: QImage) -> bool:
+    return first == second
+
+
+def test_the_shape_is_drawn_in_its_colours(make_window: Callable[..., MainWindow]) -> None:
+    window = make_window(None, NEW_SHEET)
+    window.shape.canvas.look("y")
+    image = picture(window)
+    background = QColor(LIGHT.card)
+    drawn = image.width() * image.height() - count_pixels(image, background, 3)
+    assert drawn > 0.03 * image.width() * image.height()
+    # Looking along y, a cantilever's tip (right) moves most and its root (left) stands still.
+    scene = window.shape.canvas.scene
+    ratio = window.shape.canvas.devicePixelRatioF()
+    height = round(image.height())
+    member = window.session.design.members[0]
+    root = scene.on_picture(member.start + 0.04 * (member.stop - member.start), height)
+    assert root[0] < image.width() / 2
+    left = image.copy(0, 0, image.width() // 2, image.height())
+    right = image.copy(image.width() // 2, 0, image.width() // 2, image.height())
+    most = QColor(*[int(channel) for channel in ramp(LIGHT)[235]])
+    assert count_pixels(right, most, 40) > 5 * (1 + count_pixels(left, most, 40))
+    assert ratio >= 1
+
+
+def test_playing_moves_the_shape(window: MainWindow, qtbot: QtBot) -> None:
+    before = picture(window)
+    window.shape.play.click()
+    assert window.shape.playing
+    qtbot.waitUntil(lambda: not same(picture(window), before), timeout=20_000)
+    window.shape.play.click()
+    assert not window.shape.playing
+    qtbot.wait(250)
+    still = picture(window)
+    qtbot.wait(120)
+    assert same(picture(window), still)
+
+
+def test_amplitude_is_drawn_and_nothing_else(window: MainWindow, qtbot: QtBot) -> None:
+    answer = window.session.answer
+    window.shape.amplitude.setValue(0)
+    qtbot.wait(250)
+    flat = picture(window)
+    window.shape.amplitude.setValue(100)
+    qtbot.wait(250)
+    assert not same(picture(window), flat)
+    assert window.session.answer is answer
+
+
+@pytest.mark.parametrize("axis", ["x", "y", "z"])
+def test_looking_along_an_axis(window: MainWindow, axis: str) -> None:
+    before = picture(window)
+    window.shape.canvas.look(axis)
+    assert not same(picture(window), before)
+    axes = np.abs(window.shape.canvas.scene.axes_on_picture())
+    assert axes["xyz".index(axis)] == pytest.approx([0, 0], abs=1e-9)
+
+
+def test_turning_sliding_zooming_and_fitting(window: MainWindow, qtbot: QtBot) -> None:
+    canvas = window.shape.canvas
+    canvas.look("corner")
+    fitted = picture(window)
+    middle = canvas.rect().center()
+    for button in (Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton):
+        before = picture(window)
+        qtbot.mousePress(canvas, button, pos=middle)
+        qtbot.mouseMove(canvas, middle + QPoint(40, 15))
+        qtbot.mouseRelease(canvas, button, pos=middle + QPoint(40, 15))
+        assert not same(picture(window), before)
+    before = picture(window)
+    wheel = QWheelEvent(
+        QPointF(middle),
+        QPointF(canvas.mapToGlobal(middle)),
+        QPoint(0, 0),
+        QPoint(0, 240),
+        Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier,
+        Qt.ScrollPhase.NoScrollPhase,
+        False,
+    )
+    QApplication.sendEvent(canvas, wheel)
+    assert not same(picture(window), before)
+    for key in (Qt.Key.Key_Left, Qt.Key.Key_Plus):
+        before = picture(window)
+        qtbot.keyClick(canvas, key)
+        assert not same(picture(window), before)
+    canvas.look("corner")
+    qtbot.wait(250)
+    again = picture(window)
+    assert count_pixels(again, QColor(LIGHT.card), 3) == pytest.approx(
+        count_pixels(fitted, QColor(LIGHT.card), 3), rel=0.02
+    )
+
+
+def test_the_fitted_component_fills_the_picture(window: MainWindow) -> None:
+    canvas = window.shape.canvas
+    canvas.look("y")
+    height = round(canvas.height() * canvas.devicePixelRatioF())
+    member = window.session.design.members[0]
+    left = canvas.scene.on_picture(member.start, height)[0]
+    right = canvas.scene.on_picture(member.stop, height)[0]
+    width = canvas.width() * canvas.devicePixelRatioF()
+    assert 0.6 * width < right - left < width
+
+
+def test_every_section_is_drawn(make_window: Callable[..., MainWindow], qtbot: QtBot) -> None:
+    window = make_window(None, NEW_SHEET)
+    path = ("parts", "bar", "section")
+    seen: list[QImage] = []
+    for section in (
+        {"shape": "solid round", "diameter": "60 mm"},
+        {"shape": "round tube", "diameter": "60 mm", "wall": "3 mm"},
+        {"shape": "rectangular hollow", "width": "60 mm", "height": "60 mm", "wall": "3 mm"},
+    ):
+        assert window.session.edit("section", lambda s, x=section: s.with_value(path, x)) is None
+        settle(qtbot, window)
+        window.shape.canvas.look("x")
+        image = picture(window)
+        drawn = image.width() * image.height() - count_pixels(image, QColor(LIGHT.card), 3)
+        assert drawn > 400
+        assert not any(same(image, other) for other in seen)
+        seen.append(image)
+
+
+def test_a_twisting_mode_turns_its_section(window: MainWindow) -> None:
+    """Looking along the member, twist shows as motion although the axis stands still."""
+    answer = window.session.answer
+    assert answer is not None
+    twist = next(i for i, k in enumerate(answer.modes.kinds) if k.startswith("twist"))
+    window.session.choose(answer.identities[twist])
+    scene = window.shape.canvas.scene
+    assert scene._scalars_array.max() == pytest.approx(1.0, abs=1e-5)
+    assert scene._scalars_array.min() < 0.05
+
+
+def test_the_legend_says_relative(window: MainWindow) -> None:
+    legend = window.shape._legend
+    assert "no distances" in legend.toolTip()
+    image = legend.grab().toImage()
+    for end, x in ((0, 2), (-1, image.width() - 3)):
+        expected = QColor(LIGHT.motion[end])
+        found = image.pixelColor(x, 5)
+        assert abs(found.lightness() - expected.lightness()) < 12
+
+
+def test_many_windows_may_come_and_go(make_window: Callable[..., MainWindow]) -> None:
+    for _ in range(4):
+        window = make_window(None, NEW_SHEET)
+        assert not picture(window).isNull()
+        window.close()

@@ -1,0 +1,213 @@
+import csv
+import io
+import json
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from belltone import cli
+from belltone.sheet.document import read_sheet
+
+Run = Callable[..., tuple[int, str, str]]
+
+
+@pytest.fixture
+def run(monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> Run:
+    """Run the command line in this process; returns exit code, output and errors."""
+
+    def call(*arguments: object) -> tuple[int, str, str]:
+        monkeypatch.setattr(sys, "argv", ["belltone", *map(str, arguments)])
+        code: object = 0
+        try:
+            cli.main()
+        except SystemExit as ended:
+            code = ended.code or 0
+        out, err = capsys.readouterr()
+        return int(str(code)), out, err
+
+    return call
+
+
+def test_check_says_what_the_sheet_is(run: Run, rail_path: Path) -> None:
+    code, out, err = run("check", rail_path)
+    assert code == 0
+    assert "good. 2200 mm rectangular hollow section, 17.36 kg in all; 2 supports" in out
+    assert err == ""
+
+
+def test_check_notes_what_looks_odd(run: Run, rail_path: Path) -> None:
+    text = rail_path.read_text(encoding="utf-8").replace('"2.2 m"', '"220 m"')
+    rail_path.write_text(text, encoding="utf-8")
+    code, _, err = run("check", rail_path)
+    assert code == 0
+    assert "note: line 19, parts · rail: “rail” is 3667 times longer than deep" in err
+
+
+def test_modes_as_a_table(run: Run, rail_path: Path) -> None:
+    code, out, err = run("modes", rail_path)
+    assert code == 0
+    assert err == ""
+    lines = out.splitlines()
+    assert lines[0].split()[:3] == ["mode", "frequency", "(Hz)"]
+    assert lines[2].split()[:2] == ["2", "49.8415"]
+    assert "in “drive 2×”" in lines[2]
+    assert "proves that none is missing" in lines[-1]
+
+
+def test_modes_as_json_with_knobs_set(run: Run, rail_path: Path) -> None:
+    code, out, _ = run(
+        "modes", rail_path, "--set", "wall=6 mm", "--set", "post_at = 1.6 m", "--format", "json"
+    )
+    assert code == 0
+    data = json.loads(out)
+    assert data["knobs"]["wall"] == {"value": 6.0, "unit": "mm"}
+    assert [mode["number"] for mode in data["modes"]] == list(range(1, 11))
+    for mode in data["modes"]:
+        assert mode["error_relative"] <= 1e-3
+        assert mode["rigid"] is False
+
+
+def test_modes_by_count_and_by_limit(run: Run, rail_path: Path) -> None:
+    def numbers(*options: str) -> list[float]:
+        code, out, _ = run("modes", rail_path, "--format", "json", *options)
+        assert code == 0
+        return [mode["frequency_hz"] for mode in json.loads(out)["modes"]]
+
+    assert len(numbers("--count", "3")) == 3
+    below = numbers("--to", "12000 rpm")
+    assert len(below) == 6
+    assert max(below) < 200
+    assert len(numbers("--to", "1 Hz")) == 0
+    assert len(numbers("--to", "200 Hz", "--count", "2")) == 2
+
+
+def test_modes_to_a_file(run: Run, rail_path: Path, tmp_path: Path) -> None:
+    target = tmp_path / "modes.csv"
+    code, out, _ = run("modes", rail_path, "--format", "csv", "-o", target)
+    assert (code, out) == (0, "")
+    rows = list(csv.DictReader(io.StringIO(target.read_text(encoding="utf-8"))))
+    assert len(rows) == 10
+    code, _, err = run("modes", rail_path, "-o", tmp_path / "absent" / "modes.csv")
+    assert code == 1
+    assert "No such file or directory" in err
+
+
+def test_a_second_call_reads_what_the_first_kept(
+    run: Run, rail_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    first = run("modes", rail_path)
+    monkeypatch.setattr(cli, "solve_modes", lambda *_, **__: pytest.fail("solved again"))
+    assert run("modes", rail_path) == first
+
+
+def test_free_bodies_are_legal(run: Run, tmp_path: Path) -> None:
+    path = tmp_path / "paddle.toml"
+    path.write_text(
+        'belltone = 1\n[parts.paddle]\nkind = "member"\nmaterial = "polyamide"\n'
+        'length = "300 mm"\nsection = { shape = "solid rectangle", width = "40 mm", '
+        'height = "8 mm" }\n',
+        encoding="utf-8",
+    )
+    code, out, err = run("modes", path, "--count", "2")
+    assert code == 0
+    assert out.count("rigid, ") == 6
+    assert "nothing holds the component" in err
+
+
+def test_sweep_as_json(run: Run, rail_path: Path) -> None:
+    code, out, err = run("sweep", rail_path, "--over", "wall=2 mm:6 mm:9", "--format", "json")
+    assert (code, err) == (0, "")
+    data = json.loads(out)
+    assert data["points"] == [2 + 0.5 * n for n in range(9)]
+    assert data["clear_intervals"][0]["from"] == pytest.approx(4.989, abs=2e-3)
+    assert data["clear_intervals"][0]["to"] == 6.0
+    drive = next(band for band in data["bands"] if band["name"] == "drive 2×")
+    assert drive["visits"][0]["branch"] == 2
+    assert drive["visits"][0]["to"] == pytest.approx(4.989, abs=0.02)
+
+
+def test_sweep_as_table_and_csv(run: Run, rail_path: Path) -> None:
+    code, out, _ = run("sweep", rail_path, "--over", "wall=2 mm:6 mm:5")
+    assert code == 0
+    assert "clear intervals of wall: 4.98" in out
+    assert "branch 2 stands in “drive 2×” from 2 mm" in out
+    code, out, _ = run("sweep", rail_path, "--over", "wall=2 mm:6 mm:5", "--format", "csv")
+    rows = list(csv.reader(io.StringIO(out)))
+    assert rows[0][0] == "wall (mm)"
+    assert len(rows) == 6
+
+
+def test_reach_writes_the_sheet(run: Run, rail_path: Path, tmp_path: Path) -> None:
+    target = tmp_path / "tuned.toml"
+    code, out, _ = run(
+        "reach", rail_path, "--mode", "2", "--target", "54 Hz", "--knob", "wall",
+        "--tolerance", "0.01 Hz", "--write", target,
+    )  # fmt: skip
+    assert code == 0
+    assert "mode 2 stands at 54" in out
+    written = read_sheet(target)
+    assert written.content.knobs["wall"].value.endswith(" mm")
+    assert "# motor, gear and bracket" in written.text
+    code, out, _ = run("modes", target, "--format", "json", "--count", "2")
+    assert json.loads(out)["modes"][1]["frequency_hz"] == pytest.approx(54, abs=0.06)
+
+
+@pytest.mark.parametrize(
+    ("arguments", "code", "says"),
+    [
+        (["modes", "absent.toml"], 1, "“absent.toml” cannot be read"),
+        (["modes", "{rail}", "--set", "wal=2 mm"], 1, "no knob “wal”; did you mean “wall”"),
+        (["modes", "{rail}", "--set", "wall=2"], 1, "given in mm: “2 mm”"),
+        (["modes", "{rail}", "--set", "wall"], 2, "is not KNOB=VALUE"),
+        (["modes", "{rail}", "--to", "500"], 1, "“500” has no unit; a frequency is needed"),
+        (["modes", "{rail}", "--to", "500 mm"], 1, "“500 mm”: this is a length"),
+        (["modes", "{rail}", "--to", "-5 Hz"], 1, "above 0 Hz is needed"),
+        (["modes", "{rail}", "--to", "wall"], 1, "“wall” names something"),
+        (["modes", "{rail}", "--count", "0"], 2, "greater than or equal to 1"),
+        (["modes", "{rail}", "--format", "xml"], 2, "'xml' is not one of"),
+        (["modes"], 2, "Missing argument"),
+        (["sweep", "{rail}"], 2, "Missing option '--over'"),
+        (["sweep", "{rail}", "--over", "wall=2:6:5"], 1, "“2 mm”?"),
+        (["sweep", "{rail}", "--over", "wall"], 1, "is not KNOB=START:STOP:POINTS"),
+        (["sweep", "{rail}", "--over", "wall=2 mm:6 mm:3", "--over", "post_at=1 m:2 m:3"], 2,
+         "one knob at a time"),
+        (["reach", "{rail}", "--mode", "2", "--target", "300 Hz", "--knob", "wall"], 1,
+         "mode 2 does not reach 300 Hz between 2 mm and 6 mm"),
+        (["reach", "{rail}", "--mode", "2", "--target", "50 Hz", "--knob", "x"], 1, "no knob “x”"),
+        (["unheard-of"], 2, "No such command"),
+    ],
+)  # fmt: skip
+def test_bad_input_gives_one_message(
+    run: Run, rail_path: Path, arguments: list[str], code: int, says: str
+) -> None:
+    found, out, err = run(*[argument.replace("{rail}", str(rail_path)) for argument in arguments])
+    assert found == code
+    assert says in err
+    assert out == ""
+    assert "Traceback" not in err
+
+
+def test_the_program_runs_by_its_name(rail_path: Path) -> None:
+    done = subprocess.run(
+        [sys.executable, "-m", "belltone", "check", str(rail_path)],
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert done.returncode == 0
+    assert done.stdout.startswith(str(rail_path))
+    version = subprocess.run(
+        [sys.executable, "-m", "belltone", "--version"], capture_output=True, text=True, check=True
+    )
+    assert version.stdout.startswith("belltone 0.")
+
+
+def test_the_core_loads_no_window_library() -> None:
+    code = (
+        "import sys, belltone.cli; window = {'PySide6', 'pyqtgraph', 'vtkmodules'}; "
+        "sys.exit(any(name.split('.')[0] in window for name in sys.modules))"
+    )
+    assert subprocess.run([sys.executable, "-c", code], check=False).returncode == 0
