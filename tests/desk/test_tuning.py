@@ -90,12 +90,12 @@ def test_sweep_then_go_there(window: MainWindow, qtbot: QtBot) -> None:
     )
     assert "clear intervals of wall: 4.989 mm to 6 mm" in window.map.clear_text.text()
     assert "33 points solved" in window.map.progress_text.text()
-    assert "Nearest clear design: wall 5.009 mm" in window.verdict.text.text()
+    assert "Nearest clear design: wall 5.01 mm" in window.verdict.text.text()
     window.verdict.go.click()
     settle(qtbot, window)
     assert window.verdict.head.text() == "Every band is clear."
     assert window.session.sweep_is_current
-    assert window.map.knob_line.value() == pytest.approx(5.009)
+    assert window.map.knob_line.value() == pytest.approx(5.01)
     assert window.readout.standing.text().startswith("Clear, 8 % from")
 
 

@@ -77,6 +77,13 @@ def test_a_point_without_an_answer_is_not_clear(rail: Sheet, workers: ProcessPoo
     assert intervals == (ClearInterval(16.0, 19.0),)
 
 
+def test_the_value_has_no_more_digits_than_it_needs() -> None:
+    assert ClearInterval(4.9887314, 6.0).clamp(3.0) == 5.01
+    assert ClearInterval(1.23456, 1.23457).clamp(1.0) == pytest.approx(1.23456, abs=2e-5)
+    narrow = ClearInterval(1.23456, 1.23457)
+    assert narrow.start <= narrow.clamp(9.0) <= narrow.stop
+
+
 @pytest.mark.parametrize(("value", "nearest"), [(0.0, 2.04), (3.0, 3.0), (9.0, 3.96)])
 def test_the_nearest_value_is_a_little_inside(value: float, nearest: float) -> None:
     assert ClearInterval(2.0, 4.0).clamp(value) == pytest.approx(nearest)

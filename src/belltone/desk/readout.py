@@ -7,7 +7,6 @@ import math
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import (
-    QComboBox,
     QFrame,
     QGridLayout,
     QHBoxLayout,
@@ -18,6 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from belltone.desk.knob_box import KnobBox
 from belltone.desk.palette import Palette, label_font, sentence_font
 from belltone.desk.ruler import mark_path
 from belltone.desk.session import Session
@@ -161,8 +161,7 @@ class ReachForm(QWidget):
         self.target.setPlaceholderText("55 Hz")
         self.target.setAccessibleName("frequency to reach")
         self.target.returnPressed.connect(self.ask)
-        self.knob = QComboBox()
-        self.knob.setAccessibleName("knob to turn")
+        self.knob = KnobBox(session, "knob to turn")
         self.button = QPushButton("Reach")
         self.button.clicked.connect(self._press)
         row.addWidget(self.target, 2)
@@ -172,10 +171,8 @@ class ReachForm(QWidget):
         column.addWidget(self.button)
         self.said = _label("", 8.5)
         column.addWidget(self.said)
-        session.sheet_changed.connect(self._follow_knobs)
         session.reached.connect(self._show_outcome)
         session.jobs.changed.connect(lambda lane: self._show_outcome() if lane == "reach" else None)
-        self._follow_knobs()
 
     def ask(self) -> None:
         """Start looking for the knob value; a target that cannot be read is said at once."""
@@ -201,15 +198,6 @@ class ReachForm(QWidget):
             self._say("Stopped.", wrong=False)
         else:
             self.ask()
-
-    def _follow_knobs(self) -> None:
-        names = [name for name, knob in self._session.design.knobs.items() if knob.literal]
-        if names != [self.knob.itemText(index) for index in range(self.knob.count())]:
-            chosen = self.knob.currentText()
-            self.knob.clear()
-            self.knob.addItems(names)
-            if chosen in names:
-                self.knob.setCurrentText(chosen)
 
     def _show_outcome(self) -> None:
         session = self._session

@@ -220,7 +220,7 @@ class Session(QObject):
 
     def set_knob(self, name: str, value: float, gesture: str | None = None) -> str | None:
         """Turn a knob, in the unit it is written in."""
-        text = self.design.knobs[name].exact_text(float(f"{value:.6g}"))
+        text = self.design.knobs[name].exact_text(float(f"{value:.12g}"))
         return self.set_value(("knobs", name, "value"), text, gesture)
 
     def undo(self) -> None:

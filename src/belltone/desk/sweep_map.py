@@ -7,7 +7,6 @@ import pyqtgraph as pg
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPen
 from PySide6.QtWidgets import (
-    QComboBox,
     QFrame,
     QGraphicsRectItem,
     QHBoxLayout,
@@ -18,6 +17,7 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
+from belltone.desk.knob_box import KnobBox
 from belltone.desk.palette import Palette, label_font
 from belltone.desk.session import Session
 from belltone.exchange.tables import percent
@@ -72,7 +72,7 @@ class SweepMap(QFrame):
         session.jobs.changed.connect(
             lambda lane: self._show_progress() if lane == "sweep" else None
         )
-        self._follow_knobs()
+        self._show_range()
         self.refresh()
 
     def _controls(self) -> QHBoxLayout:
@@ -80,8 +80,7 @@ class SweepMap(QFrame):
         row.setSpacing(6)
         self.heading = QLabel("Sweep of")
         self.heading.setFont(label_font(10, bold=True))
-        self.knob = QComboBox()
-        self.knob.setAccessibleName("knob to sweep")
+        self.knob = KnobBox(self._session, "knob to sweep")
         self.knob.currentTextChanged.connect(lambda _: self._show_range())
         self.range = QLabel()
         self.range.setFont(label_font(8.5))
@@ -134,23 +133,12 @@ class SweepMap(QFrame):
         self.progress_text.setText(text + (f" · {left:.0f} s left" if left is not None else ""))
 
     def _follow_sheet(self) -> None:
-        self._follow_knobs()
         self._show_range()
         self._place_cursor()
 
-    def _follow_knobs(self) -> None:
-        names = [name for name, knob in self._session.design.knobs.items() if knob.literal]
-        if names != [self.knob.itemText(index) for index in range(self.knob.count())]:
-            chosen = self.knob.currentText()
-            self.knob.clear()
-            self.knob.addItems(names)
-            if chosen in names:
-                self.knob.setCurrentText(chosen)
-        self.button.setEnabled(bool(names))
-        self._show_range()
-
     def _show_range(self) -> None:
         knob = self._session.design.knobs.get(self.knob.currentText())
+        self.button.setEnabled(knob is not None)
         if knob is None:
             self.range.setText("make a number a knob first")
         else:

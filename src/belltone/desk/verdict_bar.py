@@ -109,7 +109,7 @@ class VerdictBar(QWidget):
         nearest = session.nearest_clear()
         if nearest is not None and session.sweep is not None:
             knob = session.sweep.sweep.knob
-            return f"Nearest clear design: {knob.name} {knob.text(nearest, 4)}."
+            return f"Nearest clear design: {knob.name} {knob.text(nearest, 12)}."
         if session.sweep_is_current and session.sweep is not None:
             if session.sweep.intervals is None:
                 return "Looking for clear intervals …"
@@ -120,7 +120,7 @@ class VerdictBar(QWidget):
         session = self._session
         value = session.nearest_clear()
         if value is not None and session.sweep is not None:
-            session.set_knob(session.sweep.sweep.knob.name, float(f"{value:.4g}"))
+            session.set_knob(session.sweep.sweep.knob.name, value)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import keyword
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
@@ -492,6 +493,6 @@ def _bad_knob_name(name: str) -> str | None:
         return f"“{name}” cannot name a knob: use letters, digits and “_”, a letter first"
     if name in UNIT_NAMES:
         return f"“{name}” is a unit, so it cannot name a knob"
-    if name in FUNCTIONS or name in ("pi", "lambda", "and", "or", "not", "if", "else", "in", "is"):
+    if name in FUNCTIONS or name == "pi" or keyword.iskeyword(name):
         return f"“{name}” has a meaning of its own, so it cannot name a knob"
     return None

@@ -87,35 +87,42 @@ def _shift(stiffness: Matrix, mass: Matrix, rigid: Array) -> float:
     vector = np.random.default_rng(_SEED).standard_normal((stiffness.shape[0], 1))
     factor = Factor(_at(stiffness, mass, shift))
     for _ in range(3):
-        vector = _without(rigid, mass, factor.solve(mass @ vector))
+        vector = factor.solve(mass @ vector)
+        vector = vector - rigid @ (rigid.T @ (mass @ vector))
         vector /= np.sqrt((vector.T @ (mass @ vector)).item())
     estimate = float((vector.T @ (stiffness @ vector)).item())
     return -max(estimate, -float(shift))
 
 
-def _without(basis: Array, mass: Matrix, vectors: Array) -> Array:
-    """Project ``basis`` out of vectors, twice, which is enough (Parlett, section 6.9)."""
-    for _ in range(2):
-        vectors = vectors - basis @ (basis.T @ (mass @ vectors))
-    return vectors
-
-
 class _KrylovSpace:
-    """A growing mass-orthonormal basis and the projection of the inverted operator on it."""
+    """A growing mass-orthonormal basis and the projection of the inverted operator on it.
+
+    The rigid modes stand before the basis in one buffer, so that new vectors are projected clear
+    of both at once; the mass times every column is kept beside it.
+    """
 
     def __init__(self, factor: Factor, mass: Matrix, rigid: Array, available: int) -> None:
-        self._factor, self._mass, self._rigid = factor, mass, rigid
+        self._factor, self._mass = factor, mass
+        self._rigid_count = rigid.shape[1]
         self._available = available
         self._random = np.random.default_rng(_SEED)
-        self.basis = np.empty((mass.shape[0], 0))
+        self._columns = np.asfortranarray(rigid)
+        self._images = np.asfortranarray(mass @ rigid)
+        self._used = self._rigid_count
         self._projected = np.empty((0, 0))
         self._coupling = np.empty((0, 0))
+        self._last = 0
         self._next = self._fresh(min(_BLOCK, available))
+
+    @property
+    def basis(self) -> Array:
+        """The basis, without the rigid modes."""
+        return self._columns[:, self._rigid_count : self._used]
 
     @property
     def full(self) -> bool:
         """Whether the basis spans everything there is."""
-        return self.basis.shape[1] >= self._available
+        return bool(self._used - self._rigid_count >= self._available)
 
     def refresh(self) -> None:
         """Add directions the recurrence would not find by itself."""
@@ -127,17 +134,16 @@ class _KrylovSpace:
         """Take in the next block and apply the operator to it."""
         block = self._next
         old = self.basis.shape[1]
-        self.basis = np.hstack([self.basis, block])
-        image = self._factor.solve(self._mass @ block)
-        mass_image = self._mass @ image
-        column = self.basis.T @ mass_image
+        images = self._append(block)
+        applied = self._factor.solve(images)
+        column = self._images[:, self._rigid_count : self._used].T @ applied
         size = self.basis.shape[1]
         projected = np.zeros((size, size))
         projected[:old, :old] = self._projected
         projected[:, old:] = column
         projected[old:, :] = column.T
         self._projected = projected
-        rest = self._orthogonal(image)
+        rest = self._clear_of_known(applied)
         vectors, lengths = self._normalised(rest, float(np.linalg.norm(column)))
         self._coupling = lengths
         self._last = block.shape[1]
@@ -156,32 +162,56 @@ class _KrylovSpace:
             bounds = np.zeros_like(bounds)
         return values, weights, bounds
 
-    def _orthogonal(self, vectors: Array) -> Array:
-        known = np.hstack([self._rigid, self.basis])
-        return _without(known, self._mass, vectors)
+    def _append(self, block: Array) -> Array:
+        """Put a block behind the basis; returns the mass times it."""
+        images = np.asarray(self._mass @ block)
+        needed = self._used + block.shape[1]
+        if needed > self._columns.shape[1]:
+            room = max(needed, 2 * self._columns.shape[1], 8 * _BLOCK)
+            for name in ("_columns", "_images"):
+                wider = np.empty((len(block), room), order="F")
+                wider[:, : self._used] = getattr(self, name)[:, : self._used]
+                setattr(self, name, wider)
+        self._columns[:, self._used : needed] = block
+        self._images[:, self._used : needed] = images
+        self._used = needed
+        return images
+
+    def _clear_of_known(self, vectors: Array) -> Array:
+        """Project rigid modes and basis out of vectors, once."""
+        known, images = self._columns[:, : self._used], self._images[:, : self._used]
+        return np.asarray(vectors - known @ (images.T @ vectors))
 
     def _normalised(self, vectors: Array, scale: float) -> tuple[Array, Array]:
-        """Orthonormalise in the mass, dropping what is rounding next to ``scale``."""
+        """Orthonormalise in the mass, dropping what is rounding next to ``scale``.
+
+        The second projection comes after the vectors have unit length, so two are enough
+        (B. N. Parlett, The Symmetric Eigenvalue Problem, section 6.9).
+        """
         gram = vectors.T @ (self._mass @ vectors)
         squares, turn = linalg.eigh((gram + gram.T) / 2)
         kept = squares > _DEPENDENT * max(scale**2, np.finfo(float).tiny)
         lengths = np.sqrt(squares[kept])
-        vectors = self._orthogonal(vectors @ (turn[:, kept] / lengths))
-        gram = vectors.T @ (self._mass @ vectors)
-        if vectors.shape[1]:
-            lower = linalg.cholesky((gram + gram.T) / 2, lower=True)
-            vectors = linalg.solve_triangular(lower, vectors.T, lower=True).T
+        vectors = self._unit(self._clear_of_known(vectors @ (turn[:, kept] / lengths)))
         return vectors, lengths[:, None] * turn[:, kept].T
+
+    def _unit(self, vectors: Array) -> Array:
+        """Orthonormalise vectors that are nearly orthonormal already."""
+        if not vectors.shape[1]:
+            return vectors
+        gram = vectors.T @ (self._mass @ vectors)
+        lower = linalg.cholesky((gram + gram.T) / 2, lower=True)
+        return np.asarray(vectors @ linalg.inv(lower).T)
 
     def _fresh(self, count: int, beside: Array | None = None) -> Array:
         """Return random mass-orthonormal vectors outside everything known."""
         vectors = self._random.standard_normal((self._mass.shape[0], count))
         # One application of the operator removes the stiff noise of a random vector.
-        vectors = self._factor.solve(self._mass @ vectors)
+        vectors = self._factor.solve(np.asarray(self._mass @ vectors))
         for _ in range(3):
-            vectors = self._orthogonal(vectors)
+            vectors = self._clear_of_known(vectors)
             if beside is not None and beside.shape[1]:
-                vectors = _without(beside, self._mass, vectors)
+                vectors = vectors - beside @ (beside.T @ (self._mass @ vectors))
             gram = vectors.T @ (self._mass @ vectors)
             squares, turn = linalg.eigh((gram + gram.T) / 2)
             vectors = vectors @ (turn / np.sqrt(np.maximum(squares, np.finfo(float).tiny)))

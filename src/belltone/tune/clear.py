@@ -30,9 +30,11 @@ class ClearInterval:
     stop: float
 
     def clamp(self, value: float, inset: float = 0.02) -> float:
-        """The value of this interval nearest to ``value``, a little inside where there is room."""
+        """The value of this interval nearest to ``value``, a little inside, with few digits."""
         room = inset * (self.stop - self.start)
-        return min(max(value, self.start + room), self.stop - room)
+        nearest = min(max(value, self.start + room), self.stop - room)
+        rounded = (float(f"{nearest:.{digits}g}") for digits in range(3, 17))
+        return next((each for each in rounded if self.start <= each <= self.stop), nearest)
 
 
 @dataclass(frozen=True)
