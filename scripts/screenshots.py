@@ -43,9 +43,9 @@ def other_knob(window: MainWindow) -> None:
     session = window.session
     wait_for(
         lambda: (
-            session.sweep is not None
-            and session.sweep.sweep.knob.name == "post_at"
-            and session.sweep.intervals is not None
+            session.tuning.sweep is not None
+            and session.tuning.sweep.sweep.knob.name == "post_at"
+            and session.tuning.sweep.intervals is not None
         )
     )
 

@@ -190,6 +190,19 @@ def test_bad_input_gives_one_message(
     assert "Traceback" not in err
 
 
+def test_an_error_inside_is_told_in_a_line(
+    run: Run, rail_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def fail(*_: object, **__: object) -> None:
+        raise ZeroDivisionError("odd")
+
+    monkeypatch.setattr(cli, "solve_modes", fail)
+    code, _, err = run("modes", rail_path)
+    assert code == 1
+    assert "an error inside the program (ZeroDivisionError: odd); details are in" in err
+    assert "Traceback" not in err
+
+
 def test_the_program_runs_by_its_name(rail_path: Path) -> None:
     done = subprocess.run(
         [sys.executable, "-m", "belltone", "check", str(rail_path)],

@@ -36,6 +36,7 @@ from belltone.sheet.errors import SheetError
 from belltone.sheet.evaluate import evaluate
 from belltone.sheet.plain import PlainValueError, plain_value
 from belltone.sheet.units import DIMENSIONS, format_number
+from belltone.store.failures import record_failure
 from belltone.store.results import ResultStore, result_key, store_path
 from belltone.sweep.plan import PlanError, parse_plan
 from belltone.sweep.runner import SweepError, run_sweep
@@ -98,6 +99,8 @@ def main() -> None:
         sys.exit(0)
     except OSError as error:
         _fail(f"{error.filename or 'a file'}: {error.strerror or error}")
+    except Exception as error:
+        _fail(record_failure(error))
 
 
 def _fail(message: str) -> NoReturn:

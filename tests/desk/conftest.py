@@ -68,7 +68,10 @@ def swept(qtbot: QtBot, window: MainWindow, knob: str = "wall", points: int = 7)
     window.map.points.setValue(points)
     window.map.button.click()
     qtbot.waitUntil(
-        lambda: window.session.sweep is not None and window.session.sweep.intervals is not None,
+        lambda: (
+            window.session.tuning.sweep is not None
+            and window.session.tuning.sweep.intervals is not None
+        ),
         timeout=WAIT,
     )
 

@@ -85,7 +85,10 @@ def test_turning_a_slider_is_one_step(window: MainWindow, qtbot: QtBot) -> None:
 def test_sweep_then_go_there(window: MainWindow, qtbot: QtBot) -> None:
     window.verdict.sweep.click()
     qtbot.waitUntil(
-        lambda: window.session.sweep is not None and window.session.sweep.intervals is not None,
+        lambda: (
+            window.session.tuning.sweep is not None
+            and window.session.tuning.sweep.intervals is not None
+        ),
         timeout=WAIT,
     )
     assert "clear intervals of wall: 4.989 mm to 6 mm" in window.map.clear_text.text()
@@ -94,7 +97,7 @@ def test_sweep_then_go_there(window: MainWindow, qtbot: QtBot) -> None:
     window.verdict.go.click()
     settle(qtbot, window)
     assert window.verdict.head.text() == "Every band is clear."
-    assert window.session.sweep_is_current
+    assert window.session.tuning.sweep_is_current
     assert window.map.knob_line.value() == pytest.approx(5.01)
     assert window.readout.standing.text().startswith("Clear, 8 % from")
 
@@ -145,7 +148,7 @@ def test_a_sweep_is_stopped_and_its_points_are_kept(window: MainWindow, qtbot: Q
     assert " of 400" in window.map.progress_text.text()
     window.map.button.click()
     assert window.map.button.text() == "Sweep"
-    assert window.session.sweep is None
+    assert window.session.tuning.sweep is None
     assert "finished points are kept" in said[0]
     # The window is alive and the sheet untouched.
     assert not window.session.modified
@@ -154,21 +157,24 @@ def test_a_sweep_is_stopped_and_its_points_are_kept(window: MainWindow, qtbot: Q
 def test_an_edit_marks_the_sweep_as_older(window: MainWindow, qtbot: QtBot) -> None:
     swept(qtbot, window)
     window.session.set_value(("parts", "rail", "length"), "2.3 m")
-    assert not window.session.sweep_is_current
+    assert not window.session.tuning.sweep_is_current
     assert "older design" in window.map.clear_text.text()
     assert window.verdict.go.isHidden()
     window.session.undo()
-    assert window.session.sweep_is_current
+    assert window.session.tuning.sweep_is_current
 
 
 def test_a_new_band_finds_the_clear_intervals_again(window: MainWindow, qtbot: QtBot) -> None:
     swept(qtbot, window)
     window.session.set_value(("excitation", "margin"), "2 %")
     qtbot.waitUntil(
-        lambda: window.session.sweep is not None and window.session.sweep.intervals is not None,
+        lambda: (
+            window.session.tuning.sweep is not None
+            and window.session.tuning.sweep.intervals is not None
+        ),
         timeout=WAIT,
     )
-    sweep = window.session.sweep
+    sweep = window.session.tuning.sweep
     assert sweep is not None
     assert sweep.intervals is not None
     assert sweep.intervals[0].start < 4.9
@@ -178,7 +184,7 @@ def test_a_sweep_that_cannot_be_run_says_why(window: MainWindow, qtbot: QtBot) -
     window.session.set_value(("knobs", "wall", "to"), "90 mm")
     window.session.set_value(("knobs", "wall", "from"), "25 mm")
     window.map.run_or_stop()
-    qtbot.waitUntil(lambda: bool(window.session.sweep_failure), timeout=WAIT)
+    qtbot.waitUntil(lambda: bool(window.session.tuning.sweep_failure), timeout=WAIT)
     assert "does not fit" in window.map.progress_text.text()
 
 
@@ -187,7 +193,7 @@ def test_reach_from_the_readout(window: MainWindow, qtbot: QtBot) -> None:
     form.knob.setCurrentText("wall")
     qtbot.keyClicks(form.target, "52 Hz")
     qtbot.keyClick(form.target, Qt.Key.Key_Return)
-    qtbot.waitUntil(lambda: window.session.reach is not None, timeout=WAIT)
+    qtbot.waitUntil(lambda: window.session.tuning.reach is not None, timeout=WAIT)
     settle(qtbot, window)
     assert window.session.answer is not None
     assert window.session.answer.modes.flexible[1] == pytest.approx(52.0, abs=0.06)
@@ -223,7 +229,7 @@ def test_dragging_a_peg_asks_for_its_frequency(window: MainWindow, qtbot: QtBot)
     qtbot.mouseMove(ruler, QPoint(start.x() + 12, start.y()))
     qtbot.mouseMove(ruler, target)
     qtbot.mouseRelease(ruler, LEFT, pos=target)
-    qtbot.waitUntil(lambda: bool(window.session.reach_failure), timeout=WAIT)
+    qtbot.waitUntil(lambda: bool(window.session.tuning.reach_failure), timeout=WAIT)
     assert "mode 2 does not reach" in window.readout.reach.said.text()
     assert "54.76 Hz (at 6 mm)" in window.readout.reach.said.text()
     assert not window.session.modified

@@ -238,3 +238,11 @@ def test_an_unexpected_failure_is_said_and_the_old_answer_stays(
     assert window.session.answer is before
     assert window.session.stale
     assert "older design" in window.readout.stale.text()
+    assert "the factorisation broke down" in window.session.failure
+    assert "failures.log" in window.session.failure
+
+
+def test_an_error_nobody_foresaw_is_told_in_the_window(window: MainWindow) -> None:
+    app.failure_hook(window)(ValueError, ValueError("odd"), None)
+    assert "an error inside the program (ValueError: odd)" in window.statusBar().currentMessage()
+    assert window.statusBar().isVisibleTo(window)

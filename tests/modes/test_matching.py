@@ -77,6 +77,17 @@ def test_kinds_follow_the_energy() -> None:
     assert np.all(np.isfinite(shares))
 
 
+def test_shapes_match_when_a_mass_is_hung_on(bar: Callable[..., Design]) -> None:
+    section = 'shape = "solid rectangle", width = "50 mm", height = "30 mm"'
+    request = ModeRequest(6, None, 1e-3)
+    bare = solve_modes(bar(section, rest=CLAMPED), request)
+    body = '[[masses]]\nsite = "bar.end"\nmass = "0.2 kg"\n'
+    laden = solve_modes(bar(section, rest=CLAMPED + body), request)
+    partners, certainty = match(bare.signatures, laden.signatures, laden.flexible)
+    assert list(partners[:4]) == [0, 1, 2, 3]
+    assert certainty[:4].min() > 0.9
+
+
 def test_shapes_match_across_sizes_and_meshes(bar: Callable[..., Design]) -> None:
     section = 'shape = "solid rectangle", width = "50 mm", height = "30 mm"'
     request = ModeRequest(6, None, 1e-3)

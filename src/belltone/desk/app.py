@@ -39,6 +39,7 @@ from belltone.desk.session import Session  # noqa: E402
 from belltone.desk.window import NEW_SHEET, MainWindow  # noqa: E402
 from belltone.sheet.document import Sheet, read_sheet  # noqa: E402
 from belltone.sheet.errors import SheetError  # noqa: E402
+from belltone.store.failures import record_failure  # noqa: E402
 from belltone.store.journal import Journal, abandoned  # noqa: E402
 
 _PICTURE_SECONDS: Final = 120.0
@@ -72,8 +73,18 @@ def run_desk(path: Path | None) -> int:
     if path is not None:
         window.remember(path)
     window.show()
+    sys.excepthook = failure_hook(window)
     _offer_recovery(window)
     return int(application.exec())
+
+
+def failure_hook(window: MainWindow) -> Callable[..., None]:
+    """What to do with an error nobody foresaw: log it, say so, and go on; the sheet is safe."""
+
+    def told(_kind: type[BaseException], error: BaseException, _trace: object) -> None:
+        window.session.told.emit(record_failure(error))
+
+    return told
 
 
 def _offer_recovery(window: MainWindow) -> None:
@@ -127,7 +138,11 @@ def draw_picture(
         wait_for(lambda: session.settled)
         if session.design.knobs:
             window.map.run_or_stop()
-            wait_for(lambda: session.sweep is not None and session.sweep.intervals is not None)
+            wait_for(
+                lambda: (
+                    session.tuning.sweep is not None and session.tuning.sweep.intervals is not None
+                )
+            )
         if prepare is not None:
             prepare(window)
         wait_for(lambda: session.settled)

@@ -171,7 +171,7 @@ class ReachForm(QWidget):
         column.addWidget(self.button)
         self.said = _label("", 8.5)
         column.addWidget(self.said)
-        session.reached.connect(self._show_outcome)
+        session.tuning.reached.connect(self._show_outcome)
         session.jobs.changed.connect(lambda lane: self._show_outcome() if lane == "reach" else None)
 
     def ask(self) -> None:
@@ -185,7 +185,7 @@ class ReachForm(QWidget):
         if not self.knob.currentText():
             self._say("Make a number a knob first (right-click it).", wrong=True)
             return
-        self._session.start_reach(target, self.knob.currentText(), None)
+        self._session.tuning.start_reach(target, self.knob.currentText(), None)
 
     def ask_for(self, frequency: float) -> None:
         """Ask for a frequency given by hand on the ruler."""
@@ -206,10 +206,10 @@ class ReachForm(QWidget):
         if state is not None:
             part = f" {state.done} of {state.total}" if state.total else ""
             self._say(f"Looking …{part}", wrong=False)
-        elif session.reach_failure:
-            self._say(session.reach_failure, wrong=True)
-        elif session.reach is not None:
-            found = session.reach
+        elif session.tuning.reach_failure:
+            self._say(session.tuning.reach_failure, wrong=True)
+        elif session.tuning.reach is not None:
+            found = session.tuning.reach
             text = f"{found.knob.name} is now {found.text}: {format_number(found.frequency, 6)} Hz."
             if found.others:
                 text += " Also at " + ", ".join(found.knob.text(v, 4) for v in found.others) + "."

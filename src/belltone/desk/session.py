@@ -7,10 +7,8 @@ immutable values, so a panel can never see half of a change.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path as FilePath
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,25 +16,21 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from belltone.desk.identity import carry_over
 from belltone.desk.jobs import Jobs
+from belltone.desk.tuning import Tuning
 from belltone.modes.modeset import Mode, ModeSet
-from belltone.modes.solve import request_for, solve_modes
+from belltone.modes.solve import AccuracyError, request_for, solve_modes
 from belltone.progress import Progress
 from belltone.sheet.design import Design
 from belltone.sheet.document import Sheet, read_sheet, write_sheet
 from belltone.sheet.errors import Path, SheetError, path_text
 from belltone.sheet.evaluate import evaluate
 from belltone.sheet.history import History
+from belltone.store.failures import record_failure
 from belltone.store.journal import Journal
-from belltone.store.results import ResultStore, store_path
-from belltone.sweep.plan import default_plan
-from belltone.sweep.runner import Sweep, run_sweep
-from belltone.sweep.work import start_workers
 from belltone.tune.bands import verdict
-from belltone.tune.clear import ClearInterval, clear_intervals
 from belltone.tune.pull import pulls
-from belltone.tune.reach import Reach, reach
 
-__all__ = ["Answer", "Session", "SweepAnswer"]
+__all__ = ["Answer", "Session"]
 
 _PULL_DELAY_MS = 150  # pulls wait until the numbers have come to rest
 
@@ -63,16 +57,6 @@ class Answer:
         return self.identities[flexible] if flexible >= 0 else None
 
 
-@dataclass(frozen=True)
-class SweepAnswer:
-    """A sweep, its clear intervals (``None`` while being found), and its branches' identities."""
-
-    sweep: Sweep
-    identities: tuple[int, ...]
-    excitation: tuple[Any, ...]
-    intervals: tuple[ClearInterval, ...] | None
-
-
 def _most_troubled(modes: ModeSet, design: Design) -> int:
     """The mode to look at first: the lowest in a band, else in a margin, else of all."""
     found = verdict(modes, design.bands, design.margin)
@@ -86,19 +70,17 @@ class Session(QObject):
     sheet_changed = Signal()
     answer_changed = Signal()
     choice_changed = Signal()
-    sweep_changed = Signal()
-    reached = Signal()
     told = Signal(str)
 
     def __init__(self, sheet: Sheet, path: FilePath | None, journal: Journal) -> None:
         super().__init__()
         self.jobs = Jobs(self)
         self._journal = journal
-        self._workers: ProcessPoolExecutor | None = None
         self._pull_timer = QTimer(self, singleShot=True, interval=_PULL_DELAY_MS)
         self._pull_timer.timeout.connect(self._find_pulls)
         self.path: FilePath | None = None
         self._load(sheet, path)
+        self.tuning = Tuning(self)
 
     def _load(self, sheet: Sheet, path: FilePath | None, saved: str | None = None) -> None:
         self.design = evaluate(sheet)
@@ -109,10 +91,6 @@ class Session(QObject):
         self.answer: Answer | None = None
         self.failure = ""
         self.chosen: int = 0
-        self.sweep: SweepAnswer | None = None
-        self.sweep_failure = ""
-        self.reach: Reach | None = None
-        self.reach_failure = ""
         self._gesture: str | None = None
 
     # -- the sheet ------------------------------------------------------------------------------
@@ -155,14 +133,13 @@ class Session(QObject):
 
     def _switch(self, sheet: Sheet, path: FilePath | None, saved: str | None = None) -> None:
         evaluate(sheet)
-        for lane in ("modes", "pulls", "sweep", "clear", "reach"):
-            self.jobs.stop(lane)
+        self.jobs.stop("modes")
+        self.jobs.stop("pulls")
+        self.tuning.forget()
         self._journal.clear()
         self._load(sheet, path, saved)
         self._after_edit()
         self.answer_changed.emit()
-        self.sweep_changed.emit()
-        self.reached.emit()
 
     def save(self, path: FilePath | None = None) -> None:
         """Write the sheet; raises ``OSError``."""
@@ -248,10 +225,8 @@ class Session(QObject):
                 self.told.emit(f"unsaved work cannot be kept safe: {error.strerror}")
         else:
             self._journal.clear()
-        self.reach, self.reach_failure = None, ""
         self.sheet_changed.emit()
         self.solve()
-        self._check_sweep()
 
     # -- modes ----------------------------------------------------------------------------------
 
@@ -278,7 +253,8 @@ class Session(QObject):
             self._pull_timer.start()
 
         def fail(error: Exception) -> None:
-            self.failure = str(error) or type(error).__name__
+            expected = isinstance(error, AccuracyError)
+            self.failure = str(error) if expected else record_failure(error)
             self.answer_changed.emit()
 
         self.jobs.start("modes", work, finish, fail)
@@ -325,155 +301,11 @@ class Session(QObject):
         index = self.chosen_index
         return self.answer.modes.mode(index) if self.answer and index is not None else None
 
-    # -- sweep, clear intervals, reach ----------------------------------------------------------
-
-    def workers(self) -> ProcessPoolExecutor:
-        """The pool of worker processes, started at first use and again after a loss."""
-        if self._workers is None or getattr(self._workers, "_broken", False):
-            self._workers = start_workers()
-        return self._workers
-
-    def run_sweep(self, knob: str, points: int) -> None:
-        """Sweep a knob over its range in worker processes."""
-        sheet, design, path = self.sheet, self.design, self.path
-        plan = default_plan(design.knobs[knob], points)
-        workers = self.workers()
-        self.sweep_failure = ""
-
-        def work(progress: Progress) -> Sweep:
-            with ResultStore(store_path(path)) as store:
-                return run_sweep(sheet, plan, workers, store, progress)
-
-        def finish(found: Sweep) -> None:
-            self._take_sweep(found)
-
-        def fail(error: Exception) -> None:
-            self.sweep_failure = str(error) or type(error).__name__
-            self.sweep_changed.emit()
-
-        self.jobs.start("sweep", work, finish, fail)
-        self.sweep_changed.emit()
-
-    def stop_sweep(self) -> None:
-        """Stop the sweep; its finished points are kept on disk."""
-        if self.jobs.state("sweep") is not None:
-            self.jobs.stop("sweep")
-            self.told.emit("Sweep stopped; its finished points are kept and will not be redone.")
-            self.sweep_changed.emit()
-
-    def _take_sweep(self, found: Sweep) -> None:
-        identities = self._branch_identities(found)
-        self.sweep = SweepAnswer(found, identities, (), None)
-        self._find_clear()
-        self.sweep_changed.emit()
-
-    def _branch_identities(self, sweep: Sweep) -> tuple[int, ...]:
-        """Tell which branch of the sweep is which mode shown, at the knob's present value."""
-        if self.answer is None:
-            return tuple(range(len(sweep.branches)))
-        value = self.answer.design.knobs[sweep.knob.name].value
-        solved = [index for index, found in enumerate(sweep.sets) if found is not None]
-        here = min(solved, key=lambda index: abs(sweep.values[index] - value))
-        found = sweep.sets[here]
-        assert found is not None
-        at_point = carry_over(self.answer.modes, self.answer.identities, found)
-        identities: list[int] = []
-        spare = max((*at_point, *self.answer.identities), default=0) + 1
-        for branch in sweep.branches:
-            place = branch.places[here]
-            if place >= 0:
-                identities.append(at_point[place])
-            else:
-                identities.append(spare)
-                spare += 1
-        return tuple(identities)
-
-    def _check_sweep(self) -> None:
-        """After an edit: the clear intervals may need finding again."""
-        if self.sweep is None:
-            return
-        if self.sweep_is_current and self.sweep.excitation != self._excitation():
-            self._find_clear()
-        self.sweep_changed.emit()
-
-    @property
-    def sweep_is_current(self) -> bool:
-        """Whether the sweep shown belongs to the design written, but for the knob it sweeps."""
-        if self.sweep is None:
-            return False
-        sweep = self.sweep.sweep
-        name = sweep.knob.name
-        if name not in self.design.knobs or not self.design.knobs[name].literal:
-            return False
-        same = {name: ""}
-        limit = request_for(self.design).up_to or 0.0
-        return (
-            sweep.sheet.answer_hash(same) == self.sheet.answer_hash(same)
-            and limit <= (sweep.request.up_to or 0.0)
-            and not self.wrong
-        )
-
-    def _excitation(self) -> tuple[Any, ...]:
-        return (self.design.bands, self.design.margin)
-
-    def _find_clear(self) -> None:
-        assert self.sweep is not None
-        answer, bands, margin = self.sweep, self.design.bands, self.design.margin
-        pending = replace(answer, excitation=self._excitation(), intervals=None)
-        self.sweep = pending
-
-        def work(progress: Progress) -> tuple[ClearInterval, ...]:
-            return clear_intervals(answer.sweep, bands, margin, progress)
-
-        def finish(found: tuple[ClearInterval, ...]) -> None:
-            if self.sweep is pending:
-                self.sweep = replace(pending, intervals=found)
-                self.sweep_changed.emit()
-
-        self.jobs.start("clear", work, finish, lambda error: self.told.emit(str(error)))
-
-    def nearest_clear(self) -> float | None:
-        """The nearest value of the swept knob at which every band is clear, if one is known."""
-        if self.sweep is None or not self.sweep.intervals or not self.sweep_is_current:
-            return None
-        value = self.design.knobs[self.sweep.sweep.knob.name].value
-        inside = [interval.clamp(value) for interval in self.sweep.intervals]
-        return min(inside, key=lambda candidate: abs(candidate - value))
-
-    def start_reach(self, target: float, knob: str, tolerance: float | None) -> None:
-        """Ask for the knob value that brings the chosen mode to ``target`` (Hz)."""
-        mode = self.chosen_mode
-        if mode is None or mode.rigid:
-            return
-        sheet, path, workers = self.sheet, self.path, self.workers()
-        self.reach, self.reach_failure = None, ""
-
-        def work(progress: Progress) -> Reach:
-            with ResultStore(store_path(path)) as store:
-                return reach(
-                    sheet, mode.number, target, knob, workers, tolerance, None, store, progress
-                )
-
-        def finish(found: Reach) -> None:
-            self.reach = found
-            self.edit(f"reach of {target:g} Hz", lambda _: found.sheet)
-            self.reach = found
-            self.reached.emit()
-
-        def fail(error: Exception) -> None:
-            self.reach_failure = str(error)
-            self.reached.emit()
-
-        self.jobs.start("reach", work, finish, fail)
-        self.reached.emit()
-
     # -- end ------------------------------------------------------------------------------------
 
     def close(self) -> None:
         """Stop all work; saved or discarded, nothing is left to recover."""
         self._pull_timer.stop()
         self.jobs.close()
-        if self._workers is not None:
-            self._workers.shutdown(wait=True, cancel_futures=True)
-            self._workers = None
+        self.tuning.close()
         self._journal.clear()

@@ -66,7 +66,7 @@ class SweepMap(QFrame):
         self.knob_line = pg.InfiniteLine(angle=90, movable=True)
         self.knob_line.sigPositionChanged.connect(self._cursor_moved)
         self.knob_line.sigPositionChangeFinished.connect(session.end_gesture)
-        session.sweep_changed.connect(self.refresh)
+        session.tuning.sweep_changed.connect(self.refresh)
         session.sheet_changed.connect(self._follow_sheet)
         session.choice_changed.connect(self.refresh)
         session.jobs.changed.connect(
@@ -114,9 +114,9 @@ class SweepMap(QFrame):
     def run_or_stop(self) -> None:
         """Start the sweep, or stop the one that runs."""
         if self._session.jobs.state("sweep") is not None:
-            self._session.stop_sweep()
+            self._session.tuning.stop_sweep()
         elif self.knob.currentText():
-            self._session.run_sweep(self.knob.currentText(), self.points.value())
+            self._session.tuning.run_sweep(self.knob.currentText(), self.points.value())
 
     def _show_progress(self) -> None:
         state = self._session.jobs.state("sweep")
@@ -149,7 +149,7 @@ class SweepMap(QFrame):
 
     def refresh(self) -> None:
         """Draw the sweep as the session has it."""
-        palette, answer = self._palette, self._session.sweep
+        palette, answer = self._palette, self._session.tuning.sweep
         self.plot.clear()
         self.plot.setBackground(palette.card)
         for name in ("left", "bottom"):
@@ -190,7 +190,7 @@ class SweepMap(QFrame):
 
     def _top(self) -> float:
         """Show the branches that matter: past the bands, and the chosen one."""
-        answer = self._session.sweep
+        answer = self._session.tuning.sweep
         assert answer is not None
         design = self._session.design
         highest = max([band.high * (1 + design.margin) for band in design.bands], default=0.0)
@@ -235,9 +235,9 @@ class SweepMap(QFrame):
         self.plot.addItem(item)
 
     def _draw_branches(self) -> None:
-        answer = self._session.sweep
+        answer = self._session.tuning.sweep
         assert answer is not None
-        sweep, faded = answer.sweep, not self._session.sweep_is_current
+        sweep, faded = answer.sweep, not self._session.tuning.sweep_is_current
         for identity, branch in zip(answer.identities, sweep.branches, strict=True):
             colour = self._palette.branch(identity)
             if faded:
@@ -254,12 +254,25 @@ class SweepMap(QFrame):
             line.sigClicked.connect(lambda *_, branch=identity: self._session.choose(branch))
             line.setZValue(10 if chosen else 5)
             self.plot.addItem(line)
+            self._name_branch(identity, float(x[0]), float(curve(x[0])), colour)
+
+    def _name_branch(self, identity: int, x: float, y: float, colour: QColor) -> None:
+        """Write the present number of a branch's mode where the branch begins."""
+        answer = self._session.answer
+        if answer is None or identity not in answer.identities:
+            return
+        number = answer.identities.index(identity) + 1
+        text = pg.TextItem(str(number), color=colour, anchor=(0.0, 1.0))
+        text.setFont(label_font(8, bold=True))
+        text.setPos(x, y)
+        text.setZValue(15)
+        self.plot.addItem(text)
 
     def _draw_clear(self, top: float) -> None:
-        answer, palette = self._session.sweep, self._palette
+        answer, palette = self._session.tuning.sweep, self._palette
         assert answer is not None
         knob = answer.sweep.knob
-        if not self._session.sweep_is_current:
+        if not self._session.tuning.sweep_is_current:
             self.clear_text.setText("This sweep is of an older design; sweep again.")
             self._role("alarm")
             return
@@ -296,10 +309,10 @@ class SweepMap(QFrame):
     def _note_quality(self) -> None:
         if self._session.jobs.state("sweep") is not None:
             return
-        answer = self._session.sweep
-        if self._session.sweep_failure:
-            self.progress_text.setText(self._session.sweep_failure)
-            self.progress_text.setToolTip(self._session.sweep_failure)
+        answer = self._session.tuning.sweep
+        if self._session.tuning.sweep_failure:
+            self.progress_text.setText(self._session.tuning.sweep_failure)
+            self.progress_text.setToolTip(self._session.tuning.sweep_failure)
         elif answer is not None:
             count = len(answer.sweep.values)
             text = f"{count} points solved · error {percent(answer.sweep.worst_error)}"
@@ -311,7 +324,7 @@ class SweepMap(QFrame):
     # -- the cursor -----------------------------------------------------------------------------
 
     def _place_cursor(self) -> None:
-        answer = self._session.sweep
+        answer = self._session.tuning.sweep
         if answer is None or answer.sweep.knob.name not in self._session.design.knobs:
             return
         self._quiet = True
@@ -321,7 +334,7 @@ class SweepMap(QFrame):
         self._quiet = False
 
     def _cursor_moved(self) -> None:
-        answer = self._session.sweep
+        answer = self._session.tuning.sweep
         if self._quiet or answer is None:
             return
         name = answer.sweep.knob.name

@@ -41,7 +41,7 @@ class VerdictBar(QWidget):
         row.addWidget(self.text, 1)
         row.addWidget(self.sweep)
         row.addWidget(self.go)
-        for signal in (session.answer_changed, session.sweep_changed, session.sheet_changed):
+        for signal in (session.answer_changed, session.tuning.sweep_changed, session.sheet_changed):
             signal.connect(self.refresh)
         self.refresh()
 
@@ -90,7 +90,7 @@ class VerdictBar(QWidget):
         self.head.setStyleSheet(f"color: {colour};")
         self.text.setText(text)
         self.text.setToolTip(text)
-        nearest = session.nearest_clear()
+        nearest = session.tuning.nearest_clear()
         clear = "clear" in head
         self.go.setVisible(nearest is not None and not clear)
         self.sweep.setVisible(
@@ -100,27 +100,29 @@ class VerdictBar(QWidget):
             and bool(answer.design.bands)
             and not clear
             and bool(session.design.knobs)
-            and not session.sweep_is_current
+            and not session.tuning.sweep_is_current
         )
         self.update()
 
     def _advice(self) -> str:
         session = self._session
-        nearest = session.nearest_clear()
-        if nearest is not None and session.sweep is not None:
-            knob = session.sweep.sweep.knob
+        nearest = session.tuning.nearest_clear()
+        if nearest is not None and session.tuning.sweep is not None:
+            knob = session.tuning.sweep.sweep.knob
             return f"Nearest clear design: {knob.name} {knob.text(nearest, 12)}."
-        if session.sweep_is_current and session.sweep is not None:
-            if session.sweep.intervals is None:
+        if session.tuning.sweep_is_current and session.tuning.sweep is not None:
+            if session.tuning.sweep.intervals is None:
                 return "Looking for clear intervals …"
-            return f"No value of {session.sweep.sweep.knob.name} in its range clears them all."
+            return (
+                f"No value of {session.tuning.sweep.sweep.knob.name} in its range clears them all."
+            )
         return "Sweep a knob to see where they are clear." if session.design.knobs else ""
 
     def _go(self) -> None:
         session = self._session
-        value = session.nearest_clear()
-        if value is not None and session.sweep is not None:
-            session.set_knob(session.sweep.sweep.knob.name, value)
+        value = session.tuning.nearest_clear()
+        if value is not None and session.tuning.sweep is not None:
+            session.set_knob(session.tuning.sweep.sweep.knob.name, value)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)

@@ -8,6 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import linear_sum_assignment
 
+from belltone.modes.witness import PART_LENGTH
+
 __all__ = ["assurance", "clusters", "match"]
 
 Array = NDArray[np.float64]
@@ -20,9 +22,17 @@ def assurance(first: Array, second: Array) -> Array:
     """Mass-weighted modal assurance ``(m, n)`` of two sets of signatures, 0 to 1.
 
     R. J. Allemang and D. L. Brown, "A correlation coefficient for modal vector analysis",
-    Proc. 1st Int. Modal Analysis Conf. (1982), with the mass as weight.
+    Proc. 1st Int. Modal Analysis Conf. (1982), with the mass as weight. Where one component
+    carries more lumped masses than the other, only the part itself is compared.
     """
-    return (first @ second.T) ** 2
+    if first.shape[1] != second.shape[1]:
+        first, second = (_unit(vectors[:, :PART_LENGTH]) for vectors in (first, second))
+    return np.asarray((first @ second.T) ** 2)
+
+
+def _unit(vectors: Array) -> Array:
+    lengths = np.linalg.norm(vectors, axis=1, keepdims=True)
+    return np.asarray(vectors / np.where(lengths > 0, lengths, 1.0))
 
 
 def clusters(frequencies: Array, gap: float = EQUAL) -> list[slice]:

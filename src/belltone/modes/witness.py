@@ -11,12 +11,16 @@ from belltone.mesh.quadrature import lagrange, lobatto
 from belltone.sheet.design import Design
 from belltone.system.assembly import System
 
-__all__ = ["STATIONS", "carried_motions", "sample_shapes", "signatures"]
+__all__ = ["PART_LENGTH", "STATIONS", "carried_motions", "sample_shapes", "signatures"]
 
 Array = NDArray[np.float64]
 
 STATIONS: Final[Array] = np.linspace(0.0, 1.0, 129)
 """Shares of the length at which shapes are read: 64 half-waves are still told apart."""
+
+
+PART_LENGTH: Final = 6 * len(STATIONS)
+"""So many entries of a signature are the part's own; those of lumped masses follow."""
 
 
 def sample_shapes(system: System, motions: Array) -> Array:
