@@ -46,9 +46,11 @@ _PICTURE_SECONDS: Final = 120.0
 
 
 def make_application() -> QApplication:
-    """The one application object, with its names and type set."""
-    application = QApplication.instance() or QApplication(sys.argv[:1])
-    assert isinstance(application, QApplication)
+    """The one application object, with its names and type set when it is made."""
+    present = QApplication.instance()
+    if isinstance(present, QApplication) and present.applicationName() == "belltone":
+        return present
+    application = present if isinstance(present, QApplication) else QApplication(sys.argv[:1])
     qInstallMessageHandler(_note_from_qt)
     application.setApplicationName("belltone")
     application.setApplicationDisplayName("")

@@ -42,6 +42,8 @@ class FlowLayout(QLayout):
         super().__init__(parent)
         self._items: list[QLayoutItem] = []
         self._gap = spacing
+        self._heights: dict[int, int] = {}  # by width; Qt asks for the same ones over and over
+        self._least: QSize | None = None
         self.setContentsMargins(0, 0, 0, 0)
 
     def addItem(self, item: QLayoutItem) -> None:
@@ -60,16 +62,24 @@ class FlowLayout(QLayout):
         return True
 
     def heightForWidth(self, width: int) -> int:
-        return self._arrange(QRect(0, 0, width, 0), place=False)
+        if width not in self._heights:
+            self._heights[width] = self._arrange(QRect(0, 0, width, 0), place=False)
+        return self._heights[width]
+
+    def invalidate(self) -> None:
+        self._heights.clear()
+        self._least = None
+        super().invalidate()
 
     def sizeHint(self) -> QSize:
         return self.minimumSize()
 
     def minimumSize(self) -> QSize:
-        size = QSize(0, 0)
-        for item in self._items:
-            size = size.expandedTo(item.minimumSize())
-        return size
+        if self._least is None:
+            self._least = QSize(0, 0)
+            for item in self._items:
+                self._least = self._least.expandedTo(item.minimumSize())
+        return self._least
 
     def setGeometry(self, rect: QRect) -> None:
         super().setGeometry(rect)

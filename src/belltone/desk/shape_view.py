@@ -34,6 +34,7 @@ from PySide6.QtWidgets import (
 from belltone.desk.palette import Palette, label_font
 from belltone.desk.scene import Scene
 from belltone.desk.session import Session
+from belltone.modes.modeset import ModeSet
 from belltone.sheet.units import format_number
 
 __all__ = ["ShapeCanvas", "ShapeView"]
@@ -53,6 +54,7 @@ class ShapeCanvas(QWidget):
         self._held: Qt.MouseButton | None = None
         self._last = QPointF()
         self._shown_design: object = None
+        self._shown_mode: tuple[ModeSet, int] | None = None
         self._swing = 1.0
         self._fitted = True  # until a hand moves the view; then resizing leaves it alone
         self.amplitude = 0.6
@@ -74,6 +76,7 @@ class ShapeCanvas(QWidget):
         """Take another theme's colours."""
         self._palette = palette
         self._scene.set_palette(palette)
+        self._shown_mode = None
         self._take_mode()
 
     def set_swing(self, swing: float) -> None:
@@ -109,6 +112,7 @@ class ShapeCanvas(QWidget):
         if answer.design is not self._shown_design:
             first = self._shown_design is None
             self._shown_design = answer.design
+            self._shown_mode = None
             self._scene.show_design(answer.design)
             if first:
                 self._scene.look("corner")
@@ -120,10 +124,12 @@ class ShapeCanvas(QWidget):
         answer, index = self._session.answer, self._session.chosen_index
         if answer is None or answer.design is not self._shown_design:
             return
-        if index is not None:
-            self._scene.show_mode(answer.modes, index)
-            self._scene.pose(self._swing * self.amplitude)
-        self._redraw(fast=False)
+        if index is None or (answer.modes, index) == self._shown_mode:
+            return
+        self._shown_mode = (answer.modes, index)
+        self._scene.show_mode(answer.modes, index)
+        self._scene.pose(self._swing * self.amplitude)
+        self._redraw(fast=True)
 
     def _redraw(self, fast: bool) -> None:
         if self._shown_design is None or self.width() < 10 or self.height() < 10:

@@ -43,6 +43,7 @@ class SweepMap(QFrame):
         self._session, self._palette = session, palette
         self._gestures = 0
         self._quiet = False
+        self._drawn_for: tuple[object, ...] = ()
         self.setProperty("card", True)
         self.setAccessibleName("Sweep map")
         column = QVBoxLayout(self)
@@ -68,7 +69,7 @@ class SweepMap(QFrame):
         self.knob_line.sigPositionChangeFinished.connect(session.end_gesture)
         session.tuning.sweep_changed.connect(self.refresh)
         session.sheet_changed.connect(self._follow_sheet)
-        session.choice_changed.connect(self.refresh)
+        session.choice_changed.connect(self._follow_choice)
         session.jobs.changed.connect(
             lambda lane: self._show_progress() if lane == "sweep" else None
         )
@@ -136,6 +137,15 @@ class SweepMap(QFrame):
         self._show_range()
         self._place_cursor()
 
+    def _follow_choice(self) -> None:
+        """Draw again only if another branch is chosen or modes have changed places."""
+        if self._drawn_for != self._choice():
+            self.refresh()
+
+    def _choice(self) -> tuple[object, ...]:
+        answer = self._session.answer
+        return (self._session.chosen, answer.identities if answer is not None else ())
+
     def _show_range(self) -> None:
         knob = self._session.design.knobs.get(self.knob.currentText())
         self.button.setEnabled(knob is not None)
@@ -150,6 +160,7 @@ class SweepMap(QFrame):
     def refresh(self) -> None:
         """Draw the sweep as the session has it."""
         palette, answer = self._palette, self._session.tuning.sweep
+        self._drawn_for = self._choice()
         self.plot.clear()
         self.plot.setBackground(palette.card)
         for name in ("left", "bottom"):

@@ -51,6 +51,7 @@ class Tuning(QObject):
         self.reach: Reach | None = None
         self.reach_failure = ""
         self._was_wrong = False
+        self._was_current = False
         session.sheet_changed.connect(self._follow_sheet)
         session.answer_changed.connect(self._follow_fields)
 
@@ -108,6 +109,7 @@ class Tuning(QObject):
     def _take_sweep(self, found: Sweep) -> None:
         identities = self._branch_identities(found)
         self.sweep = SweepAnswer(found, identities, (), None)
+        self._was_current = self.sweep_is_current
         self._find_clear()
         self.sweep_changed.emit()
 
@@ -147,8 +149,12 @@ class Tuning(QObject):
         self.reached.emit()
         if self.sweep is None:
             return
-        if self.sweep_is_current and self.sweep.excitation != self._excitation():
+        current = self.sweep_is_current
+        if current and self.sweep.excitation != self._excitation():
             self._find_clear()
+        elif current == self._was_current:
+            return
+        self._was_current = current
         self.sweep_changed.emit()
 
     @property

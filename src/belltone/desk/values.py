@@ -9,7 +9,6 @@ from belltone.sheet.design import Design
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
 from belltone.sheet.expressions import ExpressionError, parse
-from belltone.sheet.model import value_fields
 from belltone.sheet.units import (
     Dimension,
     UnitError,
@@ -63,9 +62,8 @@ def shown_value(sheet: Sheet, design: Design, path: Path) -> ShownValue:
 
 
 def _raw(sheet: Sheet, path: Path) -> tuple[str, Dimension | None]:
-    for place, text, dimension in value_fields(sheet.content):
-        if place == path:
-            return text, dimension
+    if path in sheet.values:
+        return sheet.values[path]
     if path[0] == "knobs":
         knob = sheet.content.knobs[str(path[1])]
         texts = {"value": knob.value, "from": knob.start, "to": knob.stop}

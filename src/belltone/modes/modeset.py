@@ -42,7 +42,7 @@ class Mode:
         return math.inf if self.frequency == 0 else 1 / self.frequency
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)  # compared by identity: arrays have no single truth
 class ModeSet:
     """All modes of one design, rigid ones first, then by frequency.
 

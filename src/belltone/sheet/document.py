@@ -18,6 +18,7 @@ from dataclasses import dataclass
 from difflib import get_close_matches
 from functools import cached_property
 from pathlib import Path as FilePath
+from types import MappingProxyType
 from typing import Any, Final, cast
 
 import tomlkit
@@ -26,7 +27,8 @@ from tomlkit.items import AoT, Array, InlineTable, Item, Table
 
 from belltone.sheet.errors import Finding, Path, SheetError
 from belltone.sheet.locate import line_of
-from belltone.sheet.model import FORMAT_VERSION, SECTION_SHAPES, Content
+from belltone.sheet.model import FORMAT_VERSION, SECTION_SHAPES, Content, value_fields
+from belltone.sheet.units import Dimension
 
 __all__ = ["Sheet", "read_sheet", "write_sheet", "write_text"]
 
@@ -60,6 +62,12 @@ class Sheet:
     def content_hash(self) -> str:
         """A hash of all that is stated; comments and layout do not count."""
         return _hash(self.content.model_dump(mode="json"))
+
+    @cached_property
+    def values(self) -> Mapping[Path, tuple[str, Dimension]]:
+        """Every value that measures something: its text and what it measures, by path."""
+        found = value_fields(self.content)
+        return MappingProxyType({path: (text, dimension) for path, text, dimension in found})
 
     def answer_hash(self, settings: Mapping[str, str] | None = None) -> str:
         """A hash of all that decides frequencies and shapes, with knobs set to ``settings``.

@@ -8,10 +8,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cache
 from typing import Annotated, Any, Final, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, WithJsonSchema
-from pydantic.fields import FieldInfo
 
 from belltone.sheet.errors import Path
 from belltone.sheet.units import DIMENSIONS, Dimension
@@ -35,7 +35,6 @@ __all__ = [
     "Source",
     "Support",
     "ValueField",
-    "dimension_at",
     "value_fields",
 ]
 
@@ -272,7 +271,7 @@ def _walk(model: BaseModel, path: Path) -> Iterator[tuple[Path, str, Dimension]]
     for name, info in type(model).model_fields.items():
         value = getattr(model, name)
         here = (*path, info.alias or name)
-        yield from _walk_value(value, _measures(info), here)
+        yield from _walk_value(value, _measures(type(model), name), here)
 
 
 def _walk_value(
@@ -290,8 +289,10 @@ def _walk_value(
         yield path, value, dimension
 
 
-def _measures(info: FieldInfo) -> Dimension | None:
+@cache
+def _measures(model: type[BaseModel], name: str) -> Dimension | None:
     """Find the dimension in a field's annotation, however deep in a union or tuple it stands."""
+    info = model.model_fields[name]
     stack: list[Any] = [*info.metadata, info.annotation]
     while stack:
         entry = stack.pop()
@@ -303,8 +304,3 @@ def _measures(info: FieldInfo) -> Dimension | None:
         if hasattr(entry, "__origin__") and hasattr(entry, "__metadata__"):
             stack.append(entry.__origin__)
     return None
-
-
-def dimension_at(content: Content, path: Path) -> Dimension | None:
-    """Return what the value at ``path`` measures, or ``None`` when it is not such a value."""
-    return next((found for place, _, found in value_fields(content) if place == path), None)

@@ -11,7 +11,6 @@ from belltone.sheet.design import KnobValue
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Finding, Path, SheetError
 from belltone.sheet.expressions import FUNCTIONS, Expression, ExpressionError, parse
-from belltone.sheet.model import value_fields
 from belltone.sheet.units import UNIT_NAMES, Dimension, Quantity, UnitError, as_dimension
 
 __all__ = ["Values"]
@@ -33,7 +32,7 @@ class Values:
             if name not in content.knobs:
                 self.add(("knobs",), _unknown_knob(name, content.knobs))
         self.knobs = self._knobs()
-        for path, text, dimension in value_fields(content):
+        for path, (text, dimension) in sheet.values.items():
             self._number(path, text, dimension)
 
     def add(self, path: Path, message: str) -> None:
