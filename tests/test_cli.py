@@ -1,8 +1,11 @@
 import csv
 import io
 import json
+import os
+import signal
 import subprocess
 import sys
+import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -188,6 +191,29 @@ def test_bad_input_gives_one_message(
     assert says in err
     assert out == ""
     assert "Traceback" not in err
+
+
+def test_an_interrupted_sweep_says_what_is_kept(rail_path: Path) -> None:
+    process = subprocess.Popen(
+        [sys.executable, "-m", "belltone", "sweep", str(rail_path), "--over", "wall=2 mm:6 mm:300"],
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        text=True,
+        start_new_session=True,
+        # Python's own handler, whatever the test runner was started with.
+        preexec_fn=lambda: signal.signal(signal.SIGINT, signal.default_int_handler),
+    )
+    store = rail_path.with_suffix(".results.sqlite-wal")
+    end = time.monotonic() + 60
+    while not (store.exists() and store.stat().st_size > 200_000):
+        assert process.poll() is None, "the sweep ended before it could be interrupted"
+        assert time.monotonic() < end
+        time.sleep(0.01)
+    os.killpg(process.pid, signal.SIGINT)
+    out, err = process.communicate(timeout=60)
+    assert process.returncode == 130
+    assert out == ""
+    assert err == "belltone: stopped; everything finished so far is kept\n"
 
 
 def test_an_error_inside_is_told_in_a_line(

@@ -64,6 +64,9 @@ _BAD_INPUT = (
 )
 
 
+_INTERRUPTED = 130  # what a shell reports for a program ended by Ctrl+C
+
+
 class Format(StrEnum):
     """How results are written."""
 
@@ -90,9 +93,7 @@ def main() -> None:
     except _BAD_INPUT as error:
         _fail(str(error))
     except Cancelled:
-        _fail("stopped; everything finished so far is kept")
-    except KeyboardInterrupt:
-        _fail("stopped; everything finished so far is kept")
+        _fail("stopped; everything finished so far is kept", _INTERRUPTED)
     except BrokenPipeError:
         # The reader went away (a pager was closed); nothing is left to say, and nowhere to say it.
         sys.stderr.close()
@@ -103,9 +104,9 @@ def main() -> None:
         _fail(record_failure(error))
 
 
-def _fail(message: str) -> NoReturn:
+def _fail(message: str, code: int = 1) -> NoReturn:
     print(f"belltone: {message}", file=sys.stderr)
-    sys.exit(1)
+    sys.exit(code)
 
 
 @app.callback(invoke_without_command=True)
@@ -365,7 +366,16 @@ def _write(text: str, output: Path | None) -> None:
 
 @contextlib.contextmanager
 def _progress(title: str) -> Iterator[Progress]:
-    """Show progress on standard error, on a terminal only."""
+    """Show progress on standard error, on a terminal only; Ctrl+C stops the work in order."""
+    try:
+        with _progress_bar(title) as progress:
+            yield progress
+    except KeyboardInterrupt:
+        raise Cancelled from None
+
+
+@contextlib.contextmanager
+def _progress_bar(title: str) -> Iterator[Progress]:
     console = Console(stderr=True)
     if not console.is_terminal:
         yield Progress()

@@ -89,6 +89,14 @@ def test_a_body_let_go_is_free(make_window: Callable[..., MainWindow], qtbot: Qt
     assert window.session.answer.modes.rigid_count == 6
     assert not window.notes.isHidden()
     assert "nothing holds the component" in window.notes.text.text()
+    choices(window.cards[HELD], "⋯")[0].menu().actions()[-1].trigger()
+    link = next(
+        b for b in window.cards[HELD].findChildren(QToolButton) if b.text() == "that is meant"
+    )
+    link.click()
+    assert window.session.sheet.content.modes.free
+    assert window.notes.isHidden()
+    assert "as meant" in words(window.cards[HELD])
 
 
 def test_masses(window: MainWindow, monkeypatch: pytest.MonkeyPatch) -> None:

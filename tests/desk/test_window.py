@@ -96,6 +96,26 @@ def test_unsaved_work_is_guarded(
     assert ("45 mm" in rail_path.read_text(encoding="utf-8")) is saved
 
 
+def test_a_value_still_being_typed_is_saved(
+    window: MainWindow, qtbot: QtBot, rail_path: Path
+) -> None:
+    field = number(window, HEIGHT)
+    qtbot.mouseClick(field, Qt.MouseButton.LeftButton)
+    qtbot.keyClicks(field, "44 mm")
+    assert window.save()
+    assert "44 mm" in rail_path.read_text(encoding="utf-8")
+
+
+def test_leaving_names_what_cannot_be_saved(
+    window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    type_in(qtbot, window, HEIGHT, "44")
+    said = answer_with(monkeypatch, "question", BUTTONS.Cancel)
+    assert not window.close()
+    assert "“44” stands in a field and cannot be saved: “44” has no unit" in said[0]
+    assert number(window, HEIGHT).text() == "44"
+
+
 def test_new_and_save_as(
     window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:

@@ -244,7 +244,12 @@ class HeldCard(_SheetCard):
             more = self._more(self._rename((*path, "name")), self._take_away(path, "support"))
             held_words = Choice(words, tuple(options), "how it is held")
             result.append([name, held_words, "at", *site, ".", more])
-        return result or [["Free in space: nothing holds it."]]
+        if result:
+            return result
+        if self.session.sheet.content.modes.free:
+            return [["Free in space, as meant."]]
+        meant = Act("that is meant", self._set(("modes", "free"), True), "Ask no more about it")
+        return [["Free in space: nothing holds it.", meant]]
 
     def adders(self) -> list[Act]:
         return [Act("add a support", self._add, "Hold it at one more place")]

@@ -158,6 +158,7 @@ def stylesheet(palette: Palette) -> str:
         selection-background-color: {p.live}; selection-color: {p.card};
     }}
     QLineEdit[plain="true"]:focus, QSpinBox:focus, QComboBox:focus {{ border-color: {p.live}; }}
+    QComboBox::drop-down {{ border: none; width: 16px; }}
     QComboBox QAbstractItemView {{ background: {p.card}; selection-background-color: {p.ledge};
         selection-color: {p.ink}; }}
     QToolButton[live="true"] {{

@@ -294,6 +294,9 @@ class Ruler(QWidget):
                     mode = answer.modes.mode(index)
                     text = f"Mode {mode.number}: {format_number(mode.frequency)} Hz, {mode.kind}"
                     QToolTip.showText(event.globalPos(), text, self)
+            elif answer is not None and answer.modes.rigid_count and event.pos().x() < _LEFT + 6:
+                names = "\n".join(answer.modes.rigid_names)
+                QToolTip.showText(event.globalPos(), f"Rigid motions left:\n{names}", self)
             else:
                 QToolTip.hideText()
             return True

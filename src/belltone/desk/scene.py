@@ -318,7 +318,7 @@ class Scene:
     def _add_support(self, support: SupportValue) -> None:
         """A slab for a clamp, a wedge for each held direction, a disc for each held turn."""
         assert self._design is not None
-        place = self._design.point(support.place)
+        place = self._design.location(support.place)
         size = max(0.75 * self._depth, 0.016 * self.size)
         if len(support.directions) == 6:
             frame = self._design.members[0].frame
@@ -359,7 +359,7 @@ class Scene:
         heaviest = max((hung.mass for hung in self._design.masses), default=1.0) or 1.0
         for hung in self._design.masses:
             offset = np.array(hung.offset)
-            centre = self._design.point(hung.place) + offset
+            centre = self._design.location(hung.place) + offset
             sphere = vtkSphereSource()
             sphere.SetThetaResolution(28)
             sphere.SetPhiResolution(20)

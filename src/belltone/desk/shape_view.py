@@ -167,11 +167,11 @@ class ShapeCanvas(QWidget):
         metrics = painter.fontMetrics()
         ratio = self.devicePixelRatioF()
         height = round(self.height() * ratio)
-        names = [(s.name, answer.design.point(s.place)) for s in answer.design.supports]
+        names = [(s.name, answer.design.location(s.place)) for s in answer.design.supports]
         names += [
             (
                 f"{m.name}, {format_number(m.mass, 4)} kg",
-                answer.design.point(m.place) + np.array(m.offset),
+                answer.design.location(m.place) + np.array(m.offset),
             )
             for m in answer.design.masses
         ]
@@ -319,7 +319,7 @@ class ShapeView(QFrame):
     def _controls(self) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(6)
-        self.play = _button("▶", "Play or pause the motion (Space)")
+        self.play = _button("▶", "Play or pause the motion (Ctrl+Space)")
         self.play.setCheckable(True)
         self.play.clicked.connect(self.set_playing)
         row.addWidget(self.play)

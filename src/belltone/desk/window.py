@@ -28,6 +28,7 @@ from belltone.desk.cards import (
     MaterialCard,
     WantedCard,
 )
+from belltone.desk.fields import LiveNumber
 from belltone.desk.knobs_card import KnobsCard
 from belltone.desk.notes_card import NotesCard
 from belltone.desk.palette import DARK, LIGHT, label_font, stylesheet
@@ -276,6 +277,7 @@ class MainWindow(QMainWindow):
 
     def save(self) -> bool:
         """Save; asks for a name when there is none. Returns whether the sheet is on disk."""
+        self._take_what_is_typed()
         if self.session.path is None:
             return self.save_as()
         return self._write(self.session.path)
@@ -306,19 +308,29 @@ class MainWindow(QMainWindow):
 
     def may_discard(self) -> bool:
         """Ask what to do with unsaved work; returns whether the sheet may be left."""
-        if not self.session.modified:
+        self._take_what_is_typed()
+        if not self.session.modified and not self.session.wrong:
             return True
+        text = "The sheet has changes that are not saved."
+        for typed, problem in self.session.wrong.values():
+            text += f"\n\n“{typed}” stands in a field and cannot be saved: {problem}."
         buttons = QMessageBox.StandardButton
         answer = QMessageBox.question(
             self,
             "Unsaved changes",
-            "The sheet has changes that are not saved.",
+            text,
             buttons.Save | buttons.Discard | buttons.Cancel,
             buttons.Save,
         )
         if answer == buttons.Save:
             return self.save()
         return answer == buttons.Discard
+
+    def _take_what_is_typed(self) -> None:
+        """A value still being typed counts as typed."""
+        for number in self.findChildren(LiveNumber):
+            if number.isVisibleTo(self):
+                number.commit()
 
     def recent_paths(self) -> list[Path]:
         """Sheets opened or saved lately, the newest first."""

@@ -177,7 +177,7 @@ class Design:
             return None
         return max(band.high for band in self.bands) * (1 + self.margin)
 
-    def point(self, place: Place) -> Array:
+    def location(self, place: Place) -> Array:
         """The place in space (m)."""
         member = next(part for part in self.members if part.name == place.part)
         return np.asarray(member.start + place.along * member.frame[0])
