@@ -7,9 +7,19 @@ from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtGui import QColor, QFont
+from PySide6.QtGui import QColor, QFont, QPalette
 
-__all__ = ["DARK", "LIGHT", "MARKS", "Palette", "label_font", "ramp", "sentence_font", "stylesheet"]
+__all__ = [
+    "DARK",
+    "LIGHT",
+    "MARKS",
+    "Palette",
+    "label_font",
+    "qt_palette",
+    "ramp",
+    "sentence_font",
+    "stylesheet",
+]
 
 
 @dataclass(frozen=True)
@@ -125,6 +135,29 @@ def ramp(palette: Palette, count: int = 256) -> NDArray[np.uint8]:
     return np.column_stack(columns).round().astype(np.uint8)
 
 
+def qt_palette(palette: Palette) -> QPalette:
+    """The same colours for the widgets that no style sheet touches."""
+    result = QPalette()
+    roles = QPalette.ColorRole
+    for role, name in (
+        (roles.Window, palette.desk),
+        (roles.Base, palette.card),
+        (roles.AlternateBase, palette.desk),
+        (roles.Button, palette.card),
+        (roles.WindowText, palette.ink),
+        (roles.Text, palette.ink),
+        (roles.ButtonText, palette.ink),
+        (roles.PlaceholderText, palette.muted),
+        (roles.Highlight, palette.live),
+        (roles.HighlightedText, palette.card),
+        (roles.Mid, palette.line),
+        (roles.ToolTipBase, palette.card),
+        (roles.ToolTipText, palette.ink),
+    ):
+        result.setColor(role, QColor(name))
+    return result
+
+
 def stylesheet(palette: Palette) -> str:
     """Qt style for the whole window."""
     p = palette
@@ -153,12 +186,11 @@ def stylesheet(palette: Palette) -> str:
     }}
     QLineEdit[live="true"][wrong="true"] {{ color: {p.alarm}; border-bottom: 2px solid {p.alarm}; }}
     QLineEdit[live="true"]:focus {{ background: {p.desk}; }}
-    QLineEdit[plain="true"], QSpinBox, QComboBox {{
+    QLineEdit[plain="true"], QComboBox {{
         background: {p.desk}; border: 1px solid {p.line}; border-radius: 3px; padding: 2px 4px;
         selection-background-color: {p.live}; selection-color: {p.card};
     }}
-    QLineEdit[plain="true"]:focus, QSpinBox:focus, QComboBox:focus {{ border-color: {p.live}; }}
-    QComboBox::drop-down {{ border: none; width: 16px; }}
+    QLineEdit[plain="true"]:focus, QComboBox:focus {{ border-color: {p.live}; }}
     QComboBox QAbstractItemView {{ background: {p.card}; selection-background-color: {p.ledge};
         selection-color: {p.ink}; }}
     QToolButton[live="true"] {{

@@ -116,6 +116,8 @@ class ShapeCanvas(QWidget):
             self._scene.show_design(answer.design)
             if first:
                 self._scene.look("corner")
+            elif self._fitted:
+                self._scene.fit()
             self._take_mode()
         else:
             self.update()

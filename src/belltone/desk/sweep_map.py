@@ -90,7 +90,6 @@ class SweepMap(QFrame):
         self.points.setRange(2, MOST_POINTS)
         self.points.setValue(33)
         self.points.setSuffix(" points")
-        self.points.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self.points.setAccessibleName("points of the sweep")
         self.button = QPushButton("Sweep")
         self.button.clicked.connect(self.run_or_stop)

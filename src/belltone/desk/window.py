@@ -8,6 +8,7 @@ from typing import Final
 from PySide6.QtCore import QSettings, Qt
 from PySide6.QtGui import QAction, QCloseEvent, QGuiApplication, QKeySequence
 from PySide6.QtWidgets import (
+    QApplication,
     QFileDialog,
     QFrame,
     QMainWindow,
@@ -31,7 +32,7 @@ from belltone.desk.cards import (
 from belltone.desk.fields import LiveNumber
 from belltone.desk.knobs_card import KnobsCard
 from belltone.desk.notes_card import NotesCard
-from belltone.desk.palette import DARK, LIGHT, label_font, stylesheet
+from belltone.desk.palette import DARK, LIGHT, label_font, qt_palette, stylesheet
 from belltone.desk.readout import Readout
 from belltone.desk.ruler import Ruler
 from belltone.desk.session import Session
@@ -386,6 +387,7 @@ class MainWindow(QMainWindow):
         self._apply_theme()
 
     def _apply_theme(self) -> None:
+        QApplication.setPalette(qt_palette(self._palette))
         self.setStyleSheet(stylesheet(self._palette))
         for panel in (
             self.verdict, self.shape, self.map, self.readout, self.ruler, self.knobs
