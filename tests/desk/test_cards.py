@@ -72,6 +72,9 @@ def test_supports_are_changed_added_and_taken_away(window: MainWindow, qtbot: Qt
     assert window.session.answer is not None
     assert window.session.answer.modes.flexible[0] < before.modes.flexible[0]
     choose(held, "held in y, z, turn x", "no longer hold turn x")
+    assert any(
+        action.text() == "hold only x" for action in choices(held, "pinned")[0].menu().actions()
+    )
     assert window.session.sheet.content.supports[1].hold == ("y", "z")
     add(held, "add a support")
     assert window.session.sheet.content.supports[2].site == "rail.end"
@@ -165,6 +168,55 @@ def test_accuracy_and_count(window: MainWindow, qtbot: QtBot) -> None:
     qtbot.keyClicks(field, "50 %")
     qtbot.keyClick(field, Qt.Key.Key_Return)
     assert "between 0.0001 % and 20 %" in field.problem
+
+
+def test_orders_are_typed(window: MainWindow, monkeypatch: pytest.MonkeyPatch) -> None:
+    card = window.cards[EXCITATION]
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("1, 2.5, 7×", True))
+    choose(card, "1×, 2×", "other orders…")
+    assert window.session.sheet.content.excitation.sources[0].orders == (1, 2.5, 7)
+    assert "orders 1×, 2.5×, 7×" in words(card)
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("1 to 7", True))
+    choose(card, "1×, 2.5×, 7×", "other orders…")
+    assert "“1 to 7” is no list of orders" in window.statusBar().currentMessage()
+
+
+def test_names_are_given(window: MainWindow, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("Outfeed rail", True))
+    choose(window.cards[COMPONENT], "⋯", "title of the sheet…")
+    assert "Outfeed rail" in window.windowTitle()
+    card = window.cards[MATERIAL]
+    choose(card, "stainless steel, austenitic", "one of your own…")
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("rail grade", True))
+    choose(card, "⋯", "rename…")
+    assert "rail grade" in words(card)
+    assert set(window.session.sheet.content.materials) == {"rail grade"}
+    window.session.undo()
+    assert "own material 1" in words(card)
+
+
+def test_a_knob_is_taken_away_and_its_value_stays(window: MainWindow) -> None:
+    row = window.knobs.row("wall")
+    row.findChild(ChoiceWord).menu().actions()[0].trigger()
+    assert set(window.session.design.knobs) == {"post_at"}
+    assert number(window, ("parts", "rail", "section", "wall")).text() == "3 mm"
+    # One that a formula needs stays.
+    window.session.set_value(("sites", "post", "along"), "0.5*post_at")
+    window.knobs.row("post_at").findChild(ChoiceWord).menu().actions()[0].trigger()
+    assert "post_at" in window.session.design.knobs
+    assert "no knob “post_at”" in window.statusBar().currentMessage()
+
+
+def test_end_points_are_live(make_window: Callable[..., MainWindow], qtbot: QtBot) -> None:
+    points = 'from = ["0 m", "0 m", "0 m"]\nto = ["0.3 m", "0 m", "0.4 m"]'
+    window = make_window(None, NEW_SHEET.replace('length = "500 mm"', points))
+    assert "from 0 m 0 m 0 m , to 0.3 m 0 m 0.4 m" in words(window.cards[COMPONENT])
+    field = number(window, ("parts", "bar", "to", 0))
+    qtbot.mouseClick(field, Qt.MouseButton.LeftButton)
+    qtbot.keyClicks(field, "0 m")
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    settle(qtbot, window)
+    assert window.session.design.members[0].length == pytest.approx(0.4)
 
 
 def test_every_value_can_be_reached_by_keyboard(window: MainWindow) -> None:

@@ -135,6 +135,19 @@ def test_the_cursor_turns_the_knob(window: MainWindow, qtbot: QtBot) -> None:
     assert window.knobs.row("wall").value.text() == f"{window.map.knob_line.value():.4g} mm"
 
 
+def test_clicking_a_branch_chooses_its_mode(window: MainWindow, qtbot: QtBot) -> None:
+    swept(qtbot, window)
+    qtbot.wait(50)
+    branch = next(b for b in window.session.tuning.sweep.sweep.branches if b.places[0] == 2)
+    curve = branch.curve(window.session.tuning.sweep.sweep.values)
+    place = window.map.plot.getPlotItem().vb.mapViewToScene(QPointF(4.0, float(curve(4.0))))
+    at = window.map.plot.mapFromScene(place)
+    port = window.map.plot.viewport()
+    qtbot.mouseMove(port, at)
+    qtbot.mouseClick(port, LEFT, pos=at)
+    assert window.readout.head.text() == "Mode 3"
+
+
 def test_a_sweep_is_stopped_and_its_points_are_kept(window: MainWindow, qtbot: QtBot) -> None:
     said: list[str] = []
     window.session.told.connect(said.append)

@@ -58,6 +58,17 @@ def test_a_new_table_stands_apart(rail: Sheet) -> None:
     assert evaluate(edited).knobs["reach"].value == 1
 
 
+def test_tables_are_renamed(rail: Sheet) -> None:
+    renamed = rail.renamed(("sites", "drive_seat"), "motor_seat")
+    assert list(renamed.content.sites) == ["post", "motor_seat"]
+    with pytest.raises(SheetError, match="already"):
+        rail.renamed(("sites", "drive_seat"), "post")
+    with pytest.raises(SheetError, match="nothing here to rename"):
+        rail.renamed(("sites", "absent"), "x")
+    with pytest.raises(SheetError, match="nothing here to take away"):
+        rail.without(("sites", "absent"))
+
+
 def test_hashes_follow_what_matters(rail: Sheet) -> None:
     spaced = Sheet.from_text(rail.text.replace("\n[knobs.wall]", "\n# a remark\n[knobs.wall]"))
     assert spaced.content_hash == rail.content_hash

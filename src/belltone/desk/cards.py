@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QInputDialog
 
 from belltone.desk.card import Act, Card, Choice, Number, Sentence
 from belltone.sheet.document import Sheet
-from belltone.sheet.errors import Path
+from belltone.sheet.errors import Path, path_text
 from belltone.sheet.materials import handbook
 from belltone.sheet.model import HOLD_WORDS, SECTION_SHAPES, Member
 from belltone.sheet.units import format_number
@@ -54,7 +54,8 @@ class _SheetCard(Card):
         return pieces
 
     def _set(self, path: Path, value: object) -> Callable[[], None]:
-        return lambda: self._edit("a choice", lambda sheet: sheet.with_value(path, value))
+        label = f"change of {path_text(path)}"
+        return lambda: self._edit(label, lambda sheet: sheet.with_value(path, value))
 
     def _more(self, *options: tuple[str, Callable[[], object]]) -> Choice:
         """What else can be done with the thing a sentence speaks of."""
@@ -110,14 +111,12 @@ class ComponentCard(_SheetCard):
         if part.length is not None:
             first += [Number((*base, "length"), "length"), "long."]
         else:
-            first += [f"{format_number(self.session.design.members[0].length * 1e3)} mm long."]
+            first += self._points(base)
         second = ["Section:", *self._section((*base, "section"), part.section.shape, True)]
         result: list[Sentence] = [first, [*second, "."]]
         if part.section_at_end is None:
-            taper = self._more(
-                ("taper it: give the far end its own size", lambda: self._taper(base, part))
-            )
-            result[-1] = [*second, ".", taper]
+            taper = ("taper it: give the far end its own size", lambda: self._taper(base, part))
+            result[-1] = [*second, ".", self._more(taper, self._entitle())]
             return result
         third = [
             "At its end:",
@@ -127,9 +126,22 @@ class ComponentCard(_SheetCard):
             (
                 "make it even: both ends alike",
                 lambda: self._edit("no taper", lambda s: s.without((*base, "section_at_end"))),
-            )
+            ),
+            self._entitle(),
         )
         return [*result, [*third, ".", even]]
+
+    def _entitle(self) -> tuple[str, Callable[[], object]]:
+        return ("title of the sheet…", lambda: self._ask_name(("title",)))
+
+    def _points(self, base: Path) -> list[str | Number | Choice | Act]:
+        """The two end points, x y z each."""
+        pieces: list[str | Number | Choice | Act] = []
+        for key, mark in (("from", ","), ("to", ".")):
+            pieces.append(key)
+            pieces += [Number((*base, key, axis), f"{key}, {'xyz'[axis]}") for axis in range(3)]
+            pieces.append(mark)
+        return pieces
 
     def _section(self, path: Path, shape: str, choose: bool) -> list[str | Number | Choice | Act]:
         options = tuple((name, self._reshape(path, name)) for name in SECTION_SHAPES)
@@ -175,8 +187,9 @@ class MaterialCard(_SheetCard):
         choice = Choice(part.material, tuple(options), "material; choose from the handbook list")
         if part.material in own:
             base: Path = ("materials", part.material)
+            rename = ("rename…", lambda: self._ask_grade(part.material))
             return [
-                [choice, ", your own:"],
+                [choice, ", your own:", self._more(rename)],
                 [
                     Number((*base, "youngs_modulus"), "Young's modulus"),
                     "stiff,",
@@ -195,6 +208,22 @@ class MaterialCard(_SheetCard):
                 f"Poisson's ratio {format_number(value.poisson_ratio)}."
             ],
         ]
+
+    def _ask_grade(self, old: str) -> None:
+        name, good = QInputDialog.getText(self, "Rename", "Name of the material:", text=old)
+        if good:
+            self.rename_material(old, name.strip())
+
+    def rename_material(self, old: str, new: str) -> None:
+        """Give an own material another name, and the parts made of it too."""
+        parts = self.session.sheet.content.parts
+        made_of_it: dict[Path, str] = {
+            ("parts", name, "material"): new for name, part in parts.items() if part.material == old
+        }
+        self._edit(
+            f"material {new}",
+            lambda sheet: sheet.renamed(("materials", old), new).with_values(made_of_it),
+        )
 
     def _own(self, path: Path, like: str) -> None:
         """Start an own material with the present one's values."""
@@ -238,6 +267,7 @@ class HeldCard(_SheetCard):
                 turned = [d for d in _DIRECTIONS if (d in held) != (d == direction)]
                 if turned:
                     verb = "no longer hold" if direction in held else "hold"
+                    verb = "hold only" if isinstance(hold, str) else verb
                     options.append((f"{verb} {direction}", self._set((*path, "hold"), turned)))
             name = f"{support.name}:" if support.name else ""
             site = self._site_choice(support.site, (*path, "site"))
@@ -266,6 +296,7 @@ class HungCard(_SheetCard):
     """The masses."""
 
     title = "Hung on it"
+    _unfolded = False
 
     def sentences(self) -> list[Sentence]:
         result: list[Sentence] = []
@@ -302,12 +333,8 @@ class HungCard(_SheetCard):
             Act("add a mass", self._add, "Hang one more thing on it"),
         ]
 
-    @property
-    def _unfolded(self) -> bool:
-        return bool(getattr(self, "_open", False))
-
     def _fold(self) -> None:
-        self._open = not self._unfolded
+        self._unfolded = not self._unfolded
         self.refresh()
 
     def _details(self, path: Path, inertia: object, offset: object) -> list[Sentence]:
@@ -360,7 +387,8 @@ class ExcitationCard(_SheetCard):
                 (", ".join(f"{o}×" for o in range(1, top + 1)), self._orders(path, top))
                 for top in range(1, 9)
             )
-            choice = Choice(orders, options, "orders of its speed")
+            other = ("other orders…", lambda path=path, now=orders: self._ask_orders(path, now))
+            choice = Choice(orders, (*options, other), "orders of its speed")
             more = self._more(self._rename((*path, "name")), self._take_away(path, "source"))
             result.append([f"{source.name}:", *speed, ", orders", choice, ".", more])
         for index, band in enumerate(excitation.bands):
@@ -389,6 +417,23 @@ class ExcitationCard(_SheetCard):
             Act("add a band", self._add_band, "Add a fixed band of frequencies"),
             Act("add a source", self._add_source, "Add something that turns"),
         ]
+
+    def _ask_orders(self, path: Path, present: str) -> None:
+        text, good = QInputDialog.getText(
+            self, "Orders", "Orders of its speed, such as 1, 2, 7:", text=present.replace("×", "")
+        )
+        if good:
+            self.set_orders(path, text)
+
+    def set_orders(self, path: Path, text: str) -> None:
+        """Take orders typed as numbers with commas; says what cannot be read."""
+        try:
+            orders = [float(word) for word in text.replace("×", "").split(",")]
+        except ValueError:
+            self.session.told.emit(f"“{text}” is no list of orders; write them as 1, 2, 7")
+            return
+        plain = [int(order) if order.is_integer() else order for order in orders]
+        self._edit("orders", lambda sheet: sheet.with_value((*path, "orders"), plain))
 
     def _orders(self, path: Path, top: int) -> Callable[[], None]:
         return self._set((*path, "orders"), list(range(1, top + 1)))

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from belltone.desk.fields import FlowLayout, LiveNumber, word_label
+from belltone.desk.fields import ChoiceWord, FlowLayout, LiveNumber, word_label
 from belltone.desk.palette import Palette, label_font, sentence_font
 from belltone.desk.session import Session
 from belltone.sheet.units import format_number
@@ -171,6 +171,8 @@ class _KnobRow(QWidget):
         flow.addWidget(label)
         self.value = LiveNumber(session, ("knobs", name, "value"), f"knob {name}")
         flow.addWidget(self.value)
+        away = ("take this knob away, keep its value", self._take_away)
+        flow.addWidget(ChoiceWord("⋯", (away,), f"more about {name}"))
         grid.addWidget(top, 0, 0)
         self.bar = PullBar(palette)
         grid.addWidget(self.bar, 0, 1, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
@@ -199,6 +201,12 @@ class _KnobRow(QWidget):
         self.slider.setValue(round(_TICKS * min(max(share, 0.0), 1.0)))
         self.slider.blockSignals(False)
         self.slider.setEnabled(knob.literal)
+
+    def _take_away(self) -> None:
+        name = self._name
+        problem = self._session.edit(f"knob {name} taken away", lambda s: s.without_knob(name))
+        if problem is not None:
+            self._session.told.emit(problem)
 
     def _begin(self) -> None:
         self._gestures += 1

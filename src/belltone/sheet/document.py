@@ -127,6 +127,33 @@ class Sheet:
             return Sheet.from_text(tomlkit.dumps(document)).without(path[:-1])
         return Sheet.from_text(tomlkit.dumps(document))
 
+    def renamed(self, path: Path, name: str) -> Sheet:
+        """Return the sheet with the table at ``path`` under another name, last in its group.
+
+        What refers to it by the old name is not changed; raises `SheetError` likewise.
+        """
+        document = tomlkit.parse(self.text)
+        node: Any = document
+        try:
+            for step in path[:-1]:
+                node = node[step]
+            table = node.pop(path[-1])
+        except (KeyError, IndexError) as error:
+            raise SheetError([Finding(path, "there is nothing here to rename")]) from error
+        if name in node:
+            raise SheetError([Finding(path, f"there is a “{name}” already")])
+        node.add(name, table)
+        return Sheet.from_text(_spaced(tomlkit.dumps(document), self.text))
+
+    def without_knob(self, name: str) -> Sheet:
+        """Return the sheet without a knob; values that are this knob get its value instead.
+
+        A formula that names the knob still does so, which is found when the sheet is evaluated.
+        """
+        text = self.content.knobs[name].value
+        own = {path: text for path, (raw, _) in self.values.items() if raw.strip() == name}
+        return self.with_values(own).without(("knobs", name))
+
     def with_entry(self, path: Path, entry: Mapping[str, Any]) -> Sheet:
         """Return the sheet with one more ``[[path]]`` entry at the end of that list."""
         document = tomlkit.parse(self.text)

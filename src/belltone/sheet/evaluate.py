@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from difflib import get_close_matches
 from typing import Final
 
@@ -115,7 +115,7 @@ class _Evaluation:
             Finding(found.path, found.message, self.sheet.line_of(found.path), warning=True)
             for found in plausibility(design, content)
         )
-        return Design(**{**design.__dict__, "warnings": warnings})
+        return replace(design, warnings=warnings)
 
     def _member(self, name: str, part: model.Member) -> MemberValue | None:
         path: Path = ("parts", name)
