@@ -193,6 +193,36 @@ def test_bad_input_gives_one_message(
     assert "Traceback" not in err
 
 
+def test_summary(run: Run, rail_path: Path) -> None:
+    code, out, err = run("summary", rail_path, "--set", "wall=4 mm")
+    assert (code, err) == (0, "")
+    rows = dict(line.split(maxsplit=1) for line in out.splitlines())
+    assert rows["mass"].endswith(" kg")
+    assert "mass drive unit" in out
+    assert "rigid motions left" in out
+    assert "none" in out.splitlines()[-1]
+    code, _, err = run("summary", rail_path, "--set", "wall=40 mm")
+    assert code == 1
+    assert "does not fit" in err
+
+
+def test_refine_compares_every_frequency(run: Run, rail_path: Path) -> None:
+    code, out, _ = run("refine", rail_path, "--format", "json")
+    assert code == 0
+    data = json.loads(out)
+    assert data["within_estimates"] is True
+    assert data["unknowns_finer"] > data["unknowns"]
+    assert len(data["modes"]) == 10
+    for mode in data["modes"]:
+        assert abs(mode["change_relative"]) <= mode["error_relative"]
+    code, out, _ = run("refine", rail_path)
+    assert "Every change is within the error stated." in out
+    code, out, _ = run("refine", rail_path, "--format", "csv")
+    assert out.startswith(
+        "mode,kind,frequency (Hz),on twice the divisions (Hz),change,error stated"
+    )
+
+
 def test_an_interrupted_sweep_says_what_is_kept(rail_path: Path) -> None:
     process = subprocess.Popen(
         [sys.executable, "-m", "belltone", "sweep", str(rail_path), "--over", "wall=2 mm:6 mm:300"],

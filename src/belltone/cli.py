@@ -10,6 +10,8 @@ from pathlib import Path
 from typing import Annotated, NoReturn
 
 import typer
+from numpy import float64
+from numpy.typing import NDArray
 from rich.console import Console
 from rich.progress import BarColumn, MofNCompleteColumn, TextColumn, TimeRemainingColumn
 from rich.progress import Progress as Bar
@@ -18,16 +20,27 @@ from rich.table import Table
 from belltone import __version__
 from belltone.exchange.tables import (
     MODE_COLUMNS,
+    REFINEMENT_COLUMNS,
     as_csv,
     as_json,
     mode_rows,
     modes_data,
     percent,
+    refinement_data,
+    refinement_rows,
     sweep_data,
     sweep_rows,
 )
+from belltone.modes.mass_properties import mass_properties
 from belltone.modes.modeset import ModeSet
-from belltone.modes.solve import AccuracyError, ModeRequest, request_for, solve_modes
+from belltone.modes.refine import refine
+from belltone.modes.solve import (
+    AccuracyError,
+    ModeRequest,
+    choose_discretisation,
+    request_for,
+    solve_modes,
+)
 from belltone.progress import Cancelled, Progress
 from belltone.sheet.demo import demo_sheet
 from belltone.sheet.design import Design
@@ -41,6 +54,7 @@ from belltone.store.results import ResultStore, result_key, store_path
 from belltone.sweep.plan import PlanError, parse_plan
 from belltone.sweep.runner import SweepError, run_sweep
 from belltone.sweep.work import start_workers
+from belltone.system.assembly import assemble
 from belltone.tune.clear import band_visits, clear_intervals
 from belltone.tune.reach import ReachError, reach
 
@@ -130,6 +144,52 @@ def check(sheet: SheetPath) -> None:
         f"{format_number(mass, 4)} kg in all; {len(design.supports)} supports, "
         f"{len(design.bands)} excitation bands, {len(design.knobs)} knobs."
     )
+
+
+@app.command()
+def summary(sheet: SheetPath, settings: Settings = None) -> None:
+    """Say how large the problem is: mass, centre, inertia, unknowns, motions left free."""
+    design = evaluate(read_sheet(sheet), _settings(settings))
+    _warn(design)
+    whole = mass_properties(design)
+    chosen = choose_discretisation(design, request_for(design))
+    system = assemble(design, chosen)
+    rows: list[tuple[str, ...]] = [
+        ("mass", f"{format_number(whole.mass)} kg"),
+        ("centre x y z", _triple(1e3 * whole.centre, "mm")),
+        ("inertia about the centre x y z", _triple(whole.inertia.diagonal(), "kg m²")),
+    ]
+    rows += [(f"part {part.name}", f"{format_number(part.mass)} kg") for part in design.members]
+    rows += [(f"mass {hung.name}", f"{format_number(hung.mass)} kg") for hung in design.masses]
+    rows += [
+        ("elements", f"{len(system.mesh.stretches)} of order {chosen.order}"),
+        ("unknowns", f"{system.mesh.unknowns}, {system.basis.shape[1]} of them free"),
+        ("rigid motions left", ", ".join(system.rigid_names) or "none"),
+    ]
+    _write(_table(("of", "value"), rows), None)
+
+
+@app.command("refine")
+def refine_command(
+    sheet: SheetPath,
+    settings: Settings = None,
+    form: FormatOption = Format.TABLE,
+    output: Output = None,
+) -> None:
+    """Solve again on twice the divisions and hold every frequency against the first."""
+    design = evaluate(read_sheet(sheet), _settings(settings))
+    _warn(design)
+    with _progress("refining") as progress:
+        found = refine(design, request_for(design), progress)
+    if form is Format.JSON:
+        _write(as_json(refinement_data(found)), output)
+    elif form is Format.CSV:
+        _write(as_csv(REFINEMENT_COLUMNS, refinement_rows(found)), output)
+    else:
+        note = "Every change is within the error stated.\n"
+        if not found.within_estimates:
+            note = "Some changes are beyond the error stated; ask for a finer accuracy.\n"
+        _write(_table(REFINEMENT_COLUMNS, refinement_rows(found)) + note, output)
 
 
 @app.command()
@@ -326,6 +386,10 @@ def _frequency(text: str) -> float:
     return frequency
 
 
+def _triple(values: NDArray[float64], unit: str) -> str:
+    return "  ".join(format_number(float(value), 5) for value in values) + f" {unit}"
+
+
 def _warn(design: Design) -> None:
     for warning in design.warnings:
         print(f"belltone: note: {warning}", file=sys.stderr)
@@ -346,7 +410,7 @@ def _mode_notes(found: ModeSet) -> str:
 def _table(header: tuple[str, ...], rows: list[tuple[str, ...]]) -> str:
     table = Table(box=None, pad_edge=False, header_style="bold")
     for column in header:
-        words = column in ("kind", "excitation")
+        words = column in ("kind", "excitation", "of", "value")
         table.add_column(column, justify="left" if words else "right", no_wrap=True)
     for row in rows:
         table.add_row(*row)

@@ -219,6 +219,18 @@ def test_end_points_are_live(make_window: Callable[..., MainWindow], qtbot: QtBo
     assert window.session.design.members[0].length == pytest.approx(0.4)
 
 
+def test_divisions_and_order_are_an_experts_choice(window: MainWindow, qtbot: QtBot) -> None:
+    card = window.cards[WANTED]
+    choose(card, "⋯", "state divisions and order yourself")
+    assert "divisions of order" in words(card)
+    choose(card, "6", "8")
+    settle(qtbot, window)
+    assert window.session.answer is not None
+    assert window.session.answer.modes.discretisation.order == 8
+    choose(card, "⋯", "let the program choose by accuracy")
+    assert "each to 0.1 %" in words(card)
+
+
 def test_every_value_can_be_reached_by_keyboard(window: MainWindow) -> None:
     policies = {number.focusPolicy() for number in window.findChildren(LiveNumber)}
     policies |= {word.focusPolicy() for word in window.findChildren(ChoiceWord)}

@@ -34,6 +34,11 @@ def test_the_mode_in_trouble_is_shown_first(window: MainWindow) -> None:
     assert window.readout.kind.text() == "Bending about z."
     assert "1 mode stands in a band" in window.verdict.head.text()
     assert "No textbook formula" in window.readout.check.text()
+    answer = window.session.answer
+    assert answer is not None
+    share = 100 * answer.modes.effective[1, 1] / answer.modes.mass
+    assert f"y {share:.0f}\u00a0%" in window.readout.effective.text()
+    assert window.readout.effective.text().startswith("x 0")
 
 
 def test_clicking_a_peg_chooses_its_mode_everywhere(window: MainWindow, qtbot: QtBot) -> None:

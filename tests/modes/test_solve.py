@@ -6,6 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from belltone.mesh.line import Discretisation
+from belltone.modes.refine import refine
 from belltone.modes.solve import (
     AccuracyError,
     ModeRequest,
@@ -16,6 +17,7 @@ from belltone.modes.solve import (
 from belltone.progress import Cancelled, Progress
 from belltone.sheet.design import Design
 from belltone.sheet.document import Sheet
+from belltone.sheet.errors import SheetError
 from belltone.sheet.evaluate import evaluate
 from tests.conftest import CLAMPED, bar_text, held
 
@@ -148,6 +150,32 @@ def test_scaling_a_bar_scales_its_frequencies(scale: float) -> None:
         return solve_modes(design, ModeRequest(6, None, 1e-6)).frequencies
 
     assert solved(scale) * scale == pytest.approx(solved(1.0), rel=1e-6)
+
+
+def test_divisions_and_order_as_an_experts_choice(rail: Sheet) -> None:
+    fixed = rail.with_values({("accuracy", "divisions"): 3, ("accuracy", "order"): 3})
+    design = evaluate(fixed)
+    request = request_for(design)
+    modes = solve_modes(design, request)
+    assert modes.discretisation == choose_discretisation(design, request) == Discretisation(3, 3)
+    # Its errors are told all the same, and are honest.
+    fine = solve_modes(evaluate(rail), ModeRequest(10, None, 1e-7))
+    true = np.abs(modes.frequencies[:10] / fine.frequencies[:10] - 1)
+    assert np.all(true <= modes.errors[:10])
+    assert fixed.answer_hash() != rail.answer_hash()
+    with pytest.raises(SheetError, match="together, or neither"):
+        evaluate(rail.with_value(("accuracy", "order"), 4))
+    with pytest.raises(SheetError, match="greater than or equal to 3"):
+        rail.with_values({("accuracy", "divisions"): 3, ("accuracy", "order"): 2})
+
+
+def test_refining_pairs_modes_by_shape(rail: Sheet) -> None:
+    coarse = rail.with_values({("accuracy", "divisions"): 1, ("accuracy", "order"): 3})
+    found = refine(evaluate(coarse), request_for(evaluate(rail)))
+    assert found.finer.discretisation == Discretisation(2, 3)
+    assert found.partners[:4] == (0, 1, 2, 3)
+    assert np.nanmax(np.abs(found.changes)) > 1e-3
+    assert found.within_estimates
 
 
 def test_shapes_are_relative_and_repeat(rail: Sheet) -> None:

@@ -16,6 +16,7 @@ from belltone.sheet.units import format_number
 __all__ = ["ComponentCard", "ExcitationCard", "HeldCard", "HungCard", "MaterialCard", "WantedCard"]
 
 _DIRECTIONS = ("x", "y", "z", "turn x", "turn y", "turn z")
+_DIVISIONS = (1, 2, 3, 4, 6, 8, 12, 16)
 _FIRST_DIMENSIONS = {
     "solid rectangle": {"width": "40 mm", "height": "20 mm"},
     "solid round": {"diameter": "30 mm"},
@@ -461,8 +462,39 @@ class WantedCard(_SheetCard):
             Choice(str(content.modes.count), options, "how many modes to find"),
             "modes, and all up to the highest excitation, each to",
         ]
+        fixed = self.session.design.fixed
+        if fixed is not None:
+            divisions = tuple((str(n), self._set(("accuracy", "divisions"), n)) for n in _DIVISIONS)
+            orders = tuple((str(n), self._set(("accuracy", "order"), n)) for n in range(3, 9))
+            first[-1] = "modes, and all up to the highest excitation, on"
+            first += [
+                Choice(str(fixed[0]), divisions, "divisions between neighbouring sites"),
+                "divisions of order",
+                Choice(str(fixed[1]), orders, "order of the elements"),
+                ".",
+                self._more(("let the program choose by accuracy", self._unfix)),
+            ]
+            return [first]
         if self.session.sheet.value(("accuracy", "target")) is not None:
             first += [Number(("accuracy", "target"), "largest error"), "or better."]
         else:
             first += ["0.5 % or better.", Act("change", self._set(("accuracy", "target"), "0.5 %"))]
+        first.append(self._more(("state divisions and order yourself", self._fix)))
         return [first]
+
+    def _fix(self) -> None:
+        answer = self.session.answer
+        used = answer.modes.discretisation if answer is not None else None
+        divisions, order = (used.divisions, used.order) if used is not None else (2, 5)
+        self._edit(
+            "divisions and order",
+            lambda sheet: sheet.with_values(
+                {("accuracy", "divisions"): divisions, ("accuracy", "order"): order}
+            ),
+        )
+
+    def _unfix(self) -> None:
+        self._edit(
+            "accuracy",
+            lambda sheet: sheet.without(("accuracy", "divisions")).without(("accuracy", "order")),
+        )

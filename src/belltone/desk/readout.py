@@ -79,6 +79,14 @@ class Readout(QFrame):
         self.energy = _EnergyBars(palette)
         column.addWidget(self.energy)
         column.addWidget(_rule())
+        column.addWidget(_label("Effective mass, share of the whole", 8.5, "muted"))
+        self.effective = _label("", 9)
+        self.effective.setToolTip(
+            "How much of the component's mass the mode moves as one along each axis: a mode with "
+            "none is not shaken by its supports moving that way"
+        )
+        column.addWidget(self.effective)
+        column.addWidget(_rule())
         column.addWidget(_label("Hand check", 8.5, "muted"))
         self.check = _label("", 9)
         column.addWidget(self.check)
@@ -134,6 +142,12 @@ class Readout(QFrame):
             self.wanted.setText("")
         self.wanted.setVisible(bool(self.wanted.text()))
         self.energy.show_shares(mode.energy)
+        self.effective.setText(
+            "      ".join(
+                f"{axis} {100 * mass / answer.modes.mass:.0f}\u00a0%"
+                for axis, mass in zip("xyz", mode.effective_mass, strict=True)
+            )
+        )
         found = hand_check(answer.design, answer.modes, index)
         if found is None:
             self.check.setText("No textbook formula fits this sheet.")

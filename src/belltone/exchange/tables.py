@@ -12,6 +12,7 @@ from typing import Any, Final
 import numpy as np
 
 from belltone.modes.modeset import Mode, ModeSet
+from belltone.modes.refine import Refinement
 from belltone.sheet.design import Design
 from belltone.sheet.units import format_number
 from belltone.sweep.runner import Sweep
@@ -20,11 +21,14 @@ from belltone.tune.clear import BandVisit, ClearInterval
 
 __all__ = [
     "MODE_COLUMNS",
+    "REFINEMENT_COLUMNS",
     "as_csv",
     "as_json",
     "mode_rows",
     "modes_data",
     "percent",
+    "refinement_data",
+    "refinement_rows",
     "standing_text",
     "sweep_data",
     "sweep_rows",
@@ -117,6 +121,7 @@ def _mode_data(mode: Mode, design: Design) -> dict[str, Any]:
         "error_relative": mode.error,
         "rigid": mode.rigid,
         "energy_share": dict(mode.energy),
+        "effective_mass_kg": dict(zip("xyz", mode.effective_mass, strict=True)),
         "nearest_band": None
         if standing is None
         else {
@@ -139,6 +144,59 @@ def _bands_data(design: Design) -> list[dict[str, Any]]:
         }
         for band in design.bands
     ]
+
+
+REFINEMENT_COLUMNS: Final = (
+    "mode",
+    "kind",
+    "frequency (Hz)",
+    "on twice the divisions (Hz)",
+    "change",
+    "error stated",
+)
+
+
+def refinement_rows(found: Refinement) -> list[tuple[str, ...]]:
+    """One row of text for each flexible mode, under `REFINEMENT_COLUMNS`."""
+    return [
+        (
+            str(row["number"]),
+            row["kind"],
+            format_number(row["frequency_hz"], 7),
+            "" if row["finer_hz"] is None else format_number(row["finer_hz"], 7),
+            "" if row["change_relative"] is None else _signed_percent(row["change_relative"]),
+            percent(row["error_relative"]),
+        )
+        for row in refinement_data(found)["modes"]
+    ]
+
+
+def refinement_data(found: Refinement) -> dict[str, Any]:
+    """A refinement as plain data for JSON."""
+    rows: list[dict[str, Any]] = []
+    for place, (partner, change) in enumerate(zip(found.partners, found.changes, strict=True)):
+        mode = found.modes.mode(found.modes.rigid_count + place)
+        rows.append(
+            {
+                "number": mode.number,
+                "kind": mode.kind,
+                "frequency_hz": mode.frequency,
+                "finer_hz": float(found.finer.flexible[partner]) if partner >= 0 else None,
+                "change_relative": float(change) if partner >= 0 else None,
+                "error_relative": mode.error,
+            }
+        )
+    return {
+        "modes": rows,
+        "unknowns": found.modes.unknowns,
+        "unknowns_finer": found.finer.unknowns,
+        "within_estimates": found.within_estimates,
+    }
+
+
+def _signed_percent(share: float) -> str:
+    size = percent(abs(share))
+    return size if size.startswith("below") else ("−" if share < 0 else "+") + size
 
 
 def sweep_rows(sweep: Sweep) -> tuple[tuple[str, ...], list[tuple[str, ...]]]:

@@ -17,7 +17,10 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Mode:
-    """One mode, for reading: its number counts the flexible modes from 1 (rigid ones: 0)."""
+    """One mode, for reading: its number counts the flexible modes from 1 (rigid ones: 0).
+
+    ``effective_mass`` (kg) is along x, y and z.
+    """
 
     number: int
     frequency: float
@@ -25,6 +28,7 @@ class Mode:
     kind: str
     rigid: bool
     energy: tuple[tuple[str, float], ...]
+    effective_mass: tuple[float, float, float]
 
     @property
     def angular(self) -> float:
@@ -50,7 +54,9 @@ class ModeSet:
     member's length), scaled so that the outermost fibre moving most moves by one: amplitudes of
     a mode are relative. ``signatures`` (modes, s) are mass-weighted unit vectors for comparing
     modes of any two solutions. ``energies`` (modes, 4) are shares of strain energy by
-    ``ENERGY_NAMES``. ``errors`` are relative estimates of the frequencies' errors.
+    ``ENERGY_NAMES``. ``effective`` (modes, 6) are effective masses (kg) along x y z and inertias
+    (kg m²) about the axes through the centre of gravity. ``errors`` are relative estimates of the
+    frequencies' errors.
     """
 
     frequencies: Array
@@ -58,6 +64,7 @@ class ModeSet:
     rigid_names: tuple[str, ...]
     kinds: tuple[str, ...]
     energies: Array
+    effective: Array
     stations: Array
     shapes: Array
     signatures: Array
@@ -89,6 +96,11 @@ class ModeSet:
             self.kinds[index],
             rigid,
             tuple(zip(ENERGY_NAMES, map(float, self.energies[index]), strict=True)),
+            (
+                float(self.effective[index, 0]),
+                float(self.effective[index, 1]),
+                float(self.effective[index, 2]),
+            ),
         )
 
     def modes(self) -> tuple[Mode, ...]:
@@ -104,6 +116,7 @@ class ModeSet:
             self.rigid_names,
             self.kinds[:keep],
             self.energies[:keep],
+            self.effective[:keep],
             self.stations,
             self.shapes[:keep],
             self.signatures[:keep],

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from belltone.mesh.line import MAX_ORDER, Discretisation
 from belltone.modes.kinds import energy_shares, kind_names
+from belltone.modes.mass_properties import effective_masses
 from belltone.modes.matching import clusters, match
 from belltone.modes.modeset import ENERGY_NAMES, ModeSet
 from belltone.modes.witness import STATIONS, carried_motions, sample_shapes, signatures
@@ -64,7 +65,12 @@ def request_for(design: Design, extra: int = 0) -> ModeRequest:
 def choose_discretisation(
     design: Design, request: ModeRequest, progress: Progress | None = None
 ) -> Discretisation:
-    """Return the smallest discretisation tried whose error estimates all meet the accuracy."""
+    """Return the smallest discretisation tried whose error estimates all meet the accuracy.
+
+    Where the sheet states divisions and order, those.
+    """
+    if design.fixed is not None:
+        return Discretisation(*design.fixed)
     return _climb(design, request, progress or Progress()).discretisation
 
 
@@ -74,13 +80,15 @@ def solve_modes(
     discretisation: Discretisation | None = None,
     progress: Progress | None = None,
 ) -> ModeSet:
-    """Solve for the modes asked for; with no discretisation given, one is chosen by accuracy.
+    """Solve for the modes asked for; with no discretisation given, the sheet's or one by accuracy.
 
     Each frequency comes with an estimate of its own relative error. Raises `AccuracyError` when
     the accuracy is out of reach, ``ValueError`` for a given order below 3, and ``Cancelled`` when
     ``progress`` says stop.
     """
     progress = progress or Progress()
+    if discretisation is None and design.fixed is not None:
+        discretisation = Discretisation(*design.fixed)
     if discretisation is None:
         return _climb(design, request, progress)
     if discretisation.order < _LEAST_ORDER:
@@ -243,13 +251,14 @@ def _mode_set(design: Design, fine: _Raw, errors: Array) -> ModeSet:
         system.rigid_names,
         tuple(f"rigid, {name}" for name in system.rigid_names) + kind_names(energies),
         np.concatenate([np.zeros((rigid, len(ENERGY_NAMES))), energies]),
+        effective_masses(system, np.hstack([system.rigid, fine.pairs.vectors])),
         STATIONS,
         shapes,
         np.concatenate([rigid_signatures, fine.signatures]),
         fine.discretisation,
         system.mesh.unknowns,
         fine.pairs.complete,
-        design.members[0].mass + sum(hung.mass for hung in design.masses),
+        float(system.rigid_mass[0, 0]),
     )
 
 

@@ -156,7 +156,10 @@ class BandValue:
 
 @dataclass(frozen=True)
 class Design:
-    """Everything a solution needs, in SI units, and what looked odd on the way."""
+    """Everything a solution needs, in SI units, and what looked odd on the way.
+
+    ``fixed`` holds divisions and order where the sheet states them instead of an accuracy.
+    """
 
     members: tuple[MemberValue, ...]
     places: Mapping[str, Place]
@@ -165,6 +168,7 @@ class Design:
     bands: tuple[BandValue, ...]
     margin: float
     accuracy: float
+    fixed: tuple[int, int] | None
     count: int
     up_to: float | None
     knobs: Mapping[str, KnobValue]

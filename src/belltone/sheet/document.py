@@ -72,12 +72,13 @@ class Sheet:
     def answer_hash(self, settings: Mapping[str, str] | None = None) -> str:
         """A hash of all that decides frequencies and shapes, with knobs set to ``settings``.
 
-        Titles, notes, knob ranges, the excitation and the accuracy are left out: none of them
-        changes a mode. What was asked for (how many, how exact) is part of each result's key.
+        Titles, notes, knob ranges, the excitation and the accuracy asked for are left out: none
+        of them changes a mode. What was asked for is part of each result's key.
         """
         data = self.content.model_dump(mode="json")
-        for key in ("title", "note", "excitation", "accuracy", "modes"):
+        for key in ("title", "note", "excitation", "modes"):
             data.pop(key)
+        data["accuracy"].pop("target")
         data["knobs"] = {
             name: (settings or {}).get(name, knob["value"]) for name, knob in data["knobs"].items()
         }

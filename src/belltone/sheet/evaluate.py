@@ -96,6 +96,9 @@ class _Evaluation:
         accuracy = self.values.within(
             ("accuracy", "target"), 1e-6, 0.2, "between 0.0001 % and 20 %", 0.5e-2
         )
+        wished = (content.accuracy.divisions, content.accuracy.order)
+        if (wished[0] is None) != (wished[1] is None):
+            self.values.add(("accuracy",), "give “divisions” and “order” together, or neither")
         if content.modes.up_to is not None:
             self.values.positive(("modes", "up_to"))
         self.values.stop_if_wrong()
@@ -107,6 +110,7 @@ class _Evaluation:
             bands,
             margin,
             accuracy,
+            (wished[0], wished[1]) if wished[0] is not None and wished[1] is not None else None,
             content.modes.count,
             self.values.numbers.get(("modes", "up_to")),
             self.values.knobs,

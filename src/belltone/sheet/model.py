@@ -232,9 +232,14 @@ class Excitation(_Part):
 
 
 class Accuracy(_Part):
-    """The largest error allowed in any frequency."""
+    """The largest error allowed in any frequency; or, an expert's choice, divisions and order.
+
+    ``divisions`` counts the elements between neighbouring sites. Errors are told either way.
+    """
 
     target: Share = "0.5 %"
+    divisions: Annotated[int, Field(ge=1, le=200)] | None = None
+    order: Annotated[int, Field(ge=3, le=8)] | None = None
 
 
 class Modes(_Part):

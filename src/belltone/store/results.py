@@ -29,7 +29,7 @@ from belltone.sheet.document import Sheet
 
 __all__ = ["ResultStore", "result_key", "store_path"]
 
-_METHOD: Final = 1  # raise it when a change of method changes any number
+_METHOD: Final = 2  # raise it when a change of method changes any number
 _MOST_RESULTS: Final = 4000  # some hundred megabytes at the very most; the oldest go first
 
 _MIGRATIONS: Final = (
@@ -153,7 +153,15 @@ def _transaction(connection: sqlite3.Connection) -> Iterator[None]:
     connection.execute("COMMIT")
 
 
-_ARRAYS: Final = ("frequencies", "errors", "energies", "stations", "shapes", "signatures")
+_ARRAYS: Final = (
+    "frequencies",
+    "errors",
+    "energies",
+    "effective",
+    "stations",
+    "shapes",
+    "signatures",
+)
 _SINGLE: Final = ("shapes", "signatures")  # seven digits are plenty for pictures and matching
 
 

@@ -13,7 +13,7 @@ from belltone.elements.lumped import rigid_body_mass
 from belltone.mesh.line import Discretisation, LineMesh, line_mesh
 from belltone.sheet.design import Design
 from belltone.system.constraints import held_rows, permitted_motions
-from belltone.system.rigid import rigid_modes, rigid_motions
+from belltone.system.rigid import rigid_modes, rigid_motions, sheet_motions
 
 __all__ = ["System", "assemble"]
 
@@ -27,7 +27,9 @@ class System:
 
     ``basis`` (unknowns, permitted) takes reduced vectors to node motions; its columns are
     orthonormal. ``rigid`` (permitted, r) spans the rigid motions left, orthonormal in the mass.
-    ``rigid_names`` says what each of them is.
+    ``rigid_names`` says what each of them is. ``rigid_mass`` (6, 6) is the mass matrix of the
+    whole component moved as one about the sheet's origin, and ``coupling`` (permitted, 6) the
+    mass that ties each permitted motion to those moves.
     """
 
     mesh: LineMesh
@@ -37,6 +39,8 @@ class System:
     basis: Matrix
     rigid: Array
     rigid_names: tuple[str, ...]
+    rigid_mass: Array
+    coupling: Array
 
     def node_motions(self, reduced: Array) -> Array:
         """Return motions ``(modes, nodes, 6)`` of reduced vectors ``(permitted, modes)``."""
@@ -68,6 +72,8 @@ def assemble(design: Design, discretisation: Discretisation) -> System:
     reduced_mass = _symmetric(basis.T @ mass @ basis)
     motions = rigid_motions(mesh.coordinates, member.length)
     rigid, names = rigid_modes(motions, nodes, rows, basis, reduced_mass)
+    moves = sheet_motions(mesh.coordinates)
+    carried = np.asarray(mass @ moves)
     return System(
         mesh,
         elements,
@@ -76,6 +82,8 @@ def assemble(design: Design, discretisation: Discretisation) -> System:
         basis,
         rigid,
         names,
+        moves.T @ carried,
+        np.asarray(basis.T @ carried),
     )
 
 

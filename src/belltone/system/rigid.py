@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import linalg, sparse
 
-__all__ = ["rigid_modes", "rigid_motions"]
+__all__ = ["rigid_modes", "rigid_motions", "sheet_motions"]
 
 Array = NDArray[np.float64]
 
@@ -26,12 +26,18 @@ _NAMES: Final = (
 
 def rigid_motions(coordinates: Array, size: float) -> Array:
     """Return the six rigid motions ``(6 nodes, 6)`` about the mean point, turns scaled by size."""
-    arms = coordinates - coordinates.mean(axis=0)
+    motions = sheet_motions(coordinates - coordinates.mean(axis=0))
+    motions[:, 3:] /= size
+    return motions
+
+
+def sheet_motions(coordinates: Array) -> Array:
+    """Return unit slides along and unit turns about the sheet's axes, ``(6 nodes, 6)``."""
     motions = np.zeros((len(coordinates), 6, 6))
     motions[:, :, :3] = np.eye(6)[:, :3]
     for axis in range(3):
-        turn = np.eye(3)[axis] / size
-        motions[:, :3, 3 + axis] = np.cross(turn, arms)
+        turn = np.eye(3)[axis]
+        motions[:, :3, 3 + axis] = np.cross(turn, coordinates)
         motions[:, 3:, 3 + axis] = turn
     return motions.reshape(-1, 6)
 
