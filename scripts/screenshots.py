@@ -50,6 +50,11 @@ def other_knob(window: MainWindow) -> None:
     )
 
 
+def all_modes(window: MainWindow) -> None:
+    """Open the table of modes."""
+    window.show_table()
+
+
 def main() -> int:
     """Draw every picture."""
     FOLDER.mkdir(parents=True, exist_ok=True)
@@ -64,6 +69,7 @@ def main() -> int:
         draw_picture(rail, FOLDER / "sweep.png", other_knob)
         draw_picture(rail, FOLDER / "night.png", by_night)
         draw_picture(rail, FOLDER / "wrong_entry.png", wrong_entry)
+        draw_picture(rail, FOLDER / "table.png", all_modes)
         draw_picture(bar, FOLDER / "new_sheet.png")
     return 0
 

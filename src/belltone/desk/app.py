@@ -62,7 +62,7 @@ def make_application() -> QApplication:
 
 def _note_from_qt(kind: QtMsgType, _context: object, text: str) -> None:
     """Pass on what Qt says, but for what only the absence of a screen makes it say."""
-    if "propagateSizeHints" not in text and kind != QtMsgType.QtDebugMsg:
+    if not text.startswith("This plugin does not support") and kind != QtMsgType.QtDebugMsg:
         print(f"belltone: {text}", file=sys.stderr)
 
 
@@ -129,7 +129,10 @@ def wait_for(ready: Callable[[], bool], seconds: float = _PICTURE_SECONDS) -> bo
 def draw_picture(
     path: Path, picture: Path, prepare: Callable[[MainWindow], None] | None = None
 ) -> None:
-    """Open a sheet in the real window, sweep its first knob, and write the window as a PNG."""
+    """Open a sheet in the real window, sweep its first knob, and write the window as a PNG.
+
+    ``prepare`` may do more by hand first; a table it opens is what is drawn.
+    """
     make_application()
     session = Session(read_sheet(path), path, Journal())
     folder = tempfile.TemporaryDirectory()
@@ -149,7 +152,8 @@ def draw_picture(
             prepare(window)
         wait_for(lambda: session.settled)
         wait_for(lambda: False, 0.5)  # the smoothed picture follows a moment after the last move
-        if not window.grab().save(str(picture)):
+        shown = window.table if window.table is not None else window
+        if not shown.grab().save(str(picture)):
             raise OSError(None, "the picture cannot be written", str(picture))
     finally:
         window.may_discard = lambda: True  # type: ignore[method-assign]

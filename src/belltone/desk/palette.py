@@ -218,6 +218,13 @@ def stylesheet(palette: Palette) -> str:
     QScrollBar::handle:vertical {{ background: {p.line}; border-radius: 4px; min-height: 30px; }}
     QScrollBar::add-line, QScrollBar::sub-line {{ height: 0px; width: 0px; }}
     QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
+    QTableView {{ background: {p.card}; alternate-background-color: {p.desk};
+        gridline-color: {p.line}; border: 1px solid {p.line}; outline: 0;
+        selection-background-color: {p.ledge}; selection-color: {p.ink}; }}
+    QHeaderView::section {{
+        background: {p.desk}; color: {p.muted}; border: none; padding: 4px 8px;
+    }}
+    QTableView::item {{ padding: 2px 8px; }}
     QSplitter::handle {{ background: transparent; }}
     QToolTip {{ background: {p.card}; color: {p.ink}; border: 1px solid {p.line}; }}
     """

@@ -31,6 +31,7 @@ from belltone.desk.cards import (
 )
 from belltone.desk.fields import LiveNumber
 from belltone.desk.knobs_card import KnobsCard
+from belltone.desk.mode_table import ModeTable
 from belltone.desk.notes_card import NotesCard
 from belltone.desk.palette import DARK, LIGHT, label_font, qt_palette, stylesheet
 from belltone.desk.readout import Readout
@@ -78,6 +79,7 @@ class MainWindow(QMainWindow):
         self.session = session
         self._settings = settings or QSettings()
         self._palette = DARK if self._settings.value("theme") == DARK.name else LIGHT
+        self.table: ModeTable | None = None
         self.verdict = VerdictBar(session, self._palette)
         self.shape = ShapeView(session, self._palette)
         self.map = SweepMap(session, self._palette)
@@ -191,6 +193,7 @@ class MainWindow(QMainWindow):
             edit, "&Copy the table of modes", QKeySequence("Ctrl+Shift+C"), self.copy_table
         )
         view = self.menuBar().addMenu("&View")
+        self._action(view, "&All modes in a table", QKeySequence("Ctrl+T"), self.show_table)
         self._action(view, "&Play or pause", QKeySequence("Ctrl+Space"), self._toggle_play)
         self._action(
             view, "&Lower mode", QKeySequence("Alt+Left"), lambda: self.session.choose_neighbour(-1)
@@ -377,6 +380,14 @@ class MainWindow(QMainWindow):
 
     # -- view and help --------------------------------------------------------------------------
 
+    def show_table(self) -> None:
+        """Show all modes in a table beside this window."""
+        if self.table is None:
+            self.table = ModeTable(self.session, self)
+        self.table.show()
+        self.table.raise_()
+        self.table.activateWindow()
+
     def _toggle_play(self) -> None:
         self.shape.set_playing(not self.shape.playing)
 
@@ -406,6 +417,7 @@ class MainWindow(QMainWindow):
             "should be.\n\n"
             "Sweep map: drag the cursor to turn the knob; click a branch to choose it; Ctrl+R "
             "runs or stops the sweep.\n\n"
+            "Ctrl+T shows all modes in a table; Ctrl+C there copies it.\n\n"
             "Alt+Left and Alt+Right choose the lower or higher mode from anywhere.",
         )
 

@@ -1,0 +1,69 @@
+import csv
+import io
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QGuiApplication
+from pytestqt.qtbot import QtBot
+
+from belltone.desk.mode_table import ModeTable
+from belltone.desk.window import MainWindow
+from tests.desk.conftest import settle
+
+
+@pytest.fixture
+def table(window: MainWindow, qtbot: QtBot) -> ModeTable:
+    qtbot.keyClick(window, Qt.Key.Key_T, Qt.KeyboardModifier.ControlModifier)
+    assert window.table is not None
+    return window.table
+
+
+def column(table: ModeTable, place: int) -> list[str]:
+    model = table.view.model()
+    return [str(model.index(row, place).data()) for row in range(model.rowCount())]
+
+
+def test_every_mode_is_there_with_the_chosen_one_lit(window: MainWindow, table: ModeTable) -> None:
+    assert column(table, 0) == [str(number) for number in range(1, 11)]
+    assert column(table, 1)[1] == "49.8415"
+    assert column(table, 9)[1] == "30 %"
+    assert table.view.currentIndex().row() == 1
+    window.session.choose_neighbour(3)
+    assert table.view.currentIndex().row() == 4
+
+
+def test_choosing_a_row_chooses_the_mode(
+    window: MainWindow, table: ModeTable, qtbot: QtBot
+) -> None:
+    table.view.setFocus()
+    qtbot.keyClick(table.view, Qt.Key.Key_Down)
+    assert window.readout.head.text() == "Mode 3"
+
+
+def test_numbers_sort_as_numbers(window: MainWindow, table: ModeTable) -> None:
+    table.view.sortByColumn(1, Qt.SortOrder.DescendingOrder)
+    frequencies = [float(text) for text in column(table, 1)]
+    assert frequencies == sorted(frequencies, reverse=True)
+    table.view.sortByColumn(6, Qt.SortOrder.AscendingOrder)
+    assert column(table, 6)[0].startswith("axial")
+    # The chosen mode stays chosen, wherever its row went.
+    assert window.session.chosen_mode is not None
+    assert window.session.chosen_mode.number == 2
+
+
+def test_the_table_is_copied_as_shown(table: ModeTable, qtbot: QtBot) -> None:
+    table.view.sortByColumn(0, Qt.SortOrder.DescendingOrder)
+    qtbot.keyClick(table, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+    rows = list(csv.DictReader(io.StringIO(QGuiApplication.clipboard().text())))
+    assert [row["mode"] for row in rows] == [str(number) for number in range(10, 0, -1)]
+    assert rows[-1]["frequency (Hz)"] == "37.2029"
+
+
+def test_the_table_follows_the_design(window: MainWindow, table: ModeTable, qtbot: QtBot) -> None:
+    window.session.set_knob("wall", 6.0)
+    assert "older design" in table.windowTitle()
+    settle(qtbot, window)
+    assert table.windowTitle() == "All modes"
+    assert column(table, 1)[1] == "54.757"
+    qtbot.keyClick(table, Qt.Key.Key_Escape)
+    assert table.isHidden()
