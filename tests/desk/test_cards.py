@@ -102,6 +102,30 @@ def test_a_body_let_go_is_free(make_window: Callable[..., MainWindow], qtbot: Qt
     assert "as meant" in words(window.cards[HELD])
 
 
+def test_springs(window: MainWindow, qtbot: QtBot) -> None:
+    held = window.cards[HELD]
+    before = window.session.answer
+    choose(held, "⋯", "put it on a spring along z")
+    assert not window.session.wrong
+    second = choices(held, "⋯")[1].menu().actions()
+    next(a for a in second if a.text() == "put it on a spring along x").trigger()
+    assert "on a spring along x of 100 N/mm" in words(held)
+    settle(qtbot, window)
+    assert before is not None
+    assert window.session.answer is not None
+    assert window.session.answer.modes.frequencies[-1] != before.modes.frequencies[-1]
+    field = number(window, ("supports", 1, "springs", "x"))
+    qtbot.mouseClick(field, Qt.MouseButton.LeftButton)
+    qtbot.keyClicks(field, "3 kg")
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    assert "where a stiffness" in field.problem
+    qtbot.keyClick(field, Qt.Key.Key_Escape)
+    for place in (0, 1):
+        menu = choices(held, "⋯")[place].menu().actions()
+        next(a for a in menu if a.text().startswith("no spring")).trigger()
+    assert "spring" not in words(held)
+
+
 def test_masses(window: MainWindow, monkeypatch: pytest.MonkeyPatch) -> None:
     hung = window.cards[HUNG]
     add(hung, "details")

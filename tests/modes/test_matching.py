@@ -62,17 +62,25 @@ def test_clusters_group_equal_frequencies() -> None:
 
 
 def test_kinds_follow_the_energy() -> None:
-    #            axial  shear y  shear z  twist  about y  about z
+    # axial, shear y, shear z, twist, about y, about z, springs
     energies = np.array(
-        [[0, 0, 1, 0, 9, 0], [0, 1, 0, 0, 0, 9], [0, 0, 0, 5, 0, 0], [7, 0, 0, 3, 0, 0], [0.0] * 6]
+        [
+            [0, 0, 1, 0, 9, 0, 0],
+            [0, 1, 0, 0, 0, 9, 0],
+            [0, 0, 0, 5, 0, 0, 0],
+            [7, 0, 0, 3, 0, 0, 0],
+            [0, 0, 0, 0, 1, 0, 9],
+            [0.0] * 7,
+        ]
     )
     shares = energy_shares(energies)
-    assert shares[0] == pytest.approx([0, 0, 1, 0])
-    assert kind_names(shares)[:4] == (
+    assert shares[0] == pytest.approx([0, 0, 1, 0, 0])
+    assert kind_names(shares)[:5] == (
         "bending about y",
         "bending about z",
         "twist",
         "axial with twist",
+        "moving on its springs",
     )
     assert np.all(np.isfinite(shares))
 

@@ -10,12 +10,13 @@ from belltone.desk.card import Act, Card, Choice, Number, Sentence
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path, path_text
 from belltone.sheet.materials import handbook
-from belltone.sheet.model import HOLD_WORDS, SECTION_SHAPES, Member
+from belltone.sheet.model import HOLD_WORDS, SECTION_SHAPES, Member, Support
 from belltone.sheet.units import format_number
 
 __all__ = ["ComponentCard", "ExcitationCard", "HeldCard", "HungCard", "MaterialCard", "WantedCard"]
 
 _DIRECTIONS = ("x", "y", "z", "turn x", "turn y", "turn z")
+_SPRINGS = (("springs", "along", "100 N/mm"), ("turning_springs", "about", "100 N*m/rad"))
 _DIVISIONS = (1, 2, 3, 4, 6, 8, 12, 16)
 _FIRST_DIMENSIONS = {
     "solid rectangle": {"width": "40 mm", "height": "20 mm"},
@@ -272,15 +273,54 @@ class HeldCard(_SheetCard):
                     options.append((f"{verb} {direction}", self._set((*path, "hold"), turned)))
             name = f"{support.name}:" if support.name else ""
             site = self._site_choice(support.site, (*path, "site"))
-            more = self._more(self._rename((*path, "name")), self._take_away(path, "support"))
+            more = self._more(
+                *self._spring_options(path, support),
+                self._rename((*path, "name")),
+                self._take_away(path, "support"),
+            )
             held_words = Choice(words, tuple(options), "how it is held")
-            result.append([name, held_words, "at", *site, ".", more])
+            springs = self._springs(path, support)
+            result.append([name, held_words, "at", *site, *springs, ".", more])
         if result:
             return result
         if self.session.sheet.content.modes.free:
             return [["Free in space, as meant."]]
         meant = Act("that is meant", self._set(("modes", "free"), True), "Ask no more about it")
         return [["Free in space: nothing holds it.", meant]]
+
+    def _springs(self, path: Path, support: Support) -> list[str | Number | Choice | Act]:
+        """The springs of a support, as words and live numbers."""
+        pieces: list[str | Number | Choice | Act] = []
+        for key, words, _ in _SPRINGS:
+            for axis in "xyz":
+                if getattr(getattr(support, key), axis, None) is not None:
+                    pieces += [f", on a spring {words} {axis} of"]
+                    pieces += [Number((*path, key, axis), f"spring {words} {axis}")]
+        return pieces
+
+    def _spring_options(
+        self, path: Path, support: Support
+    ) -> list[tuple[str, Callable[[], object]]]:
+        """Springs to add, and those there are to take away."""
+        options: list[tuple[str, Callable[[], object]]] = []
+        for key, words, first in _SPRINGS:
+            for axis in "xyz":
+                place: Path = (*path, key, axis)
+                if getattr(getattr(support, key), axis, None) is None:
+                    text = f"put it on a spring {words} {axis}"
+                    options.append((text, self._set(place, first)))
+                else:
+                    options.append((f"no spring {words} {axis}", self._no_spring(path, key, axis)))
+        return options
+
+    def _no_spring(self, path: Path, key: str, axis: str) -> Callable[[], None]:
+        def change(sheet: Sheet) -> Sheet:
+            only = len(sheet.value((*path, key)) or {}) == 1
+            if sheet.value((*path, "hold")) is None:
+                sheet = sheet.with_value((*path, "hold"), "free")
+            return sheet.without((*path, key) if only else (*path, key, axis))
+
+        return lambda: self._edit("spring taken away", change)
 
     def adders(self) -> list[Act]:
         return [Act("add a support", self._add, "Hold it at one more place")]

@@ -29,6 +29,8 @@ from belltone.tune.bands import stand
 
 __all__ = ["Readout"]
 
+_ENERGY_ROWS = 4  # the largest shares; a fifth one is close to nothing
+
 
 class Readout(QFrame):
     """Everything about the chosen mode, and reach."""
@@ -269,14 +271,16 @@ class _EnergyBars(QWidget):
         self._palette = palette
         self._shares: tuple[tuple[str, float], ...] = ()
         self.setFont(label_font(8.5))
-        self.setFixedHeight(4 * 18)
+        self.setFixedHeight(_ENERGY_ROWS * 18)
 
     def set_palette(self, palette: Palette) -> None:
         self._palette = palette
         self.update()
 
     def show_shares(self, shares: tuple[tuple[str, float], ...]) -> None:
-        self._shares = tuple(sorted(shares, key=lambda entry: -entry[1]))
+        # Springs have a row only where there are any.
+        shown = [entry for entry in shares if entry[0] != "springs" or entry[1] > 0]
+        self._shares = tuple(sorted(shown, key=lambda entry: -entry[1]))[:_ENERGY_ROWS]
         text = ", ".join(f"{name} {100 * share:.0f} %" for name, share in self._shares)
         self.setAccessibleDescription(text)
         self.update()

@@ -99,6 +99,7 @@ class Scene:
         self._depth = max(member.section.depth, member.section_at_end.depth)
         for support in design.supports:
             self._add_support(support)
+            self._add_springs(support)
         self._add_masses()
         self._motion = None
 
@@ -146,7 +147,10 @@ class Scene:
         across /= np.linalg.norm(across)
         upward = np.cross(across, ahead)
         reach = 0.5 * _REACH * self.size  # about what the amplitude starts with
-        points = np.concatenate([self._base - reach * upward, self._base + reach * upward])
+        room = [(self._base, reach)] + [(at[None], reach + size) for at, size in self._bodies()]
+        points = np.concatenate(
+            [at + by * way for at, by in room for way in (-upward, upward, -across, across)]
+        )
         along = points @ np.column_stack([across, upward, -ahead])
         middle = 0.5 * (along.min(axis=0) + along.max(axis=0))
         width, height = self._window.GetSize()
@@ -159,6 +163,19 @@ class Scene:
         camera.SetPosition(*(centre - distance * ahead))
         camera.SetViewUp(*upward)
         self._renderer.ResetCameraClippingRange()
+
+    def _bodies(self) -> list[tuple[Array, float]]:
+        """Centre and drawn radius of each hung body."""
+        assert self._design is not None
+        heaviest = max((hung.mass for hung in self._design.masses), default=0.0) or 1.0
+        largest = max(0.6 * self._depth, 0.02 * self.size)
+        return [
+            (
+                self._design.location(hung.place) + np.array(hung.offset),
+                largest * max((hung.mass / heaviest) ** (1 / 3), 0.4),
+            )
+            for hung in self._design.masses
+        ]
 
     def look(self, direction: str) -> None:
         """Look along an axis ("x", "y", "z") or at a slant ("corner")."""
@@ -353,22 +370,44 @@ class Scene:
                 actor = self._glyph(disc, self._palette.muted, 0.45)
                 actor.SetUserMatrix(_matrix(np.array([side, axis, np.cross(side, axis)]), place))
 
+    def _add_springs(self, support: SupportValue) -> None:
+        """A zigzag for each sprung slide, a spiral for each sprung turn."""
+        assert self._design is not None
+        place = self._design.location(support.place)
+        size = max(0.75 * self._depth, 0.016 * self.size)
+        for row in support.spring_directions:
+            turning = bool(np.linalg.norm(row[3:]) > 0.5)
+            axis = row[3:] if turning else row[:3]
+            side = np.cross(axis, np.eye(3)[np.argmin(np.abs(axis))])
+            side /= np.linalg.norm(side)
+            if turning:
+                angle = np.linspace(0, 5 * np.pi, 80)[:, None]
+                reach = size * (0.4 + 0.12 * angle / np.pi)
+                path = reach * (np.cos(angle) * side + np.sin(angle) * np.cross(axis, side))
+            else:
+                steps = np.arange(12)
+                across = np.where((steps > 0) & (steps < 11), (-1.0) ** steps, 0.0)
+                away = 0.5 * self._depth + 0.25 * size * steps
+                path = -away[:, None] * axis + 0.4 * size * across[:, None] * side
+            points = vtkPoints()
+            points.SetData(numpy_to_vtk(np.ascontiguousarray(place + path), deep=True))
+            poly = vtkPolyData()
+            poly.SetPoints(points)
+            poly.SetLines(_cells([np.arange(len(path))[None]]))
+            self._renderer.AddActor(_line_actor(poly, self._palette.live, 1.8))
+
     def _add_masses(self) -> None:
         assert self._design is not None
         self._masses = []
-        heaviest = max((hung.mass for hung in self._design.masses), default=1.0) or 1.0
-        for hung in self._design.masses:
-            offset = np.array(hung.offset)
-            centre = self._design.location(hung.place) + offset
+        for hung, (centre, radius) in zip(self._design.masses, self._bodies(), strict=True):
             sphere = vtkSphereSource()
             sphere.SetThetaResolution(28)
             sphere.SetPhiResolution(20)
-            share = (hung.mass / heaviest) ** (1 / 3)
-            sphere.SetRadius(max(0.6 * self._depth, 0.02 * self.size) * max(share, 0.4))
+            sphere.SetRadius(radius)
             actor = self._glyph(sphere, self._palette.energy, 0.8)
             actor.SetPosition(*centre)
             at = np.array([hung.place.along / self.size])
-            self._masses.append((actor, centre, at, offset))
+            self._masses.append((actor, centre, at, np.array(hung.offset)))
 
     def _glyph(self, source: object, colour: str, opacity: float) -> vtkActor:
         mapper = vtkPolyDataMapper()

@@ -79,7 +79,8 @@ class VerdictBar(QWidget):
                 ]
                 count = len({number for number, _ in (*found.inside, *found.margin)})
                 what = "mode stands" if count == 1 else "modes stand"
-                where = "in a band" if found.inside else "too near a band"
+                places = {(True, True): "in or too near a band", (True, False): "in a band"}
+                where = places.get((bool(found.inside), bool(found.margin)), "too near a band")
                 head = f"{count} {what} {where}:"
                 colour, wash = palette.alarm, palette.margin_wash
                 text = ", ".join(parts) + ". " + self._advice()

@@ -100,6 +100,8 @@ def _held_at_ends(design: Design, member: MemberValue) -> tuple[set[int], set[in
     ends: tuple[set[int], set[int]] = (set(), set())
     for support in design.supports:
         share = support.place.along / member.length
+        if len(support.spring_stiffness):
+            return None
         if min(share, 1 - share) > _END:
             return None
         for row in support.directions:

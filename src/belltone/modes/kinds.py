@@ -11,17 +11,17 @@ __all__ = ["energy_shares", "kind_names"]
 
 Array = NDArray[np.float64]
 
-_KINDS: Final = ("axial", "twist", "bending about y", "bending about z")
+_KINDS: Final = ("axial", "twist", "bending about y", "bending about z", "moving on its springs")
 _MINOR: Final = 0.25  # a second kind with at least this share of the energy is named too
 
 
 def energy_shares(strain_energy: Array) -> Array:
-    """Turn energies by strain ``(modes, 6)`` into shares ``(modes, 4)``, kind by kind.
+    """Turn energies by strain and of springs ``(modes, 7)`` into shares ``(modes, 5)`` by kind.
 
     Shear along z belongs to bending about y, shear along y to bending about z.
     """
-    axial, shear_y, shear_z, twist, about_y, about_z = strain_energy.T
-    by_kind = np.column_stack([axial, twist, about_y + shear_z, about_z + shear_y])
+    axial, shear_y, shear_z, twist, about_y, about_z, springs = strain_energy.T
+    by_kind = np.column_stack([axial, twist, about_y + shear_z, about_z + shear_y, springs])
     total = by_kind.sum(axis=1, keepdims=True)
     return np.asarray(by_kind / np.where(total > 0, total, 1.0))
 

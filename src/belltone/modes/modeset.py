@@ -53,7 +53,7 @@ class ModeSet:
     ``shapes`` (modes, stations, 6) are translations and rotations at ``stations`` (shares of the
     member's length), scaled so that the outermost fibre moving most moves by one: amplitudes of
     a mode are relative. ``signatures`` (modes, s) are mass-weighted unit vectors for comparing
-    modes of any two solutions. ``energies`` (modes, 4) are shares of strain energy by
+    modes of any two solutions. ``energies`` (modes, 5) are shares of strain energy by
     ``ENERGY_NAMES``. ``effective`` (modes, 6) are effective masses (kg) along x y z and inertias
     (kg m²) about the axes through the centre of gravity. ``errors`` are relative estimates of the
     frequencies' errors.
@@ -127,5 +127,5 @@ class ModeSet:
         )
 
 
-ENERGY_NAMES = ("stretching", "twisting", "bending about y", "bending about z")
+ENERGY_NAMES = ("stretching", "twisting", "bending about y", "bending about z", "springs")
 """Where strain energy can be; shear counts with the bending it belongs to."""

@@ -176,7 +176,7 @@ def _from_strains(system: System, vectors: Array) -> Array:
     """
     if vectors.shape[1] == 0:
         return np.empty(0)
-    energy = system.elements.strain_energy(system.element_motions(system.node_motions(vectors)))
+    energy = system.strain_energy(system.node_motions(vectors))
     kinetic = np.einsum("im,im->m", vectors, np.asarray(system.mass @ vectors))
     return np.asarray(np.sqrt(2 * energy.sum(axis=1) / kinetic) / (2 * math.pi))
 
@@ -238,11 +238,7 @@ def _mode_set(design: Design, fine: _Raw, errors: Array) -> ModeSet:
     rigid_signatures = signatures(
         design, rigid_shapes, carried_motions(design, system, rigid_motions)
     )
-    energies = energy_shares(
-        system.elements.strain_energy(
-            system.element_motions(system.node_motions(fine.pairs.vectors))
-        )
-    )
+    energies = energy_shares(system.strain_energy(system.node_motions(fine.pairs.vectors)))
     rigid = len(system.rigid_names)
     shapes = _relative(design, np.concatenate([rigid_shapes, fine.shapes]))
     return ModeSet(

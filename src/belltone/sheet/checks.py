@@ -24,7 +24,7 @@ def plausibility(design: Design, content: Content) -> Iterator[Finding]:
     for member in design.members:
         yield from _slenderness(member)
         yield from _material(member, content)
-    if not any(len(support.directions) for support in design.supports) and not content.modes.free:
+    if not any(support.holds for support in design.supports) and not content.modes.free:
         yield Finding(
             ("supports",),
             "nothing holds the component, so it is solved free in space with its six rigid modes "

@@ -126,12 +126,30 @@ class Place:
 
 @dataclass(frozen=True)
 class SupportValue:
-    """A support: the rows of ``directions`` (k, 6) are the held motions, translations first."""
+    """A support: the rows of ``directions`` (k, 6) are the held motions, translations first.
+
+    The rows of ``spring_directions`` (s, 6) are those on springs of ``spring_stiffness`` (s,), in
+    N/m along a slide and N m/rad about a turn.
+    """
 
     name: str
     place: Place
     directions: Array
     words: str
+    spring_directions: Array
+    spring_stiffness: Array
+
+    @property
+    def holds(self) -> bool:
+        """Whether it holds anything at all."""
+        return len(self.directions) + len(self.spring_directions) > 0
+
+    @property
+    def spring_matrix(self) -> Array:
+        """Stiffness (6, 6) of its springs on the motions of the site."""
+        return np.asarray(
+            (self.spring_directions.T * self.spring_stiffness) @ self.spring_directions
+        )
 
 
 @dataclass(frozen=True)

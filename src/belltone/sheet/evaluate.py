@@ -275,12 +275,38 @@ class _Evaluation:
         frame = np.eye(3)
         if own:
             frame = next(member for member in members if member.name == place.part).frame
-        rows = np.zeros((len(held), 6))
-        for row, direction in enumerate(held):
-            block = 3 * (direction // 3)
-            rows[row, block : block + 3] = frame[direction % 3]
         words = support.hold if isinstance(support.hold, str) else ", ".join(support.hold)
-        return SupportValue(support.name or place.site, place, rows, words)
+        # A word goes by the member's axes, but springs beside it by the sheet's.
+        springs = self._springs(("supports", index), support)
+        spring_frame = frame if support.axes == "own" else np.eye(3)
+        return SupportValue(
+            support.name or place.site,
+            place,
+            _rows(held, frame),
+            words,
+            _rows(tuple(springs), spring_frame),
+            np.array(list(springs.values())),
+        )
+
+    def _springs(self, path: Path, support: model.Support) -> dict[int, float]:
+        """Stiffness by direction, those of zero left out."""
+        springs: dict[int, float] = {}
+        for first, key in ((0, "springs"), (3, "turning_springs")):
+            for axis, letter in enumerate("xyz"):
+                stiffness = self.values.numbers.get((*path, key, letter))
+                if stiffness is None:
+                    continue
+                if stiffness < 0:
+                    self.values.add((*path, key, letter), "a stiffness must not be negative")
+                elif stiffness > 0:
+                    springs[first + axis] = stiffness
+        if (
+            isinstance(support.hold, str)
+            and "hold" not in support.model_fields_set
+            and not (support.springs or support.turning_springs)
+        ):
+            self.values.add(path, "give “hold”, “springs” or “turning_springs”")
+        return springs
 
     def _mass(self, index: int, mass: model.Mass, places: Mapping[str, Place]) -> MassValue | None:
         path: Path = ("masses", index)
@@ -325,6 +351,15 @@ class _Evaluation:
                 factor = order / (2 * math.pi)
                 bands.append(BandValue(name, low * factor, high * factor))
         return tuple(bands)
+
+
+def _rows(directions: tuple[int, ...], frame: Array) -> Array:
+    """Directions (0 to 5) of a frame as rows ``(k, 6)``, slides first."""
+    rows = np.zeros((len(directions), 6))
+    for row, direction in enumerate(directions):
+        block = 3 * (direction // 3)
+        rows[row, block : block + 3] = frame[direction % 3]
+    return rows
 
 
 def _si(text: str, dimension: Dimension) -> float:

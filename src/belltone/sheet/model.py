@@ -89,6 +89,8 @@ Inertia = Annotated[
     ValueField(DIMENSIONS["moment of inertia"]),
 ]
 Share = Annotated[str, _TEXT, _schema("share"), _field("share")]
+Stiffness = Annotated[str, _TEXT, _schema("stiffness"), _field("stiffness")]
+TurningStiffness = Annotated[str, _TEXT, _schema("turning stiffness"), _field("turning stiffness")]
 Number = Annotated[str, _TEXT, _schema("number"), _field("number")]
 AnyValue = Annotated[str, _TEXT]
 Name = Annotated[str, Field(min_length=1, max_length=80)]
@@ -185,14 +187,33 @@ class Point(_Part):
     along: Length
 
 
-class Support(_Part):
-    """What a site is held by: a word for the usual cases, or a list of directions.
+class Springs(_Part):
+    """Stiffness against sliding along x, y, z."""
 
-    Words go by the member's own axes; directions by the sheet's axes unless ``axes = "own"``.
+    x: Stiffness | None = None
+    y: Stiffness | None = None
+    z: Stiffness | None = None
+
+
+class TurningSprings(_Part):
+    """Stiffness against turning about x, y, z."""
+
+    x: TurningStiffness | None = None
+    y: TurningStiffness | None = None
+    z: TurningStiffness | None = None
+
+
+class Support(_Part):
+    """What a site is held by: a word for the usual cases, a list of directions, springs.
+
+    Words go by the member's own axes; directions and springs by the sheet's axes unless
+    ``axes = "own"``.
     """
 
     site: Name
-    hold: HoldWord | Annotated[tuple[Direction, ...], Field(min_length=1)]
+    hold: HoldWord | Annotated[tuple[Direction, ...], Field(min_length=1)] = "free"
+    springs: Springs | None = None
+    turning_springs: TurningSprings | None = None
     axes: Literal["own", "sheet"] | None = None
     name: str = ""
 

@@ -118,6 +118,8 @@ DIMENSIONS: Final = {
         Dimension("speed", "rad/s", ("rpm", "Hz", "rad/s")),
         Dimension("moment of inertia", "kg*m^2", ("kg*m^2", "g*mm^2")),
         Dimension("angle", "rad", ("deg", "rad")),
+        Dimension("stiffness", "N/m", ("N/mm", "kN/m")),
+        Dimension("turning stiffness", "N*m/rad", ("N*m/rad", "kN*m/rad")),
         Dimension("share", "", ("%",)),
         Dimension("number", "", ("",)),
     )
@@ -150,7 +152,8 @@ _RADIAN: Final = quantity(1.0, "rad")
 def as_dimension(value: Quantity, dimension: Dimension) -> float:
     """Return the value in the dimension's SI unit; raises ``UnitError`` when it measures otherwise.
 
-    Frequencies may be given as turning speeds and the reverse: one turn is one cycle.
+    Frequencies may be given as turning speeds and the reverse: one turn is one cycle. A turning
+    stiffness without its angle is meant for a radian.
     """
     if not math.isfinite(value.magnitude):
         raise UnitError("the value is not a finite number")
@@ -161,6 +164,8 @@ def as_dimension(value: Quantity, dimension: Dimension) -> float:
         candidates.append(value * _TURN)
     elif dimension.name == "angle":
         candidates.append(value * _RADIAN)
+    elif dimension.name == "turning stiffness":
+        candidates.append(value / _RADIAN)
     for candidate in candidates:
         try:
             return float(candidate.to(quantity(1.0, dimension.si).units).magnitude)

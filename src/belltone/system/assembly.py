@@ -26,10 +26,11 @@ class System:
     """Stiffness and mass over the motions the supports permit, and the way back to the nodes.
 
     ``basis`` (unknowns, permitted) takes reduced vectors to node motions; its columns are
-    orthonormal. ``rigid`` (permitted, r) spans the rigid motions left, orthonormal in the mass.
-    ``rigid_names`` says what each of them is. ``rigid_mass`` (6, 6) is the mass matrix of the
-    whole component moved as one about the sheet's origin, and ``coupling`` (permitted, 6) the
-    mass that ties each permitted motion to those moves.
+    orthonormal. ``springs`` holds node and stiffness (6, 6) of each sprung support. ``rigid``
+    (permitted, r) spans the rigid motions left, orthonormal in the mass; ``rigid_names`` says what
+    each of them is. ``rigid_mass`` (6, 6) is the mass matrix of the whole component moved as one
+    about the sheet's origin, and ``coupling`` (permitted, 6) the mass that ties each permitted
+    motion to those moves.
     """
 
     mesh: LineMesh
@@ -37,6 +38,7 @@ class System:
     stiffness: Matrix
     mass: Matrix
     basis: Matrix
+    springs: tuple[tuple[int, Array], ...]
     rigid: Array
     rigid_names: tuple[str, ...]
     rigid_mass: Array
@@ -46,6 +48,15 @@ class System:
         """Return motions ``(modes, nodes, 6)`` of reduced vectors ``(permitted, modes)``."""
         full = np.asarray(self.basis @ reduced)
         return np.ascontiguousarray(full.T.reshape(full.shape[1], len(full) // 6, 6))
+
+    def strain_energy(self, motions: Array) -> Array:
+        """Energy (J) of node motions by strain, that of the springs last: ``(modes, 7)``."""
+        strains = self.elements.strain_energy(self.element_motions(motions))
+        held = np.zeros(len(motions))
+        for node, matrix in self.springs:
+            at = motions[:, node]
+            held += 0.5 * np.einsum("mi,ij,mj->m", at, matrix, at)
+        return np.column_stack([strains, held])
 
     def element_motions(self, motions: Array) -> Array:
         """Gather node motions for each element: ``(modes, elements, 6(p+1))``."""
@@ -67,11 +78,19 @@ def assemble(design: Design, discretisation: Discretisation) -> System:
         block = rigid_body_mass(hung.mass, np.array(hung.inertia), np.array(hung.offset))
         here = (6 * node + np.arange(6))[None]
         mass = mass + _scatter(block[None], here, size)
+    springs: list[tuple[int, Array]] = []
+    for support in design.supports:
+        if len(support.spring_stiffness):
+            node = mesh.site_nodes[support.place.site]
+            springs.append((node, support.spring_matrix))
+            here = (6 * node + np.arange(6))[None]
+            stiffness = stiffness + _scatter(support.spring_matrix[None], here, size)
     nodes, rows = held_rows(design.supports, mesh.site_nodes)
     basis = permitted_motions(size, nodes, rows)
     reduced_mass = _symmetric(basis.T @ mass @ basis)
     motions = rigid_motions(mesh.coordinates, member.length)
-    rigid, names = rigid_modes(motions, nodes, rows, basis, reduced_mass)
+    stopped_at, stopped = held_rows(design.supports, mesh.site_nodes, with_springs=True)
+    rigid, names = rigid_modes(motions, stopped_at, stopped, basis, reduced_mass)
     moves = sheet_motions(mesh.coordinates)
     carried = np.asarray(mass @ moves)
     return System(
@@ -80,6 +99,7 @@ def assemble(design: Design, discretisation: Discretisation) -> System:
         _symmetric(basis.T @ stiffness @ basis),
         reduced_mass,
         basis,
+        tuple(springs),
         rigid,
         names,
         moves.T @ carried,

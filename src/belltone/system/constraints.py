@@ -16,13 +16,17 @@ Array = NDArray[np.float64]
 
 
 def held_rows(
-    supports: Sequence[SupportValue], site_nodes: Mapping[str, int]
+    supports: Sequence[SupportValue], site_nodes: Mapping[str, int], with_springs: bool = False
 ) -> tuple[list[int], list[Array]]:
-    """Gather the held directions ``(k, 6)`` of each node that has any; supports may share one."""
+    """Gather the held directions ``(k, 6)`` of each node that has any; supports may share one.
+
+    ``with_springs`` takes sprung directions too: they permit motion, but none that is rigid.
+    """
     at_node: dict[int, list[Array]] = {}
     for held in supports:
-        if len(held.directions):
-            at_node.setdefault(site_nodes[held.place.site], []).append(held.directions)
+        rows = [held.directions] + ([held.spring_directions] if with_springs else [])
+        if sum(map(len, rows)):
+            at_node.setdefault(site_nodes[held.place.site], []).extend(rows)
     nodes = sorted(at_node)
     return nodes, [np.vstack(at_node[node]) for node in nodes]
 

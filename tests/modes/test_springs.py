@@ -1,0 +1,111 @@
+"""Supports on springs: against theory, and from nothing to rigid."""
+
+import math
+from collections.abc import Callable
+
+import numpy as np
+import pytest
+
+from belltone.mesh.line import Discretisation
+from belltone.modes.hand_check import hand_check
+from belltone.modes.solve import ModeRequest, solve_modes
+from belltone.sheet.design import Design
+from belltone.sheet.document import Sheet
+from belltone.sheet.errors import SheetError
+from belltone.sheet.evaluate import evaluate
+from tests.conftest import CLAMPED, bar_text, held
+
+SECTION = 'shape = "solid rectangle", width = "40 mm", height = "20 mm"'
+
+
+def sprung(site: str, springs: str, kind: str = "springs", rest: str = "") -> str:
+    return f'[[supports]]\nsite = "{site}"\n{kind} = {{ {springs} }}\n{rest}'
+
+
+def test_free_beam_on_two_end_springs(bar: Callable[..., Design]) -> None:
+    """Exact dynamic stiffness of the Euler beam; motion in the x-z plane."""
+    rest = sprung("bar.start", 'z = "1e5 N/m"', rest='hold = ["y", "turn x", "turn z"]\n')
+    rest += sprung("bar.end", 'z = "200 N/mm"')
+    modes = solve_modes(bar(SECTION, "1.2 m", rest), ModeRequest(12, None, 1e-5))
+    assert modes.rigid_names == ("slides along x",)
+    in_plane = [
+        float(f)
+        for f, k, e in zip(modes.frequencies, modes.kinds, modes.energies, strict=True)
+        if not k.startswith("rigid") and e[2] + e[4] > 0.5
+    ]
+    assert in_plane[:4] == pytest.approx([22.204, 50.4955, 98.1358, 209.212], rel=3e-3)
+    # What shear and rotary inertia take from the third bending of this beam.
+    assert in_plane[4] == pytest.approx(394.718, rel=7e-3)
+    assert modes.kinds[1].startswith("moving on its springs")
+
+
+def test_a_stiff_body_on_springs_is_a_textbook_oscillator(bar: Callable[..., Design]) -> None:
+    """Springs so soft that the bar moves as one: bounce and pitch, and a roll about its axis."""
+    block = 'shape = "solid rectangle", width = "100 mm", height = "100 mm"'
+    rest = "".join(
+        sprung(site, 'x = "50 N/m", y = "50 N/m", z = "50 N/m"')
+        for site in ("bar.start", "bar.end")
+    )
+    rest += sprung("bar.start", 'x = "3 N*m"', "turning_springs")
+    design = bar(block, "1 m", rest)
+    modes = solve_modes(design, ModeRequest(6, None, 1e-6))
+    mass = 7850 * 0.01
+    assert modes.rigid_count == 0
+    roll = mass * (0.1**2 + 0.1**2) / 12
+    pitch = mass * (1 + 0.1**2) / 12
+    expected = sorted(
+        math.sqrt(ratio) / (2 * math.pi)
+        for ratio in (*[100 / mass] * 3, 3 / roll, *[100 * 0.25 / pitch] * 2)
+    )
+    assert modes.frequencies[:6] == pytest.approx(expected, rel=1e-4)
+    assert all(kind == "moving on its springs" for kind in modes.kinds[:6])
+    assert hand_check(design, modes, 0) is None
+
+
+@pytest.mark.parametrize(("stiffness", "like"), [(1e-6, "free"), (1e14, "held")])
+def test_from_nothing_to_rigid(bar: Callable[..., Design], stiffness: float, like: str) -> None:
+    tip = sprung("bar.end", f'z = "{stiffness:g} N/m"')
+    found = solve_modes(bar(SECTION, "1 m", CLAMPED + tip), ModeRequest(6, None, 1e-6))
+    limit = CLAMPED + (held("bar.end", '["z"]') if like == "held" else "")
+    expected = solve_modes(bar(SECTION, "1 m", limit), ModeRequest(6, None, 1e-6))
+    assert found.frequencies[:6] == pytest.approx(expected.frequencies[:6], rel=1e-6)
+
+
+def test_stiffer_springs_never_lower_a_frequency(bar: Callable[..., Design]) -> None:
+    before = np.zeros(8)
+    for stiffness in (0, 1e2, 1e4, 1e6, 1e8):
+        tip = sprung("bar.end", f'z = "{stiffness:g} N/m", y = "{stiffness:g} N/m"')
+        design = bar(SECTION, "1 m", CLAMPED + tip)
+        found = solve_modes(design, ModeRequest(8, None, 1e-6), Discretisation(3, 6)).frequencies[
+            :8
+        ]
+        assert np.all(found >= before * (1 - 1e-9))
+        before = found
+
+
+def test_springs_may_go_by_the_members_own_axes() -> None:
+    points = 'from = ["0 m", "0 m", "0 m"]\nto = ["0 m", "0.8 m", "0.6 m"]'
+    own = sprung("bar.end", 'x = "1 kN/m"', rest='axes = "own"\n')
+    text = bar_text(SECTION, rest=own).replace('length = "1 m"', points)
+    support = evaluate(Sheet.from_text(text)).supports[0]
+    axis = np.array([0, 0.8, 0.6])
+    assert support.spring_matrix[:3, :3] == pytest.approx(1000 * np.outer(axis, axis))
+    plain = evaluate(Sheet.from_text(text.replace('axes = "own"\n', ""))).supports[0]
+    assert plain.spring_matrix == pytest.approx(np.diag([1000.0, 0, 0, 0, 0, 0]))
+
+
+@pytest.mark.parametrize(
+    ("support", "says"),
+    [
+        ('springs = { z = "-1 N/m" }', "must not be negative"),
+        ('springs = { z = "1 N*m/rad" }', "where a stiffness \\(in N/mm"),
+        ('turning_springs = { z = "1 N/m" }', "where a turning stiffness"),
+        ('springs = { w = "1 N/m" }', "there is no key “w”"),
+        ("", "give “hold”, “springs” or “turning_springs”"),
+        ('springs = { z = "100" }', "“100” has no unit; a stiffness is needed: “100 N/mm”"),
+    ],
+)
+def test_bad_springs_are_explained(support: str, says: str) -> None:
+    text = bar_text(SECTION, rest=f'[[supports]]\nsite = "bar.end"\n{support}\n')
+    with pytest.raises(SheetError, match=says):
+        evaluate(Sheet.from_text(text))
