@@ -10,17 +10,10 @@ from typing import Final
 import numpy as np
 import vtkmodules.vtkRenderingOpenGL2  # noqa: F401  # registers the drawing back end
 from numpy.typing import NDArray
-from PySide6.QtGui import QColor, QImage
-from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray, vtk_to_numpy
+from PySide6.QtGui import QImage
+from vtkmodules.util.numpy_support import numpy_to_vtk, vtk_to_numpy
 from vtkmodules.vtkCommonCore import vtkFloatArray, vtkLookupTable, vtkPoints, vtkUnsignedCharArray
-from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
-from vtkmodules.vtkCommonMath import vtkMatrix4x4
-from vtkmodules.vtkFiltersSources import (
-    vtkConeSource,
-    vtkCubeSource,
-    vtkCylinderSource,
-    vtkSphereSource,
-)
+from vtkmodules.vtkCommonDataModel import vtkPolyData
 from vtkmodules.vtkRenderingCore import (
     vtkActor,
     vtkCoordinate,
@@ -29,9 +22,10 @@ from vtkmodules.vtkRenderingCore import (
     vtkRenderWindow,
 )
 
+from belltone.desk.glyphs import ball, cells, depth, line_actor, rgb, spring_glyphs, support_glyphs
 from belltone.desk.palette import Palette, ramp
 from belltone.modes.modeset import ModeSet
-from belltone.sheet.design import Design, SupportValue
+from belltone.sheet.design import Design
 
 __all__ = ["Scene"]
 
@@ -72,7 +66,7 @@ class Scene:
         for index, (red, green, blue) in enumerate(colours / 255.0):
             self._table.SetTableValue(index, red, green, blue, 1.0)
         self._table.SetRange(0.0, 1.0)
-        self._renderer.SetBackground(*_rgb(palette.card))
+        self._renderer.SetBackground(*rgb(palette.card))
         if self._design is not None:
             self.show_design(self._design)
 
@@ -96,10 +90,13 @@ class Scene:
         self._add_edges()
         self._add_rest_lines()
         self.size = member.length
-        self._depth = max(member.section.depth, member.section_at_end.depth)
+        self._depth = depth(design)
+        palette = self._palette
         for support in design.supports:
-            self._add_support(support)
-            self._add_springs(support)
+            glyphs = support_glyphs(design, support, palette.muted)
+            glyphs += spring_glyphs(design, support, palette.live)
+            for glyph in glyphs:
+                self._renderer.AddActor(glyph)
         self._add_masses()
         self._motion = None
 
@@ -265,7 +262,7 @@ class Scene:
         self._scalars: vtkFloatArray = numpy_to_vtk(self._scalars_array, deep=False)
         self._poly = vtkPolyData()
         self._poly.SetPoints(self._points)
-        self._poly.SetPolys(_cells(self._faces()))
+        self._poly.SetPolys(cells(self._faces()))
         self._poly.GetPointData().SetScalars(self._scalars)
         mapper = vtkPolyDataMapper()
         mapper.SetInputData(self._poly)
@@ -315,8 +312,8 @@ class Scene:
             offset += _RINGS * corners
         self._edges = vtkPolyData()
         self._edges.SetPoints(self._points)
-        self._edges.SetLines(_cells([line[None] for line in lines]))
-        self._renderer.AddActor(_line_actor(self._edges, self._palette.ink, 1.0, 0.65))
+        self._edges.SetLines(cells([line[None] for line in lines]))
+        self._renderer.AddActor(line_actor(self._edges, self._palette.ink, 1.0, 0.65))
 
     def _add_rest_lines(self) -> None:
         """The resting shape, as thin lines."""
@@ -329,97 +326,18 @@ class Scene:
         poly = vtkPolyData()
         poly.SetPoints(points)
         index = np.arange(_RINGS * corners).reshape(_RINGS, corners)
-        poly.SetLines(_cells([index[:, corner][None] for corner in range(0, corners, step)]))
-        self._renderer.AddActor(_line_actor(poly, self._palette.muted, 0.8, 0.55))
-
-    def _add_support(self, support: SupportValue) -> None:
-        """A slab for a clamp, a wedge for each held direction, a disc for each held turn."""
-        assert self._design is not None
-        place = self._design.location(support.place)
-        size = max(0.75 * self._depth, 0.016 * self.size)
-        if len(support.directions) == 6:
-            frame = self._design.members[0].frame
-            slab = vtkCubeSource()
-            slab.SetXLength(0.3 * size)
-            slab.SetYLength(2.4 * size)
-            slab.SetZLength(2.4 * size)
-            actor = self._glyph(slab, self._palette.muted, 0.85)
-            towards = -1.0 if support.place.along < 0.5 * self.size else 1.0
-            actor.SetUserMatrix(_matrix(frame, place + towards * 0.15 * size * frame[0]))
-            return
-        for row in support.directions:
-            if np.linalg.norm(row[:3]) > 0.5:
-                direction = row[:3]
-                wedge = vtkConeSource()
-                wedge.SetResolution(4)
-                wedge.SetHeight(1.1 * size)
-                wedge.SetRadius(0.5 * size)
-                wedge.SetDirection(*direction)
-                tip = place - direction * (0.5 * self._depth)
-                wedge.SetCenter(*(tip - direction * 0.55 * size))
-                self._glyph(wedge, self._palette.muted, 0.9)
-            else:
-                disc = vtkCylinderSource()
-                disc.SetResolution(28)
-                disc.SetRadius(0.85 * size)
-                disc.SetHeight(0.12 * size)
-                axis = row[3:] / np.linalg.norm(row[3:])
-                other = np.eye(3)[np.argmin(np.abs(axis))]
-                side = np.cross(axis, other)
-                side /= np.linalg.norm(side)
-                actor = self._glyph(disc, self._palette.muted, 0.45)
-                actor.SetUserMatrix(_matrix(np.array([side, axis, np.cross(side, axis)]), place))
-
-    def _add_springs(self, support: SupportValue) -> None:
-        """A zigzag for each sprung slide, a spiral for each sprung turn."""
-        assert self._design is not None
-        place = self._design.location(support.place)
-        size = max(0.75 * self._depth, 0.016 * self.size)
-        for row in support.spring_directions:
-            turning = bool(np.linalg.norm(row[3:]) > 0.5)
-            axis = row[3:] if turning else row[:3]
-            side = np.cross(axis, np.eye(3)[np.argmin(np.abs(axis))])
-            side /= np.linalg.norm(side)
-            if turning:
-                angle = np.linspace(0, 5 * np.pi, 80)[:, None]
-                reach = size * (0.4 + 0.12 * angle / np.pi)
-                path = reach * (np.cos(angle) * side + np.sin(angle) * np.cross(axis, side))
-            else:
-                steps = np.arange(12)
-                across = np.where((steps > 0) & (steps < 11), (-1.0) ** steps, 0.0)
-                away = 0.5 * self._depth + 0.25 * size * steps
-                path = -away[:, None] * axis + 0.4 * size * across[:, None] * side
-            points = vtkPoints()
-            points.SetData(numpy_to_vtk(np.ascontiguousarray(place + path), deep=True))
-            poly = vtkPolyData()
-            poly.SetPoints(points)
-            poly.SetLines(_cells([np.arange(len(path))[None]]))
-            self._renderer.AddActor(_line_actor(poly, self._palette.live, 1.8))
+        poly.SetLines(cells([index[:, corner][None] for corner in range(0, corners, step)]))
+        self._renderer.AddActor(line_actor(poly, self._palette.muted, 0.8, 0.55))
 
     def _add_masses(self) -> None:
         assert self._design is not None
         self._masses = []
         for hung, (centre, radius) in zip(self._design.masses, self._bodies(), strict=True):
-            sphere = vtkSphereSource()
-            sphere.SetThetaResolution(28)
-            sphere.SetPhiResolution(20)
-            sphere.SetRadius(radius)
-            actor = self._glyph(sphere, self._palette.energy, 0.8)
+            actor = ball(radius, self._palette.energy)
             actor.SetPosition(*centre)
+            self._renderer.AddActor(actor)
             at = np.array([hung.place.along / self.size])
             self._masses.append((actor, centre, at, np.array(hung.offset)))
-
-    def _glyph(self, source: object, colour: str, opacity: float) -> vtkActor:
-        mapper = vtkPolyDataMapper()
-        mapper.SetInputConnection(source.GetOutputPort())
-        actor = vtkActor()
-        actor.SetMapper(mapper)
-        actor.GetProperty().SetColor(*_rgb(colour))
-        actor.GetProperty().SetOpacity(opacity)
-        actor.GetProperty().SetAmbient(0.55)
-        actor.GetProperty().SetDiffuse(0.5)
-        self._renderer.AddActor(actor)
-        return actor
 
 
 def _outlines(design: Design, shares: Array) -> tuple[Array, Array | None]:
@@ -430,44 +348,3 @@ def _outlines(design: Design, shares: Array) -> tuple[Array, Array | None]:
     if pairs[0][1] is None:
         return outer, None
     return outer, np.array([pair[1] for pair in pairs])
-
-
-def _cells(groups: list[NDArray[np.int64]]) -> vtkCellArray:
-    """Cells of several sizes from arrays ``(cells, corners)``."""
-    flat = np.concatenate([group.ravel() for group in groups]).astype(np.int64)
-    sizes = np.concatenate([np.full(len(group), group.shape[1]) for group in groups])
-    offsets = np.concatenate([[0], np.cumsum(sizes)]).astype(np.int64)
-    cells = vtkCellArray()
-    cells.SetData(
-        numpy_to_vtkIdTypeArray(offsets, deep=True), numpy_to_vtkIdTypeArray(flat, deep=True)
-    )
-    return cells
-
-
-def _line_actor(poly: vtkPolyData, colour: str, width: float, opacity: float = 1.0) -> vtkActor:
-    mapper = vtkPolyDataMapper()
-    mapper.SetInputData(poly)
-    mapper.ScalarVisibilityOff()
-    mapper.SetResolveCoincidentTopologyToPolygonOffset()
-    actor = vtkActor()
-    actor.SetMapper(mapper)
-    actor.GetProperty().SetColor(*_rgb(colour))
-    actor.GetProperty().SetLineWidth(width)
-    actor.GetProperty().SetOpacity(opacity)
-    actor.GetProperty().SetLighting(False)
-    return actor
-
-
-def _matrix(frame: Array, origin: Array) -> object:
-    matrix = vtkMatrix4x4()
-    for column in range(3):
-        for row in range(3):
-            matrix.SetElement(row, column, frame[column][row])
-    for row in range(3):
-        matrix.SetElement(row, 3, origin[row])
-    return matrix
-
-
-def _rgb(name: str) -> tuple[float, float, float]:
-    colour = QColor(name)
-    return colour.redF(), colour.greenF(), colour.blueF()

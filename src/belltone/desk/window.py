@@ -21,14 +21,8 @@ from PySide6.QtWidgets import (
 )
 
 from belltone import __version__
-from belltone.desk.cards import (
-    ComponentCard,
-    ExcitationCard,
-    HeldCard,
-    HungCard,
-    MaterialCard,
-    WantedCard,
-)
+from belltone.desk.component_cards import ComponentCard, MaterialCard, WantedCard
+from belltone.desk.excitation_card import ExcitationCard
 from belltone.desk.fields import LiveNumber
 from belltone.desk.knobs_card import KnobsCard
 from belltone.desk.mode_table import ModeTable
@@ -38,6 +32,7 @@ from belltone.desk.readout import Readout
 from belltone.desk.ruler import Ruler
 from belltone.desk.session import Session
 from belltone.desk.shape_view import ShapeView
+from belltone.desk.site_cards import HeldCard, HungCard
 from belltone.desk.sweep_map import SweepMap
 from belltone.desk.verdict_bar import VerdictBar
 from belltone.exchange.tables import MODE_COLUMNS, as_csv, mode_rows
