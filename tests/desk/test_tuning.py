@@ -97,7 +97,7 @@ def test_sweep_then_go_there(window: MainWindow, qtbot: QtBot) -> None:
         timeout=WAIT,
     )
     assert "clear intervals of wall: 4.989 mm to 6 mm" in window.map.clear_text.text()
-    assert "33 points solved" in window.map.progress_text.text()
+    assert "33 solved" in window.map.quality.text()
     assert "Nearest clear design: wall 5.01 mm" in window.verdict.text.text()
     window.verdict.go.click()
     settle(qtbot, window)
@@ -105,6 +105,14 @@ def test_sweep_then_go_there(window: MainWindow, qtbot: QtBot) -> None:
     assert window.session.tuning.sweep_is_current
     assert window.map.knob_line.value() == pytest.approx(5.01)
     assert window.readout.standing.text().startswith("Clear, 8 % from")
+
+
+def test_a_sweep_says_its_cost_before_it_runs(window: MainWindow) -> None:
+    window.map.points.setValue(2)
+    short = window.map.range.text()
+    assert short.startswith("2 mm to 6 mm, about ")
+    window.map.points.setValue(2001)
+    assert window.map.range.text() != short
 
 
 def test_the_map_draws_branches_bands_and_clear_intervals(window: MainWindow, qtbot: QtBot) -> None:
@@ -203,7 +211,9 @@ def test_a_sweep_that_cannot_be_run_says_why(window: MainWindow, qtbot: QtBot) -
     window.session.set_value(("knobs", "wall", "from"), "25 mm")
     window.map.run_or_stop()
     qtbot.waitUntil(lambda: bool(window.session.tuning.sweep_failure), timeout=WAIT)
-    assert "does not fit" in window.map.progress_text.text()
+    assert "does not fit" in window.map.clear_text.text()
+    window.session.undo()
+    assert "does not fit" not in window.map.clear_text.text()
 
 
 def test_reach_from_the_readout(window: MainWindow, qtbot: QtBot) -> None:

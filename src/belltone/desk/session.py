@@ -6,6 +6,7 @@ immutable values, so a panel can never see half of a change.
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path as FilePath
@@ -37,12 +38,13 @@ _PULL_DELAY_MS = 150  # pulls wait until the numbers have come to rest
 
 @dataclass(frozen=True)
 class Answer:
-    """Modes, and the very sheet and design they belong to."""
+    """Modes, the very sheet and design they belong to, and the seconds of work they took."""
 
     sheet: Sheet
     design: Design
     modes: ModeSet
     identities: tuple[int, ...]
+    seconds: float
     pulls: Mapping[str, NDArray[np.float64]] | None = None
 
     def index_of(self, identity: int) -> int | None:
@@ -236,15 +238,19 @@ class Session(QObject):
         self._pull_timer.stop()
         self.jobs.stop("pulls")
 
-        def work(progress: Progress) -> ModeSet:
-            return solve_modes(design, request_for(design), progress=progress)
+        def work(progress: Progress) -> tuple[ModeSet, float]:
+            start = time.thread_time()
+            return solve_modes(design, request_for(design), progress=progress), (
+                time.thread_time() - start
+            )
 
-        def finish(modes: ModeSet) -> None:
+        def finish(found: tuple[ModeSet, float]) -> None:
+            modes, seconds = found
             old = self.answer
             identities = carry_over(
                 old.modes if old else None, old.identities if old else (), modes
             )
-            self.answer = Answer(sheet, design, modes, identities)
+            self.answer = Answer(sheet, design, modes, identities, seconds)
             self.failure = ""
             if (old is None or self.chosen not in identities) and identities:
                 self.chosen = identities[_most_troubled(modes, design)]

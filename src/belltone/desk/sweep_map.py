@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QRectF, Qt
@@ -35,6 +37,9 @@ _DASHES = (
 )
 
 
+_START_SECONDS = 1.0  # worker processes start, and one discretisation is chosen for all points
+
+
 class SweepMap(QFrame):
     """Chart of a sweep with the controls that run and stop it."""
 
@@ -63,12 +68,21 @@ class SweepMap(QFrame):
         self.clear_text = QLabel()
         self.clear_text.setFont(label_font(8.5))
         self.clear_text.setProperty("role", "clear")
-        column.addWidget(self.clear_text)
+        self.clear_text.setWordWrap(True)
+        self.quality = QLabel()
+        self.quality.setFont(label_font(8.5))
+        self.quality.setProperty("role", "muted")
+        bottom = QHBoxLayout()
+        bottom.addWidget(self.clear_text, 1)
+        bottom.addWidget(self.quality)
+        column.addLayout(bottom)
         self.knob_line = pg.InfiniteLine(angle=90, movable=True)
         self.knob_line.sigPositionChanged.connect(self._cursor_moved)
         self.knob_line.sigPositionChangeFinished.connect(session.end_gesture)
         session.tuning.sweep_changed.connect(self.refresh)
         session.sheet_changed.connect(self._follow_sheet)
+        session.answer_changed.connect(self._show_range)
+        self.points.valueChanged.connect(lambda _: self._show_range())
         session.choice_changed.connect(self._follow_choice)
         session.jobs.changed.connect(
             lambda lane: self._show_progress() if lane == "sweep" else None
@@ -90,6 +104,7 @@ class SweepMap(QFrame):
         self.points.setRange(2, MOST_POINTS)
         self.points.setValue(33)
         self.points.setSuffix(" points")
+        self.points.setFixedWidth(98)
         self.points.setAccessibleName("points of the sweep")
         self.button = QPushButton("Sweep")
         self.button.clicked.connect(self.run_or_stop)
@@ -125,7 +140,6 @@ class SweepMap(QFrame):
         self.bar.setVisible(state is not None)
         if state is None:
             self.progress_text.setText("")
-            self._note_quality()
             return
         self.bar.setRange(0, state.total)
         self.bar.setValue(state.done)
@@ -153,7 +167,15 @@ class SweepMap(QFrame):
             self.range.setText("make a number a knob first")
         else:
             start, stop = knob.range
-            self.range.setText(f"{knob.text(start, 4)} to {knob.text(stop, 4)}")
+            self.range.setText(f"{knob.text(start, 4)} to {knob.text(stop, 4)}{self._cost()}")
+
+    def _cost(self) -> str:
+        """About how long the sweep will take, from what the last solution took."""
+        answer = self._session.answer
+        if answer is None:
+            return ""
+        seconds = _START_SECONDS + answer.seconds * self.points.value() / (os.cpu_count() or 1)
+        return f", about {seconds:.0f} s" if seconds < 90 else f", about {seconds / 60:.0f} min"
 
     # -- drawing --------------------------------------------------------------------------------
 
@@ -171,7 +193,8 @@ class SweepMap(QFrame):
         if answer is None:
             self.plot.hideAxis("left")
             self.plot.hideAxis("bottom")
-            self.clear_text.setText("")
+            self.clear_text.setText(self._session.tuning.sweep_failure)
+            self._role("alarm")
             hint = "no sweep yet: choose a knob and press Sweep"
             text = pg.TextItem(hint, color=palette.muted, anchor=(0.5, 0.5))
             text.setFont(label_font(9))
@@ -283,6 +306,10 @@ class SweepMap(QFrame):
         answer, palette = self._session.tuning.sweep, self._palette
         assert answer is not None
         knob = answer.sweep.knob
+        if self._session.tuning.sweep_failure:
+            self.clear_text.setText(self._session.tuning.sweep_failure)
+            self._role("alarm")
+            return
         if not self._session.tuning.sweep_is_current:
             self.clear_text.setText("This sweep is of an older design; sweep again.")
             self._role("alarm")
@@ -318,19 +345,17 @@ class SweepMap(QFrame):
         self.clear_text.style().polish(self.clear_text)
 
     def _note_quality(self) -> None:
-        if self._session.jobs.state("sweep") is not None:
-            return
+        """Say how much was solved, how exactly, and where nothing could be."""
         answer = self._session.tuning.sweep
-        if self._session.tuning.sweep_failure:
-            self.progress_text.setText(self._session.tuning.sweep_failure)
-            self.progress_text.setToolTip(self._session.tuning.sweep_failure)
-        elif answer is not None:
-            count = len(answer.sweep.values)
-            text = f"{count} points solved · error {percent(answer.sweep.worst_error)}"
-            if answer.sweep.failures:
-                text += f" · {len(answer.sweep.failures)} without an answer"
-                self.progress_text.setToolTip(next(iter(answer.sweep.failures.values())))
-            self.progress_text.setText(text)
+        if answer is None:
+            self.quality.setText("")
+            return
+        text = f"{len(answer.sweep.values)} solved · error {percent(answer.sweep.worst_error)}"
+        reasons = answer.sweep.failures
+        if reasons:
+            text += f" · {len(reasons)} without an answer"
+        self.quality.setText(text)
+        self.quality.setToolTip(next(iter(reasons.values()), ""))
 
     # -- the cursor -----------------------------------------------------------------------------
 

@@ -147,6 +147,9 @@ class Tuning(QObject):
             self._session.told.emit("Reach stopped, because the sheet was changed.")
         self.reach, self.reach_failure = None, ""
         self.reached.emit()
+        if self.sweep_failure:
+            self.sweep_failure = ""
+            self.sweep_changed.emit()
         if self.sweep is None:
             return
         current = self.sweep_is_current
