@@ -67,6 +67,11 @@ def swept(qtbot: QtBot, window: MainWindow, knob: str = "wall", points: int = 7)
     window.map.knob.setCurrentText(knob)
     window.map.points.setValue(points)
     window.map.button.click()
+    await_clear(qtbot, window)
+
+
+def await_clear(qtbot: QtBot, window: MainWindow) -> None:
+    """Wait for the clear intervals of a sweep under way."""
     qtbot.waitUntil(
         lambda: (
             window.session.tuning.sweep is not None
@@ -81,7 +86,7 @@ def number(window: MainWindow, path: SheetPath) -> LiveNumber:
     name = "/".join(str(step) for step in path)
     found = window.findChildren(LiveNumber, name)
     assert found, name
-    return found[0]
+    return found[-1]  # one of a card just rebuilt may still await its end
 
 
 def count_pixels(image: QImage, colour: QColor, tolerance: int = 24) -> int:

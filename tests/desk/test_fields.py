@@ -66,6 +66,49 @@ def test_an_unusable_value_stays_in_its_field(window: MainWindow, qtbot: QtBot) 
     assert not card._problem.isVisibleTo(card)
 
 
+def test_an_unusable_value_outlives_its_card(window: MainWindow, qtbot: QtBot) -> None:
+    """Adding something, undoing it or taking it away rebuilds the card; what was typed stays."""
+    mass = ("masses", 0, "mass")
+    field = number(window, mass)
+    qtbot.mouseClick(field, LEFT)
+    qtbot.keyClicks(field, "8")
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    entry = {"site": "rail.end", "mass": "1 kg"}
+    assert window.session.edit("x", lambda s: s.with_entry(("masses",), entry)) is None
+    qtbot.wait(10)  # the old card's fields go
+    rebuilt = number(window, mass)
+    assert rebuilt is not field
+    assert (rebuilt.text(), rebuilt.editing) == ("8", True)
+    assert "has no unit" in rebuilt.problem
+    window.session.undo()
+    qtbot.wait(10)
+    assert number(window, mass).text() == "8"
+    assert window.session.stale
+    # The mass goes, and its text with it: nothing stays marked for no visible reason.
+    assert window.session.edit("x", lambda s: s.without(mass[:2])) is None
+    settle(qtbot, window)
+    assert not window.session.wrong
+    assert not window.session.stale
+
+
+def test_another_sheet_opens_with_clean_fields(
+    window: MainWindow, qtbot: QtBot, rail_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for path in (LENGTH, ("knobs", "wall", "value")):
+        field = number(window, path)
+        qtbot.mouseClick(field, LEFT)
+        qtbot.keyClicks(field, "7")
+        qtbot.keyClick(field, Qt.Key.Key_Return)
+    assert len(window.session.wrong) == 2
+    monkeypatch.setattr(window, "may_discard", lambda: True)
+    assert window.open(rail_path)
+    qtbot.wait(10)
+    assert number(window, LENGTH).text() == "2.2 m"
+    assert window.knobs.row("wall").value.text() == "3 mm"
+    settle(qtbot, window)
+    assert not window.session.stale
+
+
 def test_escape_gives_up(window: MainWindow, qtbot: QtBot) -> None:
     field = number(window, LENGTH)
     for typed in ("5 m", "nonsense"):

@@ -11,7 +11,7 @@ from pytestqt.qtbot import QtBot
 from belltone.desk.jobs import LaneState
 from belltone.desk.ruler import nice_step
 from belltone.desk.window import NEW_SHEET, MainWindow
-from tests.desk.conftest import WAIT, count_pixels, settle, swept
+from tests.desk.conftest import WAIT, await_clear, count_pixels, settle, swept
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -89,13 +89,7 @@ def test_turning_a_slider_is_one_step(window: MainWindow, qtbot: QtBot) -> None:
 
 def test_sweep_then_go_there(window: MainWindow, qtbot: QtBot) -> None:
     window.verdict.sweep.click()
-    qtbot.waitUntil(
-        lambda: (
-            window.session.tuning.sweep is not None
-            and window.session.tuning.sweep.intervals is not None
-        ),
-        timeout=WAIT,
-    )
+    await_clear(qtbot, window)
     assert "clear intervals of wall: 4.989 mm to 6 mm" in window.map.clear_text.text()
     assert "33 solved" in window.map.quality.text()
     assert "Nearest clear design: wall 5.01 mm" in window.verdict.text.text()
@@ -193,13 +187,7 @@ def test_an_edit_marks_the_sweep_as_older(window: MainWindow, qtbot: QtBot) -> N
 def test_a_new_band_finds_the_clear_intervals_again(window: MainWindow, qtbot: QtBot) -> None:
     swept(qtbot, window)
     window.session.set_value(("excitation", "margin"), "2 %")
-    qtbot.waitUntil(
-        lambda: (
-            window.session.tuning.sweep is not None
-            and window.session.tuning.sweep.intervals is not None
-        ),
-        timeout=WAIT,
-    )
+    await_clear(qtbot, window)
     sweep = window.session.tuning.sweep
     assert sweep is not None
     assert sweep.intervals is not None

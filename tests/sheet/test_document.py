@@ -71,9 +71,8 @@ def test_tables_are_renamed(rail: Sheet) -> None:
 
 def test_hashes_follow_what_matters(rail: Sheet) -> None:
     spaced = Sheet.from_text(rail.text.replace("\n[knobs.wall]", "\n# a remark\n[knobs.wall]"))
-    assert spaced.content_hash == rail.content_hash
+    assert spaced.answer_hash() == rail.answer_hash()
     retitled = rail.with_value(("title",), "Another")
-    assert retitled.content_hash != rail.content_hash
     assert retitled.answer_hash() == rail.answer_hash()
     thicker = rail.with_value(("knobs", "wall", "value"), "4 mm")
     assert thicker.answer_hash() != rail.answer_hash()

@@ -80,6 +80,25 @@ def test_settings_set_knobs(rail: Sheet) -> None:
     assert "given in mm: “4 mm”" in findings(rail, wall="4")
 
 
+@pytest.mark.parametrize(
+    ("formula", "unit", "value"),
+    [
+        ("2*post_at + 1 mm", "mm", 3101.0),
+        ("sqrt(post_at*wall)", "mm", 68.19091),
+        ("post_at/wall", "", 516.6667),
+        ("sqrt(post_at)", "m^0.5", 1.244990),
+        ("1/post_at", "m^-1", 0.6451613),
+        ("7 kg/wall^3", "kg/m^3", 2.592593e8),
+    ],
+)
+def test_worked_out_knobs_have_a_plain_unit(
+    rail: Sheet, formula: str, unit: str, value: float
+) -> None:
+    knob = evaluate(rail.with_value(("knobs", "other", "value"), formula)).knobs["other"]
+    assert (knob.unit, knob.literal) == (unit, False)
+    assert knob.value == pytest.approx(value, rel=1e-6)
+
+
 def test_sources_make_a_band_for_every_order(rail: Sheet) -> None:
     bands = {band.name: (band.low, band.high) for band in evaluate(rail).bands}
     assert bands["drive"] == pytest.approx((22, 25))

@@ -16,6 +16,12 @@ def test_the_default_covers_the_stated_range(rail: Sheet) -> None:
     assert plan.values == pytest.approx((1.2, 1.5, 1.8, 2.1))
 
 
+def test_a_knob_at_zero_needs_a_range(rail: Sheet) -> None:
+    design = evaluate(rail.with_value(("knobs", "shift", "value"), "0 mm"))
+    with pytest.raises(PlanError, match="is zero and has no range"):
+        default_plan(design.knobs["shift"])
+
+
 @pytest.mark.parametrize(
     ("text", "says"),
     [

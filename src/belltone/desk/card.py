@@ -91,6 +91,7 @@ class Card(QFrame):
         """Follow the sheet: rebuild if the sentences changed shape, else only their numbers."""
         sentences = self.sentences()
         shape: list[tuple[object, ...]] = [tuple(sentence) for sentence in sentences]
+        shape.append((self.session.opened,))
         if shape != self._shape:
             self._shape = shape
             self._rebuild(sentences)
@@ -105,6 +106,8 @@ class Card(QFrame):
     def _rebuild(self, sentences: Sequence[Sentence]) -> None:
         focused = self.focusWidget()
         name = focused.objectName() if focused is not None else ""
+        for number in self.numbers():
+            number.retire()
         for body in self._bodies:
             self._column.removeWidget(body)
             body.hide()
@@ -112,10 +115,10 @@ class Card(QFrame):
         self._bodies = [self._body(sentence) for sentence in sentences]
         for place, body in enumerate(self._bodies, start=1):
             self._column.insertWidget(place, body)
-        if name:
-            for number in self.numbers():
-                if number.objectName() == name:
-                    number.setFocus()
+        for number in self.numbers():
+            number.take_up()
+            if name and number.objectName() == name:
+                number.setFocus()
 
     def _body(self, sentence: Sentence) -> QWidget:
         body = QWidget()

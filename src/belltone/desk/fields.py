@@ -207,6 +207,18 @@ class LiveNumber(QLineEdit):
         if text is not None:
             self.setText(text)
 
+    def retire(self) -> None:
+        """The field goes: losing the focus on its way out must not write anything."""
+        self._editing = False
+        self.setReadOnly(True)
+
+    def take_up(self) -> None:
+        """Show again what could not be used, after the card around this field was rebuilt."""
+        text, problem = self._session.wrong.get(self.value.target, ("", ""))
+        if problem:
+            self.begin_edit(text)
+            self._mark(problem, problem)
+
     def commit(self) -> None:
         """Take what was typed; if it cannot be used it stays, and the field says why."""
         if not self._editing:

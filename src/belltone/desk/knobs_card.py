@@ -91,6 +91,7 @@ class KnobsCard(QFrame):
         self._problem.setWordWrap(True)
         column.addWidget(self._problem)
         self._names: list[tuple[str, bool, bool]] = []
+        self._opened = session.opened
         self._row_widgets: dict[str, _KnobRow] = {}
         session.sheet_changed.connect(self.refresh)
         session.choice_changed.connect(self._show_pulls)
@@ -113,9 +114,11 @@ class KnobsCard(QFrame):
             (name, knob.start is not None, knob.stop is not None)
             for name, knob in content.knobs.items()
         ]
-        if names != self._names:
-            self._names = names
+        if (names, self._session.opened) != (self._names, self._opened):
+            self._names, self._opened = names, self._session.opened
             for row in self._row_widgets.values():
+                for number in row.findChildren(LiveNumber):
+                    number.retire()
                 row.hide()
                 self._rows.removeWidget(row)
                 row.deleteLater()
@@ -124,6 +127,7 @@ class KnobsCard(QFrame):
                 row = _KnobRow(self._session, name, self._palette)
                 for number in row.findChildren(LiveNumber):
                     number.problem_changed.connect(self._show_problem)
+                    number.take_up()
                 self._row_widgets[name] = row
                 self._rows.addWidget(row)
         for row in self._row_widgets.values():

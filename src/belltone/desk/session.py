@@ -81,6 +81,7 @@ class Session(QObject):
         self._pull_timer = QTimer(self, singleShot=True, interval=_PULL_DELAY_MS)
         self._pull_timer.timeout.connect(self._find_pulls)
         self.path: FilePath | None = None
+        self.opened = 0  # counts sheets opened, so that no field keeps what belongs to another
         self._load(sheet, path)
         self.tuning = Tuning(self)
 
@@ -140,6 +141,7 @@ class Session(QObject):
         self.tuning.forget()
         self._journal.clear()
         self._load(sheet, path, saved)
+        self.opened += 1
         self._after_edit()
         self.answer_changed.emit()
 
@@ -215,11 +217,12 @@ class Session(QObject):
             return
         self.history = history
         self.design = evaluate(history.present)
-        self.wrong.clear()
         self._gesture = None
         self._after_edit()
 
     def _after_edit(self) -> None:
+        # A field whose value the sheet has no more takes its unusable text with it.
+        self.wrong = {path: entry for path, entry in self.wrong.items() if self._has(path)}
         if self.modified:
             try:
                 self._journal.record(self.path, self.sheet.text)
@@ -229,6 +232,11 @@ class Session(QObject):
             self._journal.clear()
         self.sheet_changed.emit()
         self.solve()
+
+    def _has(self, path: Path) -> bool:
+        return path in self.sheet.values or (
+            path[0] == "knobs" and self.sheet.value(path) is not None
+        )
 
     # -- modes ----------------------------------------------------------------------------------
 

@@ -79,11 +79,11 @@ class Tuning(QObject):
     def run_sweep(self, knob: str, points: int) -> None:
         """Sweep a knob over its range in worker processes."""
         sheet, design, path = self._session.sheet, self._session.design, self._session.path
-        plan = default_plan(design.knobs[knob], points)
         workers = self.workers()
         self.sweep_failure = ""
 
         def work(progress: Progress) -> Sweep:
+            plan = default_plan(design.knobs[knob], points)
             with ResultStore(store_path(path)) as store:
                 return run_sweep(sheet, plan, workers, store, progress)
 

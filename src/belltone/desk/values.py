@@ -14,6 +14,7 @@ from belltone.sheet.units import (
     UnitError,
     as_dimension,
     format_number,
+    natural_unit,
     quantity,
     si_to_text,
 )
@@ -76,7 +77,9 @@ def _worked_out(raw: str, dimension: Dimension | None, design: Design) -> str:
     try:
         value = parse(raw).evaluate(knobs)
         if dimension is None:
-            return f"{format_number(float(value.magnitude))} {value.units:~}".strip()
+            unit = natural_unit(value)
+            plain = Dimension("value", unit, (unit,))
+            return si_to_text(as_dimension(value, plain), plain, unit)
         return si_to_text(as_dimension(value, dimension), dimension, dimension.likely[0])
     except (ExpressionError, UnitError, KeyError):
         return raw

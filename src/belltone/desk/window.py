@@ -128,7 +128,6 @@ class MainWindow(QMainWindow):
         scroll.setFrameShape(QFrame.Shape.NoFrame)
         scroll.setMinimumWidth(300)
         scroll.setAccessibleName("Design sheet")
-        self.cards_area = scroll
         middle = QSplitter(Qt.Orientation.Vertical)
         middle.addWidget(self.shape)
         middle.addWidget(self.map)
@@ -174,7 +173,7 @@ class MainWindow(QMainWindow):
         self.recent.aboutToShow.connect(self._fill_recent)
         self._action(file, "Open the &demo", None, lambda: self.open(demo_sheet()))
         file.addSeparator()
-        self.save_action = self._action(file, "&Save", keys.Save, self.save)
+        self._action(file, "&Save", keys.Save, self.save)
         self._action(file, "Save &as…", keys.SaveAs, self.save_as)
         file.addSeparator()
         self._action(file, "Write the &table of modes…", None, self.ask_write_table)

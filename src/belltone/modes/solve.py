@@ -19,7 +19,7 @@ from belltone.modes.witness import STATIONS, carried_motions, sample_shapes, sig
 from belltone.progress import Progress
 from belltone.sheet.design import Design
 from belltone.system.assembly import System, assemble
-from belltone.system.lanczos import Eigenpairs, lowest_modes
+from belltone.system.lanczos import lowest_modes
 
 __all__ = ["AccuracyError", "ModeRequest", "choose_discretisation", "request_for", "solve_modes"]
 
@@ -106,8 +106,9 @@ class _Raw:
 
     discretisation: Discretisation
     system: System
-    pairs: Eigenpairs
+    vectors: Array
     frequencies: Array
+    complete: bool | None
     shapes: Array
     signatures: Array
 
@@ -160,8 +161,9 @@ def _raw(
     return _Raw(
         discretisation,
         system,
-        Eigenpairs(pairs.values, vectors, pairs.complete),
+        vectors,
         frequencies,
+        pairs.complete,
         shapes,
         signatures(design, shapes, carried_motions(design, system, motions)),
     )
@@ -205,8 +207,8 @@ def _error_estimates(design: Design, lowest: _Raw, lower: _Raw, fine: _Raw) -> A
     finite element approximation", SIAM J. Numer. Anal. 42 (2004) 553-575), so raising the order
     by one gains a factor of the size d^(1/(p-1)). It is taken with a safety factor and never
     counted as more than ten. Where a mode's symmetry makes two orders agree by luck, the order
-    below them is asked instead. A mode the lower
-    order does not show is not resolved, and its error counts as whole.
+    below them is asked instead. A mode the lower order does not show is not resolved, and its
+    error counts as whole.
     """
     order = fine.discretisation.order
     tapered = design.members[0].tapered
@@ -238,7 +240,7 @@ def _mode_set(design: Design, fine: _Raw, errors: Array) -> ModeSet:
     rigid_signatures = signatures(
         design, rigid_shapes, carried_motions(design, system, rigid_motions)
     )
-    energies = energy_shares(system.strain_energy(system.node_motions(fine.pairs.vectors)))
+    energies = energy_shares(system.strain_energy(system.node_motions(fine.vectors)))
     rigid = len(system.rigid_names)
     shapes = _relative(design, np.concatenate([rigid_shapes, fine.shapes]))
     return ModeSet(
@@ -247,13 +249,13 @@ def _mode_set(design: Design, fine: _Raw, errors: Array) -> ModeSet:
         system.rigid_names,
         tuple(f"rigid, {name}" for name in system.rigid_names) + kind_names(energies),
         np.concatenate([np.zeros((rigid, len(ENERGY_NAMES))), energies]),
-        effective_masses(system, np.hstack([system.rigid, fine.pairs.vectors])),
+        effective_masses(system, np.hstack([system.rigid, fine.vectors])),
         STATIONS,
         shapes,
         np.concatenate([rigid_signatures, fine.signatures]),
         fine.discretisation,
         system.mesh.unknowns,
-        fine.pairs.complete,
+        fine.complete,
         float(system.rigid_mass[0, 0]),
     )
 

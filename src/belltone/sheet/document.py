@@ -59,18 +59,13 @@ class Sheet:
         return cls(text, content)
 
     @cached_property
-    def content_hash(self) -> str:
-        """A hash of all that is stated; comments and layout do not count."""
-        return _hash(self.content.model_dump(mode="json"))
-
-    @cached_property
     def values(self) -> Mapping[Path, tuple[str, Dimension]]:
         """Every value that measures something: its text and what it measures, by path."""
         found = value_fields(self.content)
         return MappingProxyType({path: (text, dimension) for path, text, dimension in found})
 
     def answer_hash(self, settings: Mapping[str, str] | None = None) -> str:
-        """A hash of all that decides frequencies and shapes, with knobs set to ``settings``.
+        """A content hash of all that decides modes, with knobs set to ``settings``.
 
         Titles, notes, knob ranges, the excitation and the accuracy asked for are left out: none
         of them changes a mode. What was asked for is part of each result's key.
@@ -84,7 +79,7 @@ class Sheet:
         }
         for material in data["materials"].values():
             material.pop("note")
-        return _hash(data)
+        return hashlib.sha256(json.dumps(data, sort_keys=True).encode()).hexdigest()
 
     def line_of(self, path: Path) -> int | None:
         """The line a value stands on, counted from 1."""
@@ -176,10 +171,6 @@ class Sheet:
             tables.append(table)
             node.add(last, tables)
         return Sheet.from_text(_spaced(tomlkit.dumps(document), self.text))
-
-
-def _hash(data: Any) -> str:
-    return hashlib.sha256(json.dumps(data, sort_keys=True).encode()).hexdigest()
 
 
 def read_sheet(path: FilePath) -> Sheet:

@@ -23,6 +23,7 @@ __all__ = [
     "as_dimension",
     "convert",
     "format_number",
+    "natural_unit",
     "quantity",
     "si_to_text",
 ]
@@ -126,7 +127,7 @@ DIMENSIONS: Final = {
 }
 
 
-_UNIT_FACTOR: Final = r"\s*[A-Za-zµ_]+\s*(?:\^\s*-?\d{1,3})?\s*"
+_UNIT_FACTOR: Final = r"\s*[A-Za-zµ_]+\s*(?:\^\s*-?\d{1,3}(?:\.\d+)?)?\s*"
 _UNIT_SHAPE: Final = re.compile(rf"{_UNIT_FACTOR}(?:[*/]{_UNIT_FACTOR})*")
 
 
@@ -145,6 +146,13 @@ def quantity(value: float, unit: str = "") -> Quantity:
         raise UnitError(f"“{unit}” cannot be read as a unit") from error
 
 
+_SHORT: Final = {
+    "meter": "m",
+    "kilogram": "kg",
+    "second": "s",
+    "kelvin": "K",
+    "radian": "rad",
+}
 _TURN: Final = quantity(1.0, "turn")
 _RADIAN: Final = quantity(1.0, "rad")
 
@@ -185,6 +193,20 @@ def _what(value: Quantity) -> str:
     if value.is_compatible_with(quantity(1.0, "N/m^3").units):
         return "a weight density (force per volume)"
     return f"measured in {value.units:~}"
+
+
+def natural_unit(value: Quantity) -> str:
+    """The unit to write a worked-out value in: the usual one of what it measures, else in SI."""
+    if value.dimensionless:
+        return ""
+    for dimension in DIMENSIONS.values():
+        if dimension.si and value.is_compatible_with(quantity(1.0, dimension.si).units):
+            return dimension.likely[0]
+    powers = value.to_root_units().unit_items()
+    return "*".join(
+        name if power == 1 else f"{name}^{format_number(float(str(power)))}"
+        for name, power in ((_SHORT[base], power) for base, power in powers)
+    )
 
 
 def convert(value_si: float, dimension: Dimension, unit: str) -> float:

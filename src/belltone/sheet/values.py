@@ -11,7 +11,14 @@ from belltone.sheet.design import KnobValue
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Finding, Path, SheetError
 from belltone.sheet.expressions import FUNCTIONS, Expression, ExpressionError, parse
-from belltone.sheet.units import UNIT_NAMES, Dimension, Quantity, UnitError, as_dimension
+from belltone.sheet.units import (
+    UNIT_NAMES,
+    Dimension,
+    Quantity,
+    UnitError,
+    as_dimension,
+    natural_unit,
+)
 
 __all__ = ["Values"]
 
@@ -93,7 +100,7 @@ class Values:
         value = self._quantities[name]
         original = _literal_unit(knob.value)
         literal = expression.literal
-        unit = original if original is not None else (literal[1] if literal else f"{value.units:~}")
+        unit = original if original is not None else natural_unit(value)
         try:
             in_unit = _magnitude(value, unit)
         except UnitError:

@@ -38,8 +38,10 @@ class SweepPlan:
 
 
 def default_plan(knob: KnobValue, points: int = 33) -> SweepPlan:
-    """Spread points evenly over the knob's stated range."""
+    """Spread points evenly over the knob's range; raises `PlanError` when it has none."""
     start, stop = knob.range
+    if not start < stop:
+        raise PlanError(f"“{knob.name}” is zero and has no range; state its “from” and “to”")
     return SweepPlan(knob.name, tuple(float(value) for value in np.linspace(start, stop, points)))
 
 
