@@ -14,7 +14,8 @@ import numpy as np
 from scipy.sparse.linalg import eigsh
 
 from belltone.elements.line import line_elements
-from belltone.mesh.line import Discretisation, line_mesh
+from belltone.mesh.discretisation import Discretisation
+from belltone.mesh.line import line_mesh
 from belltone.modes.solve import ModeRequest, request_for, solve_modes
 from belltone.sheet.demo import demo_sheet
 from belltone.sheet.document import Sheet

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import sys
+import time
 from collections.abc import Callable, Iterator
 from enum import StrEnum
 from pathlib import Path
@@ -49,12 +50,14 @@ from belltone.sheet.errors import SheetError
 from belltone.sheet.evaluate import evaluate
 from belltone.sheet.plain import PlainValueError, plain_value
 from belltone.sheet.units import DIMENSIONS, format_number
+from belltone.sheet.words import part_words
 from belltone.store.failures import record_failure
 from belltone.store.results import ResultStore, result_key, store_path
 from belltone.sweep.plan import PlanError, parse_plan
 from belltone.sweep.runner import SweepError, run_sweep
 from belltone.sweep.work import start_workers
 from belltone.system.assembly import assemble
+from belltone.system.factor import solver_name
 from belltone.tune.clear import band_visits, clear_intervals
 from belltone.tune.reach import ReachError, reach
 
@@ -137,11 +140,10 @@ def check(sheet: SheetPath) -> None:
     """Read a sheet and say what is wrong, or what looks odd, without solving anything."""
     design = evaluate(read_sheet(sheet))
     _warn(design)
-    member = design.members[0]
-    mass = member.mass + sum(hung.mass for hung in design.masses)
+    whole = mass_properties(design)
     print(
-        f"{sheet}: good. {format_number(member.length * 1e3, 5)} mm {member.section_words}, "
-        f"{format_number(mass, 4)} kg in all; {len(design.supports)} supports, "
+        f"{sheet}: good. {part_words(design.part)}, "
+        f"{format_number(whole.mass, 4)} kg in all; {len(design.supports)} supports, "
         f"{len(design.bands)} excitation bands, {len(design.knobs)} knobs."
     )
 
@@ -159,12 +161,23 @@ def summary(sheet: SheetPath, settings: Settings = None) -> None:
         ("centre x y z", _triple(1e3 * whole.centre, "mm")),
         ("inertia about the centre x y z", _triple(whole.inertia.diagonal(), "kg m²")),
     ]
-    rows += [(f"part {part.name}", f"{format_number(part.mass)} kg") for part in design.members]
-    rows += [(f"mass {hung.name}", f"{format_number(hung.mass)} kg") for hung in design.masses]
+    hung_mass = sum(hung.mass for hung in design.masses)
     rows += [
-        ("elements", f"{len(system.mesh.stretches)} of order {chosen.order}"),
+        (
+            f"part {part.name}",
+            f"{part_words(part)}, {format_number(whole.mass - hung_mass)} kg",
+        )
+        for part in design.parts
+    ]
+    rows += [(f"mass {hung.name}", f"{format_number(hung.mass)} kg") for hung in design.masses]
+    started = time.perf_counter()
+    solve_modes(design, request_for(design), chosen)
+    rows += [
+        ("elements", f"{len(system.mesh.connectivity)} of order {chosen.order}"),
         ("unknowns", f"{system.mesh.unknowns}, {system.basis.shape[1]} of them free"),
         ("rigid motions left", ", ".join(system.rigid_names) or "none"),
+        ("time for one solution", f"{format_number(time.perf_counter() - started, 2)} s"),
+        ("factorised by", solver_name()),
     ]
     _write(_table(("of", "value"), rows), None)
 
@@ -202,6 +215,10 @@ def modes(
     up_to: Annotated[
         str | None, typer.Option("--to", metavar="F", help="All modes up to “500 Hz”.")
     ] = None,
+    above: Annotated[
+        str | None,
+        typer.Option("--from", metavar="F", help="Only modes above “300 Hz”, wherever that is."),
+    ] = None,
     form: FormatOption = Format.TABLE,
     output: Output = None,
 ) -> None:
@@ -212,7 +229,12 @@ def modes(
     _warn(design)
     request = request_for(design)
     limit = _frequency(up_to) if up_to is not None else None
-    if count is not None or limit is not None:
+    start = _frequency(above) if above is not None else None
+    if start is not None and limit is not None and not start < limit:
+        _fail("the window must end above its start: “--to” is not above “--from”", 2)
+    if start is not None:
+        request = ModeRequest(count or design.count, limit, design.accuracy, start)
+    elif count is not None or limit is not None:
         request = ModeRequest(count or 1, limit, design.accuracy)
     with ResultStore(store_path(sheet)) as store:
         key = result_key(source, chosen, request, None)

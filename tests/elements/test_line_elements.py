@@ -7,7 +7,8 @@ from hypothesis import strategies as st
 
 from belltone.elements.line import STRAINS, line_elements
 from belltone.elements.lumped import cross_matrix, rigid_body_mass
-from belltone.mesh.line import Discretisation, line_mesh
+from belltone.mesh.discretisation import Discretisation
+from belltone.mesh.line import line_mesh
 from belltone.sheet.design import Design
 from belltone.sheet.document import Sheet
 from belltone.sheet.evaluate import evaluate

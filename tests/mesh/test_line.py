@@ -3,7 +3,8 @@ from collections.abc import Callable
 import numpy as np
 import pytest
 
-from belltone.mesh.line import Discretisation, line_mesh
+from belltone.mesh.discretisation import Discretisation
+from belltone.mesh.line import line_mesh
 from belltone.sheet.design import Design
 from tests.conftest import held
 

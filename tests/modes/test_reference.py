@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from belltone.mesh.line import Discretisation
+from belltone.mesh.discretisation import Discretisation
 from belltone.modes.hand_check import wave_number
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import ModeRequest, solve_modes

@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from belltone.mesh.line import Discretisation
+from belltone.mesh.discretisation import Discretisation
 from belltone.modes.refine import refine
 from belltone.modes.solve import (
     AccuracyError,

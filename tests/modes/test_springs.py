@@ -6,7 +6,7 @@ from collections.abc import Callable
 import numpy as np
 import pytest
 
-from belltone.mesh.line import Discretisation
+from belltone.mesh.discretisation import Discretisation
 from belltone.modes.hand_check import hand_check
 from belltone.modes.solve import ModeRequest, solve_modes
 from belltone.sheet.design import Design

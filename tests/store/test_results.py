@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from belltone.mesh.line import Discretisation
+from belltone.mesh.discretisation import Discretisation
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import ModeRequest, solve_modes
 from belltone.sheet.design import Design

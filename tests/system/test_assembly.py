@@ -3,7 +3,7 @@ from collections.abc import Callable
 import numpy as np
 import pytest
 
-from belltone.mesh.line import Discretisation
+from belltone.mesh.discretisation import Discretisation
 from belltone.sheet.design import Design
 from belltone.system.assembly import assemble
 from tests.conftest import CLAMPED, held

@@ -39,13 +39,18 @@ class LineElements:
     """Element matrices ``(elements, 6(p+1), 6(p+1))``, and what recovers strain energy.
 
     ``strain`` is ``(elements, points, 6, 6(p+1))``; ``stiffness_at`` the stiffness of each strain
-    times the integration weight, ``(elements, points, 6)``.
+    times the integration weight, ``(elements, points, 6)``; ``half`` half the length of each (m).
     """
 
     stiffness: Array
     mass: Array
     strain: Array
     stiffness_at: Array
+    half: Array
+
+    def matrices(self) -> tuple[Array, Array]:
+        """Stiffness and mass."""
+        return self.stiffness, self.mass
 
     def strain_energy(self, displacements: Array) -> Array:
         """Strain energy (J) by strain, ``(modes, 6)``, of ``(modes, elements, 6(p+1))``."""
@@ -53,6 +58,17 @@ class LineElements:
         return np.asarray(
             0.5 * np.einsum("meqs,eqs->ms", strains**2, self.stiffness_at, optimize=True)
         )
+
+    def energy_at(self, motions: Array, element: NDArray[np.intp], local: Array) -> Array:
+        """Strain energy per length (J/m), ``(modes, points)``, at ``local`` points of elements.
+
+        ``motions`` is ``(modes, elements, 6(p+1))``.
+        """
+        strains = np.einsum("eqsd,med->meqs", self.strain, motions, optimize=True)
+        points, weights = gauss(self.strain.shape[1])
+        density = np.sum(0.5 * strains**2 * self.stiffness_at, axis=-1) / weights / self.half[:, None]
+        values, _ = lagrange(points, local)
+        return np.asarray(np.einsum("sq,msq->ms", values, density[:, element], optimize=True))
 
 
 def line_elements(member: MemberValue, stretches: Array, order: int) -> LineElements:
@@ -66,7 +82,7 @@ def line_elements(member: MemberValue, stretches: Array, order: int) -> LineElem
     strain, stiffness_at = _stiffness_parts(member, stretches, half, nodes, order)
     stiffness = np.einsum("eqsi,eqs,eqsj->eij", strain, stiffness_at, strain, optimize=True)
     return LineElements(
-        stiffness, _mass(member, stretches, half, nodes, order), strain, stiffness_at
+        stiffness, _mass(member, stretches, half, nodes, order), strain, stiffness_at, half
     )
 
 

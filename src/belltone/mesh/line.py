@@ -10,28 +10,17 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.quadrature import lobatto
-from belltone.sheet.design import Design, MemberValue
+from belltone.mesh.sites import SiteNodes
+from belltone.sheet.design import Design, MemberValue, Place
 
-__all__ = ["MAX_ORDER", "Discretisation", "LineMesh", "line_mesh"]
+__all__ = ["LineMesh", "line_mesh"]
 
 Array = NDArray[np.float64]
 IntArray = NDArray[np.intp]
 
-MAX_ORDER: Final = 8
 _SAME_PLACE: Final = 1e-6  # share of the length; closer sites fall on one node, far below any error
-
-
-@dataclass(frozen=True, order=True)
-class Discretisation:
-    """Divisions of every stretch between neighbouring sites, and the order of the elements."""
-
-    divisions: int
-    order: int
-
-    def lower(self) -> Discretisation:
-        """The next lower order, which the error estimate compares with."""
-        return Discretisation(self.divisions, self.order - 1)
 
 
 @dataclass(frozen=True)
@@ -49,6 +38,22 @@ class LineMesh:
     def unknowns(self) -> int:
         """Six unknowns a node, before anything is held."""
         return 6 * len(self.coordinates)
+
+    @property
+    def size(self) -> float:
+        """Length of the member (m)."""
+        return self.member.length
+
+    def site(self, place: Place) -> SiteNodes:
+        """The node of one of the member's sites."""
+        node = np.array([self.site_nodes[place.site]])
+        return SiteNodes(
+            node[:, None],
+            np.ones((1, 1)),
+            self.member.frame[None],
+            np.ones(1),
+            self.coordinates[node],
+        )
 
     def sample(self, shares: Array) -> tuple[IntArray, Array]:
         """Where to read a shape at shares of the length: ``(elements, local points)``."""

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.polynomial import legendre
 from numpy.typing import NDArray
 
-__all__ = ["gauss", "lagrange", "lobatto"]
+__all__ = ["gauss", "lagrange", "lobatto", "lobatto_weights"]
 
 Array = NDArray[np.float64]
 
@@ -29,6 +29,16 @@ def lobatto(order: int) -> Array:
     points = np.concatenate([[-1.0], np.sort(np.real(inner)), [1.0]])
     points.setflags(write=False)
     return points
+
+
+@cache
+def lobatto_weights(order: int) -> Array:
+    """Return the weights of the `lobatto` points, exact to degree ``2 order - 1``."""
+    points = lobatto(order)
+    at_points = legendre.Legendre.basis(order)(points)
+    weights = np.asarray(2.0 / (order * (order + 1) * at_points**2))
+    weights.setflags(write=False)
+    return weights
 
 
 def lagrange(nodes: Array, points: Array) -> tuple[Array, Array]:

@@ -48,12 +48,12 @@ class HandCheck:
 
 def hand_check(design: Design, modes: ModeSet, index: int) -> HandCheck | None:
     """Return the textbook value for one mode, or ``None`` where no formula fits the sheet."""
-    if index < modes.rigid_count or len(design.members) != 1 or design.members[0].tapered:
+    member = design.member
+    if index < modes.rigid_count or member is None or member.tapered:
         return None
     kind = modes.kinds[index]
     if " with " in kind or modes.energies[index].max() < _PURE:
         return None
-    member = design.members[0]
     held = _held_at_ends(design, member)
     if held is None:
         return None
@@ -105,7 +105,8 @@ def _held_at_ends(design: Design, member: MemberValue) -> tuple[set[int], set[in
         if min(share, 1 - share) > _END:
             return None
         for row in support.directions:
-            own = np.concatenate([member.frame @ row[:3], member.frame @ row[3:]])
+            turned = np.concatenate([member.frame @ row[:3], member.frame @ row[3:]])
+            own = row if support.own else turned
             motion = int(np.argmax(np.abs(own)))
             if abs(abs(own[motion]) - 1) > _ALIGNED:
                 return None

@@ -7,9 +7,20 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["energy_shares", "kind_names"]
+__all__ = ["MEMBER_ENERGIES", "WALL_ENERGIES", "energy_shares", "kind_names", "wall_kind_names", "wall_shares"]
 
 Array = NDArray[np.float64]
+
+MEMBER_ENERGIES: Final = (
+    "stretching",
+    "twisting",
+    "bending about y",
+    "bending about z",
+    "springs",
+)
+"""Where a member's strain energy can be; shear counts with the bending it belongs to."""
+WALL_ENERGIES: Final = ("membrane", "bending", "shear", "springs")
+"""Where a wall's strain energy can be."""
 
 _KINDS: Final = ("axial", "twist", "bending about y", "bending about z", "moving on its springs")
 _MINOR: Final = 0.25  # a second kind with at least this share of the energy is named too
@@ -21,9 +32,15 @@ def energy_shares(strain_energy: Array) -> Array:
     Shear along z belongs to bending about y, shear along y to bending about z.
     """
     axial, shear_y, shear_z, twist, about_y, about_z, springs = strain_energy.T
-    by_kind = np.column_stack([axial, twist, about_y + shear_z, about_z + shear_y, springs])
-    total = by_kind.sum(axis=1, keepdims=True)
-    return np.asarray(by_kind / np.where(total > 0, total, 1.0))
+    return wall_shares(
+        np.column_stack([axial, twist, about_y + shear_z, about_z + shear_y, springs])
+    )
+
+
+def wall_shares(energies: Array) -> Array:
+    """Turn energies ``(modes, k)`` into shares of their sum."""
+    total = energies.sum(axis=1, keepdims=True)
+    return np.asarray(energies / np.where(total > 0, total, 1.0))
 
 
 def kind_names(shares: Array) -> tuple[str, ...]:
@@ -35,4 +52,17 @@ def kind_names(shares: Array) -> tuple[str, ...]:
         if row[order[1]] >= _MINOR:
             name = f"{name} with {_KINDS[order[1]]}"
         names.append(name)
+    return tuple(names)
+
+
+def wall_kind_names(shares: Array, patterns: tuple[str, ...]) -> tuple[str, ...]:
+    """Name a wall's modes by their pattern, and where springs take part by that too."""
+    names: list[str] = []
+    for row, pattern in zip(shares, patterns, strict=True):
+        if row[-1] >= 1 - _MINOR:
+            names.append(f"moving on its springs, {pattern}")
+        elif row[-1] >= _MINOR:
+            names.append(f"{pattern} with moving on its springs")
+        else:
+            names.append(pattern)
     return tuple(names)

@@ -8,8 +8,6 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import linear_sum_assignment
 
-from belltone.modes.witness import PART_LENGTH
-
 __all__ = ["assurance", "clusters", "match"]
 
 Array = NDArray[np.float64]
@@ -23,10 +21,11 @@ def assurance(first: Array, second: Array) -> Array:
 
     R. J. Allemang and D. L. Brown, "A correlation coefficient for modal vector analysis",
     Proc. 1st Int. Modal Analysis Conf. (1982), with the mass as weight. Where one component
-    carries more lumped masses than the other, only the part itself is compared.
+    carries more lumped masses than the other, these stand last and are left out.
     """
+    common = min(first.shape[1], second.shape[1])
     if first.shape[1] != second.shape[1]:
-        first, second = (_unit(vectors[:, :PART_LENGTH]) for vectors in (first, second))
+        first, second = (_unit(vectors[:, :common]) for vectors in (first, second))
     return np.asarray((first @ second.T) ** 2)
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.mesh.line import Discretisation
+from belltone.mesh.discretisation import Discretisation
 
 __all__ = ["Mode", "ModeSet"]
 
@@ -19,7 +19,8 @@ Array = NDArray[np.float64]
 class Mode:
     """One mode, for reading: its number counts the flexible modes from 1 (rigid ones: 0).
 
-    ``effective_mass`` (kg) is along x, y and z.
+    ``effective_mass`` (kg) is along x, y and z; ``modal_mass`` (kg) belongs to an amplitude of one
+    where the mode moves most.
     """
 
     number: int
@@ -29,6 +30,7 @@ class Mode:
     rigid: bool
     energy: tuple[tuple[str, float], ...]
     effective_mass: tuple[float, float, float]
+    modal_mass: float
 
     @property
     def angular(self) -> float:
@@ -50,28 +52,33 @@ class Mode:
 class ModeSet:
     """All modes of one design, rigid ones first, then by frequency.
 
-    ``shapes`` (modes, stations, 6) are translations and rotations at ``stations`` (shares of the
-    member's length), scaled so that the outermost fibre moving most moves by one: amplitudes of
-    a mode are relative. ``signatures`` (modes, s) are mass-weighted unit vectors for comparing
-    modes of any two solutions. ``energies`` (modes, 5) are shares of strain energy by
-    ``ENERGY_NAMES``. ``effective`` (modes, 6) are effective masses (kg) along x y z and inertias
+    ``shapes`` (modes, points, 6) are translations and rotations at the part's witness points
+    (even shares of a member's length; an even grid on every block of a wall), scaled so that the
+    outermost fibre moving most moves by one: amplitudes of a mode are relative. ``densities``
+    (modes, points) are strain energy per length or area there, relative to the largest.
+    ``signatures`` (modes, s) are mass-weighted unit vectors for comparing modes of any two
+    solutions. ``energies`` (modes, k) are shares of strain energy by ``energy_names``.
+    ``modal_masses`` (kg) belong to amplitudes of one. ``effective`` (modes, 6) are effective masses (kg) along x y z and inertias
     (kg m²) about the axes through the centre of gravity. ``errors`` are relative estimates of the
-    frequencies' errors.
+    frequencies' errors. ``skipped`` flexible modes lie below the first one listed.
     """
 
     frequencies: Array
     errors: Array
     rigid_names: tuple[str, ...]
     kinds: tuple[str, ...]
+    energy_names: tuple[str, ...]
     energies: Array
+    modal_masses: Array
     effective: Array
-    stations: Array
     shapes: Array
+    densities: Array
     signatures: Array
     discretisation: Discretisation
     unknowns: int
     complete: bool | None
     mass: float
+    skipped: int = 0
 
     def __len__(self) -> int:
         return len(self.frequencies)
@@ -90,17 +97,18 @@ class ModeSet:
         """The mode at a place in the list, rigid modes included."""
         rigid = index < self.rigid_count
         return Mode(
-            0 if rigid else index - self.rigid_count + 1,
+            0 if rigid else self.skipped + index - self.rigid_count + 1,
             float(self.frequencies[index]),
             float(self.errors[index]),
             self.kinds[index],
             rigid,
-            tuple(zip(ENERGY_NAMES, map(float, self.energies[index]), strict=True)),
+            tuple(zip(self.energy_names, map(float, self.energies[index]), strict=True)),
             (
                 float(self.effective[index, 0]),
                 float(self.effective[index, 1]),
                 float(self.effective[index, 2]),
             ),
+            float(self.modal_masses[index]),
         )
 
     def modes(self) -> tuple[Mode, ...]:
@@ -115,17 +123,16 @@ class ModeSet:
             self.errors[:keep],
             self.rigid_names,
             self.kinds[:keep],
+            self.energy_names,
             self.energies[:keep],
+            self.modal_masses[:keep],
             self.effective[:keep],
-            self.stations,
             self.shapes[:keep],
+            self.densities[:keep],
             self.signatures[:keep],
             self.discretisation,
             self.unknowns,
             self.complete,
             self.mass,
+            self.skipped,
         )
-
-
-ENERGY_NAMES = ("stretching", "twisting", "bending about y", "bending about z", "springs")
-"""Where strain energy can be; shear counts with the bending it belongs to."""

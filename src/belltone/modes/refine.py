@@ -7,7 +7,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.mesh.line import Discretisation
 from belltone.modes.matching import match
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import ModeRequest, solve_modes
@@ -42,9 +41,7 @@ class Refinement:
 def refine(design: Design, request: ModeRequest, progress: Progress | None = None) -> Refinement:
     """Solve twice, the second time on twice the divisions, and pair the modes by shape."""
     modes = solve_modes(design, request, progress=progress)
-    used = modes.discretisation
-    twice = Discretisation(2 * used.divisions, used.order)
-    finer = solve_modes(design, request, twice, progress)
+    finer = solve_modes(design, request, modes.discretisation.finer(), progress)
     partners, _ = match(
         modes.signatures[modes.rigid_count :],
         finer.signatures[finer.rigid_count :],

@@ -4,38 +4,45 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.mesh.line import MAX_ORDER, Discretisation
-from belltone.modes.kinds import energy_shares, kind_names
+from belltone.mesh.discretisation import MAX_ORDER, Discretisation
+from belltone.mesh.surface import SurfaceMesh
+from belltone.modes.estimates import member_estimate, wall_estimate
+from belltone.modes.kinds import (
+    MEMBER_ENERGIES,
+    WALL_ENERGIES,
+    energy_shares,
+    kind_names,
+    wall_kind_names,
+    wall_shares,
+)
 from belltone.modes.mass_properties import effective_masses
 from belltone.modes.matching import clusters, match
-from belltone.modes.modeset import ENERGY_NAMES, ModeSet
-from belltone.modes.witness import STATIONS, carried_motions, sample_shapes, signatures
+from belltone.modes.modeset import ModeSet
+from belltone.modes.patterns import wall_kinds
+from belltone.modes.witness import SurfaceWitness, Witness, signatures, witness_of
 from belltone.progress import Progress
 from belltone.sheet.design import Design
 from belltone.system.assembly import System, assemble
-from belltone.system.lanczos import lowest_modes
+from belltone.system.bodies import with_plans
+from belltone.system.lanczos import lowest_modes, window_modes
 
 __all__ = ["AccuracyError", "ModeRequest", "choose_discretisation", "request_for", "solve_modes"]
 
 Array = NDArray[np.float64]
 
 _FIRST_ORDER: Final = 4
-_LEAST_ORDER: Final = 3  # two orders below are needed to tell the error
 _MOST_UNKNOWNS: Final = 30_000  # a member that needs more is asked for nonsense
-_SAFETY: Final = 2.0
-_SAFETY_TAPERED: Final = 5.0  # the law of gains holds only roughly where the section varies
-_LEAST_GAIN: Final = 0.1
-_LUCK: Final = 1e-3  # a difference smaller than this share of the foreseen one is parity, not gain
+_MOST_WALL_UNKNOWNS: Final = 250_000
+_WALL_ORDERS: Final = (4, 7)
+_MANY_BLOCKS: Final = 20  # so many blocks resolve by themselves; start with lower orders
 _RECOGNISED: Final = 0.8  # assurance between neighbouring orders; less means not resolved yet
-# Below this, orders agree by luck and rounding as much as by resolution (measured: rounding stays
-# below 1e-13 up to a span of ten thousand heights).
-_FLOOR: Final = 1e-10
+_WIDER: Final = 0.15  # by so much a window is opened for coarser meshes, whose modes lie elsewhere
 
 
 class AccuracyError(ArithmeticError):
@@ -44,20 +51,27 @@ class AccuracyError(ArithmeticError):
 
 @dataclass(frozen=True)
 class ModeRequest:
-    """What to find: the ``count`` lowest flexible modes and all others up to ``up_to`` (Hz)."""
+    """What to find: the ``count`` lowest flexible modes and all others up to ``up_to`` (Hz).
+
+    With ``above`` (Hz) instead: all modes from there to ``up_to``, or the first ``count`` of them.
+    """
 
     count: int
     up_to: float | None
     accuracy: float
+    above: float | None = None
 
     @property
     def key(self) -> str:
         """Part of the key results are stored under."""
-        return f"count={self.count} up_to={self.up_to!r} accuracy={self.accuracy!r}"
+        window = "" if self.above is None else f" above={self.above!r}"
+        return f"count={self.count} up_to={self.up_to!r} accuracy={self.accuracy!r}{window}"
 
 
 def request_for(design: Design, extra: int = 0) -> ModeRequest:
     """What the sheet asks for: its count, and everything up to the highest excitation."""
+    if design.above is not None:
+        return ModeRequest(design.count + extra, design.up_to, design.accuracy, design.above)
     limits = [limit for limit in (design.up_to, design.highest_excitation) if limit is not None]
     return ModeRequest(design.count + extra, max(limits, default=None), design.accuracy)
 
@@ -70,7 +84,7 @@ def choose_discretisation(
     Where the sheet states divisions and order, those.
     """
     if design.fixed is not None:
-        return Discretisation(*design.fixed)
+        return _planned(design, Discretisation(*design.fixed))
     return _climb(design, request, progress or Progress()).discretisation
 
 
@@ -83,21 +97,26 @@ def solve_modes(
     """Solve for the modes asked for; with no discretisation given, the sheet's or one by accuracy.
 
     Each frequency comes with an estimate of its own relative error. Raises `AccuracyError` when
-    the accuracy is out of reach, ``ValueError`` for a given order below 3, and ``Cancelled`` when
-    ``progress`` says stop.
+    the accuracy is out of reach, ``ValueError`` for a member's order below 3, and ``Cancelled``
+    when ``progress`` says stop.
     """
     progress = progress or Progress()
     if discretisation is None and design.fixed is not None:
         discretisation = Discretisation(*design.fixed)
     if discretisation is None:
         return _climb(design, request, progress)
-    if discretisation.order < _LEAST_ORDER:
-        raise ValueError(f"order {discretisation.order} has no two lower orders to compare with")
-    lower = discretisation.lower()
-    raws = [
-        _raw(design, request, level, progress) for level in (lower.lower(), lower, discretisation)
-    ]
-    return _mode_set(design, raws[-1], _error_estimates(design, *raws))
+    used = _planned(design, discretisation)
+    if used.order < 3 and design.surface is None:
+        raise ValueError(f"order {used.order} has no two lower orders to compare with")
+    solver = _Solver(design, request, progress)
+    return solver.mode_set(used, solver.errors(used))
+
+
+def _planned(design: Design, discretisation: Discretisation) -> Discretisation:
+    try:
+        return with_plans(design, discretisation)
+    except ValueError as error:
+        raise AccuracyError(str(error)) from error
 
 
 @dataclass(frozen=True)
@@ -106,36 +125,40 @@ class _Raw:
 
     discretisation: Discretisation
     system: System
+    witness: Witness
     vectors: Array
     frequencies: Array
     complete: bool | None
-    shapes: Array
+    skipped: int
     signatures: Array
 
 
 def _climb(design: Design, request: ModeRequest, progress: Progress) -> ModeSet:
     """Raise the order, then the divisions, until the estimates meet the accuracy."""
-    raws: dict[Discretisation, _Raw] = {}
+    solver = _Solver(design, request, progress)
     for step, fine in enumerate(_ladder(design)):
         progress.report(step, 0, f"order {fine.order}")
-        levels = (fine.lower().lower(), fine.lower(), fine)
-        for level in levels:
-            if level not in raws:
-                raws[level] = _raw(design, request, level, progress)
-        errors = _error_estimates(design, *(raws[level] for level in levels))
-        if len(errors) >= request.count and np.all(errors <= request.accuracy):
-            return _mode_set(design, raws[fine], errors)
+        errors = solver.errors(fine)
+        enough = request.above is not None or len(errors) >= request.count
+        if enough and np.all(errors <= request.accuracy):
+            return solver.mode_set(fine, errors)
+        solver.forget(fine)
+    most = _MOST_UNKNOWNS if design.surface is None else _MOST_WALL_UNKNOWNS
     raise AccuracyError(
         f"{request.count} modes to {request.accuracy * 100:g} % are out of reach: more than "
-        f"{_MOST_UNKNOWNS} unknowns would be needed; ask for fewer modes or a looser accuracy"
+        f"{most} unknowns would be needed; ask for fewer modes or a looser accuracy"
     )
 
 
 def _ladder(design: Design) -> Iterator[Discretisation]:
+    if design.surface is not None:
+        yield from _wall_ladder(design)
+        return
+    assert design.member is not None
     sites = {held.place.along for held in design.supports} | {
         hung.place.along for hung in design.masses
     }
-    stretches = len(sites | {0.0, design.members[0].length}) - 1
+    stretches = len(sites | {0.0, design.member.length}) - 1
     divisions = 2 if stretches == 1 else 1
     while 6 * stretches * divisions * MAX_ORDER <= _MOST_UNKNOWNS:
         for order in range(_FIRST_ORDER, MAX_ORDER + 1):
@@ -143,38 +166,164 @@ def _ladder(design: Design) -> Iterator[Discretisation]:
         divisions *= 2
 
 
-def _raw(
-    design: Design, request: ModeRequest, discretisation: Discretisation, progress: Progress
-) -> _Raw:
-    system = assemble(design, discretisation)
-    up_to = 0.0 if request.up_to is None else (2 * math.pi * request.up_to) ** 2
-    pairs = lowest_modes(
-        system.stiffness, system.mass, system.rigid, request.count, up_to, progress
+def _wall_ladder(design: Design) -> Iterator[Discretisation]:
+    planned = _planned(design, Discretisation(1, 1))
+    # A mesh at order one has a known number of elements, which all orders share.
+    elements = len(assemble(design, planned).mesh.connectivity)
+    first, last = _WALL_ORDERS
+    if elements > _MANY_BLOCKS:
+        first, last = first - 1, last - 1
+    divisions = 1
+    while 6 * elements * (divisions * first) ** 2 <= _MOST_WALL_UNKNOWNS:
+        for order in range(first, last + 1):
+            if 6 * elements * (divisions * order) ** 2 <= _MOST_WALL_UNKNOWNS:
+                yield Discretisation(divisions, order, planned.plans)
+        divisions *= 2
+
+
+@dataclass
+class _Solver:
+    """Solves one design at several discretisations and compares them; used once."""
+
+    design: Design
+    request: ModeRequest
+    progress: Progress
+
+    def __post_init__(self) -> None:
+        self._raws: dict[tuple[Discretisation, bool], _Raw] = {}
+
+    def forget(self, fine: Discretisation) -> None:
+        """Drop solutions that no later comparison needs."""
+        self._raws = {
+            (level, wide): raw
+            for (level, wide), raw in self._raws.items()
+            if level.divisions == fine.divisions and level.order >= fine.order - 1
+        }
+
+    def errors(self, fine: Discretisation) -> Array:
+        """Estimate each frequency's relative error at a discretisation."""
+        at_fine = self._raw(fine)
+        surface = self.design.surface
+        if fine.order < 3:
+            # Too low to look down from: the next orders above say how far off this one is.
+            above = self._raw(replace(fine, order=fine.order + 2), wide=True)
+            return np.asarray(_ABOVE * _difference(above, at_fine) + 1e-8)
+        lower = fine.lower()
+        one = _difference(self._raw(lower, wide=True), at_fine)
+        two = _difference(self._raw(lower.lower(), wide=True), at_fine)
+        if surface is not None:
+            return wall_estimate(one, two)
+        assert self.design.member is not None
+        return member_estimate(one, two, fine.order, self.design.member.tapered)
+
+    def _raw(self, level: Discretisation, wide: bool = False) -> _Raw:
+        """The solution at a level; ``wide`` opens a window for the modes a coarse mesh shifts."""
+        wide = wide and self.request.above is not None
+        if (level, wide) not in self._raws:
+            self._raws[(level, wide)] = self._solved(level, wide)
+        return self._raws[(level, wide)]
+
+    def _solved(self, level: Discretisation, wide: bool) -> _Raw:
+        request = _widened(self.request) if wide else self.request
+        system = assemble(self.design, level)
+        up_to = 0.0 if request.up_to is None else _eigenvalue(request.up_to)
+        parts = (system.stiffness, system.mass, system.rigid)
+        if request.above is None:
+            pairs = lowest_modes(*parts, request.count, up_to, self.progress)
+        else:
+            high = None if request.up_to is None else up_to
+            pairs = window_modes(
+                *parts, _eigenvalue(request.above), high, request.count, self.progress
+            )
+        witness = witness_of(system)
+        approximate = np.sqrt(np.maximum(pairs.values, 0.0)) / (2 * math.pi)
+        vectors = _aligned(system, witness, approximate, pairs.vectors)
+        frequencies = _from_strains(system, vectors)
+        order = np.argsort(frequencies, kind="stable")
+        frequencies, vectors = frequencies[order], vectors[:, order]
+        motions = system.node_motions(vectors)
+        return _Raw(
+            level,
+            system,
+            witness,
+            vectors,
+            frequencies,
+            pairs.complete,
+            pairs.skipped,
+            signatures(self.design, system, witness, motions),
+        )
+
+    def mode_set(self, level: Discretisation, errors: Array) -> ModeSet:
+        """All about the modes at a discretisation."""
+        fine = self._raw(level)
+        system, witness = fine.system, fine.witness
+        rigid = len(system.rigid_names)
+        rigid_motions, motions = (
+            system.node_motions(vectors) for vectors in (system.rigid, fine.vectors)
+        )
+        names, energies, kinds = self._kinds(fine, motions)
+        shapes, scales = _relative(
+            witness, np.concatenate([witness.shapes(rigid_motions), witness.shapes(motions)])
+        )
+        densities = witness.densities(system, motions)
+        densities = densities / np.maximum(densities.max(axis=1, keepdims=True), 1e-300)
+        return ModeSet(
+            np.concatenate([np.zeros(rigid), fine.frequencies]),
+            np.concatenate([np.zeros(rigid), errors]),
+            system.rigid_names,
+            tuple(f"rigid, {name}" for name in system.rigid_names) + kinds,
+            names,
+            np.concatenate([np.zeros((rigid, len(names))), energies]),
+            # Vectors have a modal mass of one, so the scale to amplitude one says the rest.
+            scales**2,
+            effective_masses(system, np.hstack([system.rigid, fine.vectors])),
+            shapes,
+            np.concatenate([np.zeros((rigid, densities.shape[1])), densities]),
+            np.concatenate(
+                [signatures(self.design, system, witness, rigid_motions), fine.signatures]
+            ),
+            level,
+            system.mesh.unknowns,
+            fine.complete,
+            float(system.rigid_mass[0, 0]),
+            fine.skipped,
+        )
+
+    def _kinds(self, fine: _Raw, motions: Array) -> tuple[tuple[str, ...], Array, tuple[str, ...]]:
+        """Names of the energies, their shares, and the kind of each mode."""
+        strain_energy = fine.system.strain_energy(motions)
+        if isinstance(fine.witness, SurfaceWitness):
+            assert isinstance(fine.system.mesh, SurfaceMesh)
+            shares = wall_shares(strain_energy)
+            patterns = wall_kinds(fine.system.mesh, fine.witness, fine.witness.shapes(motions))
+            return WALL_ENERGIES, shares, wall_kind_names(shares, patterns)
+        shares = energy_shares(strain_energy)
+        return MEMBER_ENERGIES, shares, kind_names(shares)
+
+
+_ABOVE: Final = 1.5  # the order two above is off too, by less than half as much
+
+
+def _widened(request: ModeRequest) -> ModeRequest:
+    assert request.above is not None
+    return replace(
+        request,
+        above=request.above * (1 - _WIDER),
+        up_to=None if request.up_to is None else request.up_to * (1 + _WIDER),
+        count=request.count + max(6, request.count // 2),
     )
-    frequencies = np.sqrt(np.maximum(pairs.values, 0.0)) / (2 * math.pi)
-    vectors = _aligned(system, frequencies, pairs.vectors)
-    frequencies = _from_strains(system, vectors)
-    order = np.argsort(frequencies, kind="stable")
-    frequencies, vectors = frequencies[order], vectors[:, order]
-    motions = system.node_motions(vectors)
-    shapes = sample_shapes(system, motions)
-    return _Raw(
-        discretisation,
-        system,
-        vectors,
-        frequencies,
-        pairs.complete,
-        shapes,
-        signatures(design, shapes, carried_motions(design, system, motions)),
-    )
+
+
+def _eigenvalue(frequency: float) -> float:
+    return (2 * math.pi * frequency) ** 2
 
 
 def _from_strains(system: System, vectors: Array) -> Array:
     """Frequencies as Rayleigh quotients of the strain energy, strain by strain.
 
-    A slender member's stiffness matrix holds numbers so much larger than its lowest eigenvalues
-    that these drown in rounding (at a span of ten thousand heights, four digits are left). The
-    energy is a sum of squares of small strains, which loses nothing.
+    A slender member's or a thin wall's stiffness matrix holds numbers so much larger than its
+    lowest eigenvalues that these drown in rounding (at a span of ten thousand heights, four digits
+    are left). The energy is a sum of squares of small strains, which loses nothing.
     """
     if vectors.shape[1] == 0:
         return np.empty(0)
@@ -183,46 +332,21 @@ def _from_strains(system: System, vectors: Array) -> Array:
     return np.asarray(np.sqrt(2 * energy.sum(axis=1) / kinetic) / (2 * math.pi))
 
 
-def _aligned(system: System, frequencies: Array, vectors: Array) -> Array:
-    """Turn modes of equal frequency towards the member's own axes, the same way every time."""
+def _aligned(system: System, witness: Witness, frequencies: Array, vectors: Array) -> Array:
+    """Turn modes of equal frequency the same way every time."""
     vectors = vectors.copy()
-    frame = system.mesh.member.frame
     for group in clusters(frequencies, 1e-7):
-        if group.stop - group.start < 2:
-            continue
-        motions = system.node_motions(vectors[:, group])
-        along = motions[..., :3] @ frame.T
-        size = np.array([0.5, 2.0, 1.0])  # axis, side, up: three unlike weights tell them apart
-        weighted = np.einsum("mnd,d,knd->mk", along, size, along, optimize=True)
-        _, turn = np.linalg.eigh(weighted)
-        vectors[:, group] = vectors[:, group] @ turn
+        if group.stop - group.start > 1:
+            turn = witness.align(system.node_motions(vectors[:, group]))
+            vectors[:, group] = vectors[:, group] @ turn
     return vectors
 
 
-def _error_estimates(design: Design, lowest: _Raw, lower: _Raw, fine: _Raw) -> Array:
-    """Estimate each frequency's relative error from the two next lower orders.
-
-    The difference d to the next lower order is that order's error. For waves resolved by elements
-    of order p it falls as (kh)^2p (M. Ainsworth, "Discrete dispersion relation for hp-version
-    finite element approximation", SIAM J. Numer. Anal. 42 (2004) 553-575), so raising the order
-    by one gains a factor of the size d^(1/(p-1)). It is taken with a safety factor and never
-    counted as more than ten. Where a mode's symmetry makes two orders agree by luck, the order
-    below them is asked instead. A mode the lower order does not show is not resolved, and its
-    error counts as whole.
-    """
-    order = fine.discretisation.order
-    tapered = design.members[0].tapered
-    safety = _SAFETY_TAPERED if tapered else _SAFETY
-    one, two = _difference(lower, fine), _difference(lowest, fine)
-    estimate = one * np.clip(safety * one ** (1 / (order - 1)), _LEAST_GAIN, 1.0)
-    slope = two ** (1 / max(1, order - 2))
-    lucky = (one < _LUCK * two * slope) | tapered
-    estimate = np.where(lucky, np.maximum(estimate, two * slope**2), estimate)
-    return np.asarray(estimate + _FLOOR)
-
-
 def _difference(coarse: _Raw, fine: _Raw) -> Array:
-    """Relative difference of each fine frequency to the same shape's at a lower order."""
+    """Relative difference of each fine frequency to the same shape's at another order.
+
+    A mode the other order does not show is not resolved, and differs by all of it.
+    """
     if not len(coarse.frequencies):
         return np.ones(len(fine.frequencies))
     partners, certainty = match(
@@ -233,42 +357,23 @@ def _difference(coarse: _Raw, fine: _Raw) -> Array:
     return np.where(known, np.abs(theirs / fine.frequencies - 1), 1.0)
 
 
-def _mode_set(design: Design, fine: _Raw, errors: Array) -> ModeSet:
-    system = fine.system
-    rigid_motions = system.node_motions(system.rigid)
-    rigid_shapes = sample_shapes(system, rigid_motions)
-    rigid_signatures = signatures(
-        design, rigid_shapes, carried_motions(design, system, rigid_motions)
-    )
-    energies = energy_shares(system.strain_energy(system.node_motions(fine.vectors)))
-    rigid = len(system.rigid_names)
-    shapes = _relative(design, np.concatenate([rigid_shapes, fine.shapes]))
-    return ModeSet(
-        np.concatenate([np.zeros(rigid), fine.frequencies]),
-        np.concatenate([np.zeros(rigid), errors]),
-        system.rigid_names,
-        tuple(f"rigid, {name}" for name in system.rigid_names) + kind_names(energies),
-        np.concatenate([np.zeros((rigid, len(ENERGY_NAMES))), energies]),
-        effective_masses(system, np.hstack([system.rigid, fine.vectors])),
-        STATIONS,
-        shapes,
-        np.concatenate([rigid_signatures, fine.signatures]),
-        fine.discretisation,
-        system.mesh.unknowns,
-        fine.complete,
-        float(system.rigid_mass[0, 0]),
-    )
+def _relative(witness: Witness, shapes: Array) -> tuple[Array, Array]:
+    """Scale so that what moves most moves by one, the first large part positive.
 
-
-def _relative(design: Design, shapes: Array) -> Array:
-    """Scale so that the outermost fibre moving most moves by one, the first large part positive."""
-    member = design.members[0]
-    radius = 0.5 * max(member.section.depth, member.section_at_end.depth)
-    moving = np.linalg.norm(shapes[..., :3], axis=-1)
-    turning = radius * np.linalg.norm(shapes[..., 3:], axis=-1)
-    largest = np.maximum(moving, turning).max(axis=1)
-    shapes = shapes / np.where(largest > 0, largest, 1.0)[:, None, None]
-    flat = (shapes * np.array([1.0, 1.0, 1.0, radius, radius, radius])).reshape(len(shapes), -1)
+    Returns the shapes and the factors they were multiplied by.
+    """
+    reach = witness.reach(shapes)
+    largest = reach.max(axis=1)
+    factors = 1.0 / np.where(largest > 0, largest, 1.0)
+    shapes = shapes * factors[:, None, None]
+    flat = np.where(
+        np.abs(shapes[..., :3]).max(axis=(1, 2), keepdims=True) >= _MOVES,
+        shapes[..., :3],
+        shapes[..., 3:],
+    ).reshape(len(shapes), -1)
     first = np.argmax(np.abs(flat) >= 0.5 * np.abs(flat).max(axis=1, keepdims=True), axis=1)
     signs = np.sign(flat[np.arange(len(flat)), first])
-    return shapes * np.where(signs == 0, 1.0, signs)[:, None, None]
+    return shapes * np.where(signs == 0, 1.0, signs)[:, None, None], factors
+
+
+_MOVES: Final = 1e-6  # below this a member only twists, and its rotation gives the sign

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Final
 
-from belltone.sheet.design import Design, MemberValue
+from belltone.sheet.design import Design, MemberValue, SurfaceValue
 from belltone.sheet.errors import Finding, Path
 from belltone.sheet.model import Content
 
@@ -17,13 +17,19 @@ _MODULI: Final = (1e6, 1.3e12)
 # Wire-like beyond the first; no beam any more below the second, where shear dominates.
 _SLENDEREST: Final = 1000.0
 _STUBBIEST: Final = 2.5
+_THINNEST: Final = 20_000.0
+_THICKEST: Final = 5.0
 
 
 def plausibility(design: Design, content: Content) -> Iterator[Finding]:
     """Yield warnings about values that are possible but unlikely to be meant."""
-    for member in design.members:
-        yield from _slenderness(member)
-        yield from _material(member, content)
+    for part in design.parts:
+        if isinstance(part, MemberValue):
+            yield from _slenderness(part)
+        else:
+            yield from _thinness(part)
+    for name in content.materials:
+        yield from _material(name, design)
     if not any(support.holds for support in design.supports) and not content.modes.free:
         yield Finding(
             ("supports",),
@@ -47,19 +53,32 @@ def _slenderness(member: MemberValue) -> Iterator[Finding]:
         )
 
 
-def _material(member: MemberValue, content: Content) -> Iterator[Finding]:
-    material = member.material
-    if material.name not in content.materials:
+def _thinness(wall: SurfaceValue) -> Iterator[Finding]:
+    path: Path = ("parts", wall.name)
+    size = wall.size
+    thickest = max(wall.thickness.start, wall.thickness.stop)
+    if size > _THINNEST * thickest:
+        yield Finding(
+            path, f"“{wall.name}” is {size / thickest:.0f} times wider than thick; is a unit wrong?"
+        )
+    elif size < _THICKEST * thickest:
+        yield Finding(
+            path,
+            f"“{wall.name}” is only {size / thickest:.2g} times wider than thick; the theory of "
+            "plates and shells is rough there. Is a unit wrong?",
+        )
+
+
+def _material(name: str, design: Design) -> Iterator[Finding]:
+    found = design.materials.get(name)
+    if found is None:
         return
-    path: Path = ("materials", material.name)
-    if not _DENSITIES[0] <= material.density <= _DENSITIES[1]:
-        how = "lighter than cork" if material.density < _DENSITIES[0] else "heavier than osmium"
-        yield Finding(
-            (*path, "density"), f"{material.density:g} kg/m³ is {how}; is the unit right?"
-        )
-    if not _MODULI[0] <= material.youngs_modulus <= _MODULI[1]:
-        how = "softer than rubber" if material.youngs_modulus < _MODULI[0] else "beyond diamond"
-        yield Finding(
-            (*path, "youngs_modulus"),
-            f"{material.youngs_modulus / 1e9:g} GPa is {how}; is the unit right?",
-        )
+    density, moduli = found
+    path: Path = ("materials", name)
+    if not _DENSITIES[0] <= density <= _DENSITIES[1]:
+        how = "lighter than cork" if density < _DENSITIES[0] else "heavier than osmium"
+        yield Finding((*path, "density"), f"{density:g} kg/m³ is {how}; is the unit right?")
+    for key, modulus in moduli.items():
+        if not _MODULI[0] <= modulus <= _MODULI[1]:
+            how = "softer than rubber" if modulus < _MODULI[0] else "beyond diamond"
+            yield Finding((*path, key), f"{modulus / 1e9:g} GPa is {how}; is the unit right?")

@@ -10,7 +10,9 @@ from numpy.typing import NDArray
 
 from belltone.sheet.errors import Finding
 from belltone.sheet.sections import SectionShape
+from belltone.sheet.shapes import SurfaceShape, extent_of, features, thickness_share
 from belltone.sheet.units import Dimension, si_to_text
+from belltone.sheet.walls import LayupValue
 
 __all__ = [
     "BandValue",
@@ -20,7 +22,10 @@ __all__ = [
     "MaterialValue",
     "MemberValue",
     "Place",
+    "PartValue",
     "SupportValue",
+    "SurfaceValue",
+    "ThicknessValue",
 ]
 
 Array = NDArray[np.float64]
@@ -116,12 +121,70 @@ class MemberValue:
 
 
 @dataclass(frozen=True)
+class ThicknessValue:
+    """Thickness (m), the same all over or changing evenly along one of the part's coordinates."""
+
+    start: float
+    stop: float
+    along: str | None = None
+
+    @property
+    def mean(self) -> float:
+        """Halfway between the two (m)."""
+        return 0.5 * (self.start + self.stop)
+
+    def at(self, shape: SurfaceShape, segment: int, first: Array, second: Array) -> Array:
+        """Thickness at chart coordinates, each ``(n,)``."""
+        if self.along is None:
+            return np.full(len(first), self.start)
+        share = thickness_share(shape, self.along, segment, first, second)
+        return np.asarray(self.start + share * (self.stop - self.start))
+
+
+@dataclass(frozen=True)
+class SurfaceValue:
+    """A plate or shell: shape in its own axes, and where it stands.
+
+    ``face`` tells which face of the wall the shape describes: middle, inner (the wall lies on the
+    side the normal points to) or outer. ``frame`` (3, 3) has the part's own axes as columns.
+    """
+
+    name: str
+    shape: SurfaceShape
+    layup: LayupValue
+    thickness: ThicknessValue
+    face: str
+    origin: Array
+    frame: Array
+
+    @property
+    def size(self) -> float:
+        """The least of its two extents, roughly (m)."""
+        return extent_of(self.shape)
+
+    @property
+    def features(self) -> dict[str, str]:
+        """Sites the part has by itself, and the sort of each."""
+        return features(self.shape)
+
+
+PartValue = MemberValue | SurfaceValue
+
+
+@dataclass(frozen=True)
 class Place:
-    """Where a site is: its part and the distance along the part's axis (m)."""
+    """Where a site is on its part.
+
+    On a member the distance ``along`` its axis (m). On a surface one of its own ``feature`` names,
+    or a point at chart coordinates ``at`` of a ``segment``.
+    """
 
     site: str
     part: str
-    along: float
+    along: float = 0.0
+    feature: str | None = None
+    segment: int = 0
+    at: tuple[float, float] = (0.0, 0.0)
 
 
 @dataclass(frozen=True)
@@ -129,7 +192,8 @@ class SupportValue:
     """A support: the rows of ``directions`` (k, 6) are the held motions, translations first.
 
     The rows of ``spring_directions`` (s, 6) are those on springs of ``spring_stiffness`` (s,), in
-    N/m along a slide and N m/rad about a turn.
+    N/m along a slide and N m/rad about a turn, for the whole site. Rows are in the sheet's axes
+    where ``own`` is false, else in the site's own; the same for springs with ``springs_own``.
     """
 
     name: str
@@ -138,29 +202,28 @@ class SupportValue:
     words: str
     spring_directions: Array
     spring_stiffness: Array
+    own: bool = False
+    springs_own: bool = False
 
     @property
     def holds(self) -> bool:
         """Whether it holds anything at all."""
         return len(self.directions) + len(self.spring_directions) > 0
 
-    @property
-    def spring_matrix(self) -> Array:
-        """Stiffness (6, 6) of its springs on the motions of the site."""
-        return np.asarray(
-            (self.spring_directions.T * self.spring_stiffness) @ self.spring_directions
-        )
-
 
 @dataclass(frozen=True)
 class MassValue:
-    """A rigid body: mass (kg), inertia about its centre (kg m², x y z), centre offset (m)."""
+    """A body: mass (kg), inertia about its centre (kg m², x y z), centre offset (m).
+
+    On a site with any extent it is rigid, or lies ``even`` along it.
+    """
 
     name: str
     place: Place
     mass: float
     inertia: tuple[float, float, float]
     offset: tuple[float, float, float]
+    even: bool = False
 
 
 @dataclass(frozen=True)
@@ -179,7 +242,7 @@ class Design:
     ``fixed`` holds divisions and order where the sheet states them instead of an accuracy.
     """
 
-    members: tuple[MemberValue, ...]
+    parts: tuple[PartValue, ...]
     places: Mapping[str, Place]
     supports: tuple[SupportValue, ...]
     masses: tuple[MassValue, ...]
@@ -188,9 +251,45 @@ class Design:
     accuracy: float
     fixed: tuple[int, int] | None
     count: int
+    above: float | None
     up_to: float | None
     knobs: Mapping[str, KnobValue]
     warnings: tuple[Finding, ...] = field(default=())
+
+    @property
+    def part(self) -> PartValue:
+        """The one part a sheet holds so far."""
+        return self.parts[0]
+
+    @property
+    def member(self) -> MemberValue | None:
+        """The part, where it is a member."""
+        return self.part if isinstance(self.part, MemberValue) else None
+
+    @property
+    def surface(self) -> SurfaceValue | None:
+        """The part, where it is a plate or a shell."""
+        return self.part if isinstance(self.part, SurfaceValue) else None
+
+    @property
+    def materials(self) -> dict[str, tuple[float, dict[str, float]]]:
+        """Density (kg/m³) and moduli (Pa) by their key, of every material in use."""
+        found: dict[str, tuple[float, dict[str, float]]] = {}
+        for part in self.parts:
+            if isinstance(part, MemberValue):
+                own = part.material
+                found[own.name] = (own.density, {"youngs_modulus": own.youngs_modulus})
+                continue
+            for ply in part.layup.plies:
+                wall = ply.material
+                moduli = {"youngs_modulus": wall.modulus_along}
+                if not wall.is_isotropic:
+                    moduli = {
+                        "modulus_along": wall.modulus_along,
+                        "modulus_across": wall.modulus_across,
+                    }
+                found[wall.name] = (wall.density, moduli)
+        return found
 
     @property
     def highest_excitation(self) -> float | None:
@@ -198,8 +297,3 @@ class Design:
         if not self.bands:
             return None
         return max(band.high for band in self.bands) * (1 + self.margin)
-
-    def location(self, place: Place) -> Array:
-        """The place in space (m)."""
-        member = next(part for part in self.members if part.name == place.part)
-        return np.asarray(member.start + place.along * member.frame[0])

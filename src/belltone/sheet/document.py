@@ -27,11 +27,14 @@ from tomlkit.items import AoT, Array, InlineTable, Item, Table
 
 from belltone.sheet.errors import Finding, Path, SheetError
 from belltone.sheet.locate import line_of
-from belltone.sheet.model import FORMAT_VERSION, SECTION_SHAPES, Content, value_fields
+from belltone.sheet.fields import value_fields
+from belltone.sheet.model import FORMAT_VERSION, Content
+from belltone.sheet.part_models import OUTLINE_SHAPES, PART_KINDS, SECTION_SHAPES, VARIANT_TAGS
 from belltone.sheet.units import Dimension
 
 __all__ = ["Sheet", "read_sheet", "write_sheet", "write_text"]
 
+_MATERIAL_TAGS: Final = ("isotropic", "ply")
 _MAX_BYTES: Final = 5_000_000  # a sheet is written by hand; far larger is another kind of file
 
 
@@ -252,6 +255,8 @@ def _translate(error: ValidationError, text: str, data: Mapping[str, Any]) -> li
     findings: dict[Path, Finding] = {}
     for entry in error.errors():
         path = _real_path(entry["loc"], data)
+        if entry["type"] == "union_tag_invalid":
+            path = (*path, str(entry["ctx"]["discriminator"]).strip("'"))
         message = _message(entry, path)
         if path not in findings:
             findings[path] = Finding(path, message, line_of(text, path))
@@ -266,7 +271,7 @@ def _real_path(location: tuple[int | str, ...], data: Mapping[str, Any]) -> Path
     for index, step in enumerate(location):
         last = index == len(location) - 1
         if isinstance(node, dict) and (step in node or (last and "[" not in str(step))):
-            if step not in node and isinstance(step, str) and step in (*SECTION_SHAPES, "str"):
+            if step not in node and step in (*VARIANT_TAGS, *_MATERIAL_TAGS, "str"):
                 continue
             path.append(step)
             node = node.get(step)
@@ -289,7 +294,12 @@ def _message(entry: Any, path: Path) -> str:
         shown = context.get("tag", given) if kind == "union_tag_invalid" else given
         return f"“{shown}” is not one of {expected}"
     if kind == "union_tag_not_found":
-        return f"“shape” is missing; it is one of {', '.join(SECTION_SHAPES)}"
+        key = str(context.get("discriminator", "")).strip("'")
+        shapes = OUTLINE_SHAPES if "outline" in path else SECTION_SHAPES
+        if "holes" in path:
+            shapes = dict.fromkeys(("round", "rectangular"))
+        choices = PART_KINDS if key == "kind" else shapes
+        return f"“{key}” is missing; it is one of {', '.join(choices)}"
     if kind in ("too_short", "string_too_short"):
         return "this must not be empty"
     message = str(entry["msg"])
@@ -299,7 +309,8 @@ def _message(entry: Any, path: Path) -> str:
 
 def _all_keys() -> list[str]:
     keys: set[str] = set()
-    stack: list[Any] = [Content, *SECTION_SHAPES.values()]
+    stack: list[Any] = [Content, *PART_KINDS.values(), *OUTLINE_SHAPES.values()]
+    stack += SECTION_SHAPES.values()
     while stack:
         model = stack.pop()
         if isinstance(model, type) and issubclass(model, BaseModel):

@@ -118,6 +118,7 @@ DIMENSIONS: Final = {
         Dimension("frequency", "Hz", ("Hz", "rpm", "kHz")),
         Dimension("speed", "rad/s", ("rpm", "Hz", "rad/s")),
         Dimension("moment of inertia", "kg*m^2", ("kg*m^2", "g*mm^2")),
+        Dimension("mass per area", "kg/m^2", ("kg/m^2", "g/cm^2")),
         Dimension("angle", "rad", ("deg", "rad")),
         Dimension("stiffness", "N/m", ("N/mm", "kN/m")),
         Dimension("turning stiffness", "N*m/rad", ("N*m/rad", "kN*m/rad")),

@@ -16,20 +16,22 @@ import threading
 import time
 import zipfile
 from collections.abc import Iterator, Mapping
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any, Final, Self
 
 import numpy as np
 import platformdirs
+from pydantic import TypeAdapter
 
-from belltone.mesh.line import Discretisation
+from belltone.mesh.discretisation import Discretisation
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import ModeRequest
 from belltone.sheet.document import Sheet
 
 __all__ = ["ResultStore", "result_key", "store_path"]
 
-_METHOD: Final = 3  # raise it when a change of method changes any number
+_METHOD: Final = 4  # raise it when a change of method changes any number
 _MOST_RESULTS: Final = 4000  # some hundred megabytes at the very most; the oldest go first
 
 _MIGRATIONS: Final = (
@@ -153,16 +155,19 @@ def _transaction(connection: sqlite3.Connection) -> Iterator[None]:
     connection.execute("COMMIT")
 
 
+_DISCRETISATION: Final = TypeAdapter(Discretisation)
+
 _ARRAYS: Final = (
     "frequencies",
     "errors",
     "energies",
+    "modal_masses",
     "effective",
-    "stations",
     "shapes",
+    "densities",
     "signatures",
 )
-_SINGLE: Final = ("shapes", "signatures")  # seven digits are plenty for pictures and matching
+_SINGLE: Final = ("shapes", "densities", "signatures")  # seven digits are plenty for pictures and matching
 
 
 def _pack(result: ModeSet) -> bytes:
@@ -172,11 +177,12 @@ def _pack(result: ModeSet) -> bytes:
     rest = {
         "rigid_names": result.rigid_names,
         "kinds": result.kinds,
-        "divisions": result.discretisation.divisions,
-        "order": result.discretisation.order,
+        "energy_names": result.energy_names,
+        "discretisation": asdict(result.discretisation),
         "unknowns": result.unknowns,
         "complete": result.complete,
         "mass": result.mass,
+        "skipped": result.skipped,
     }
     stream = io.BytesIO()
     np.savez_compressed(stream, rest=np.frombuffer(json.dumps(rest).encode(), np.uint8), **arrays)
@@ -190,9 +196,11 @@ def _unpack(payload: bytes) -> ModeSet:
     return ModeSet(
         rigid_names=tuple(rest["rigid_names"]),
         kinds=tuple(rest["kinds"]),
-        discretisation=Discretisation(rest["divisions"], rest["order"]),
+        energy_names=tuple(rest["energy_names"]),
+        discretisation=_DISCRETISATION.validate_python(rest["discretisation"]),
         unknowns=rest["unknowns"],
         complete=rest["complete"],
         mass=rest["mass"],
+        skipped=rest["skipped"],
         **arrays,
     )

@@ -11,7 +11,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.mesh.line import Discretisation
+from belltone.mesh.discretisation import Discretisation
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import (
     AccuracyError,
@@ -174,8 +174,11 @@ def _hardest(
             reason = str(error)
     if not chosen:
         raise SweepError(f"the sweep has no answer at its ends or its middle: {reason}")
+    # All points share one way of cutting the surface into blocks, so that curves stay smooth.
     return Discretisation(
-        max(each.divisions for each in chosen), max(each.order for each in chosen)
+        max(each.divisions for each in chosen),
+        max(each.order for each in chosen),
+        chosen[len(chosen) // 2].plans,
     )
 
 

@@ -10,7 +10,7 @@ from functools import lru_cache
 
 import threadpoolctl
 
-from belltone.mesh.line import Discretisation
+from belltone.mesh.discretisation import Discretisation
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import AccuracyError, ModeRequest, solve_modes
 from belltone.sheet.document import Sheet
@@ -54,4 +54,5 @@ def start_workers(count: int | None = None) -> ProcessPoolExecutor:
 
 def _one_thread() -> None:
     """Keep each worker to one thread: the points of a sweep already fill the processors."""
+    os.environ["MKL_NUM_THREADS"] = "1"  # the factorisation's library is loaded at its first use
     threadpoolctl.threadpool_limits(1)

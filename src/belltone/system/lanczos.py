@@ -18,7 +18,7 @@ from scipy import linalg, sparse
 from belltone.progress import Progress
 from belltone.system.factor import Factor, SingularShiftError
 
-__all__ = ["Eigenpairs", "lowest_modes"]
+__all__ = ["Eigenpairs", "lowest_modes", "window_modes"]
 
 Array = NDArray[np.float64]
 Matrix = sparse.csc_matrix
@@ -26,6 +26,7 @@ Matrix = sparse.csc_matrix
 _BLOCK: Final = 4  # finds multiplicities up to four at once; more are found after the count
 _TOLERANCE: Final = 1e-12  # of an eigenvalue; errors are the square of the residual's
 _DEPENDENT: Final = 1e-14  # relative squared length below which a new vector is rounding
+_REFRESH: Final = 12  # steps after which new directions look for equal modes a window still lacks
 _SEED: Final = 20_011  # the start is random but always the same, so answers repeat exactly
 
 
@@ -34,12 +35,13 @@ class Eigenpairs:
     """Eigenvalues (rad²/s²) ascending, vectors as columns orthonormal in the mass.
 
     ``complete`` tells that the inertia count proved no mode below the last one is missing;
-    ``None`` that no count could be made.
+    ``None`` that no count could be made. ``skipped`` flexible modes lie below the first one.
     """
 
     values: Array
     vectors: Array
     complete: bool | None
+    skipped: int = 0
 
 
 def lowest_modes(
@@ -60,7 +62,8 @@ def lowest_modes(
     if available <= 0:
         return Eigenpairs(np.empty(0), np.empty((stiffness.shape[0], 0)), True)
     shift = _shift(stiffness, mass, rigid)
-    space = _KrylovSpace(Factor(_at(stiffness, mass, shift)), mass, rigid, available)
+    factor = (Factor(_at(stiffness, mass, shift)), shift)
+    space = _KrylovSpace(factor, mass, rigid, available)
     wanted = min(count, available)
     while True:
         values, vectors = _converge(space, shift, wanted, up_to, progress)
@@ -73,6 +76,86 @@ def lowest_modes(
         # The count knows of modes the space has not seen: widen it in new directions.
         wanted = min(counted, available)
         space.refresh()
+
+
+def window_modes(
+    stiffness: Matrix,
+    mass: Matrix,
+    rigid: Array,
+    low: float,
+    high: float | None,
+    count: int,
+    progress: Progress | None = None,
+) -> Eigenpairs:
+    """Find all modes with eigenvalues from ``low`` to ``high``, or the ``count`` first above it.
+
+    The window may lie anywhere in the spectrum: the operator is shifted there, and the modes
+    below are only counted.
+    """
+    progress = progress or Progress()
+    available = stiffness.shape[0] - rigid.shape[1]
+    below = _negatives_near(stiffness, mass, low) - rigid.shape[1]
+    if high is not None:
+        wanted = _negatives_near(stiffness, mass, high) - rigid.shape[1] - below
+        shift = 0.5 * (low + high)
+    else:
+        wanted = min(count, available - below)
+        shift = low
+    if wanted <= 0:
+        return Eigenpairs(np.empty(0), np.empty((stiffness.shape[0], 0)), True, below)
+    space = _KrylovSpace(_factor_near(stiffness, mass, shift), mass, rigid, available)
+    steps = 0
+    while True:
+        progress.check()
+        space.grow()
+        steps += 1
+        inverse, weights, bounds = space.ritz()
+        usable = np.abs(inverse) > np.abs(inverse).max() * np.finfo(float).eps
+        values = space.shift + 1.0 / inverse[usable]
+        inside = (values > low) & (values <= (np.inf if high is None else high))
+        settled = bounds[usable] <= np.sqrt(_TOLERANCE) * np.abs(inverse[usable])
+        order = np.argsort(np.where(inside, values, np.inf))[: int(np.count_nonzero(inside))]
+        ready = settled[order] | space.full
+        if high is not None:
+            # Inside a closed window it is enough to have them all, in whatever order they settle.
+            order, ready = order[ready], ready[ready]
+        standing = int(np.argmin(ready)) if not ready.all() else len(ready)
+        if space.full or standing >= wanted:
+            kept = order[:wanted]
+            vectors = space.basis @ weights[:, usable][:, kept]
+            found = values[kept]
+            if high is not None or space.full:
+                return Eigenpairs(found, vectors, len(found) == wanted, below)
+            # Count what is below the last one found; a mode of a crowded group may be missing.
+            step = 1e-4 * abs(found[-1])
+            if len(order) > wanted:
+                step = min(step, 0.5 * (values[order[wanted]] - found[-1]))
+            counted = _negatives_near(stiffness, mass, found[-1] + step) - rigid.shape[1] - below
+            if counted <= wanted:
+                return Eigenpairs(found, vectors, counted == wanted, below)
+            wanted = counted
+        elif steps % _REFRESH == 0:
+            space.refresh()
+
+
+def _factor_near(stiffness: Matrix, mass: Matrix, shift: float) -> tuple[Factor, float]:
+    """A factorisation at a shift, or a hair beside it where it stands on an eigenvalue."""
+    for share in (0.0, 1e-9, 1e-7, 1e-5):
+        try:
+            near = shift * (1 + share)
+            return Factor(_at(stiffness, mass, near)), near
+        except SingularShiftError:
+            continue
+    raise SingularShiftError("no shift near this one can be factorised")
+
+
+def _negatives_near(stiffness: Matrix, mass: Matrix, shift: float) -> int:
+    """Number of eigenvalues below a shift."""
+    for share in (0.0, 1e-9, 1e-7, 1e-5):
+        factor, _ = _factor_near(stiffness, mass, shift * (1 + share))
+        if factor.negatives is not None:
+            return factor.negatives
+    raise SingularShiftError("the eigenvalues below this shift cannot be counted")
 
 
 def _at(stiffness: Matrix, mass: Matrix, shift: float) -> Matrix:
@@ -101,8 +184,10 @@ class _KrylovSpace:
     of both at once; the mass times every column is kept beside it.
     """
 
-    def __init__(self, factor: Factor, mass: Matrix, rigid: Array, available: int) -> None:
-        self._factor, self._mass = factor, mass
+    def __init__(
+        self, factor: tuple[Factor, float], mass: Matrix, rigid: Array, available: int
+    ) -> None:
+        (self._factor, self.shift), self._mass = factor, mass
         self._rigid_count = rigid.shape[1]
         self._available = available
         self._random = np.random.default_rng(_SEED)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping
 from typing import Final
 
 import numpy as np
@@ -14,6 +14,7 @@ __all__ = ["rigid_modes", "rigid_motions", "sheet_motions"]
 Array = NDArray[np.float64]
 
 _HELD: Final = 1e-9  # relative; a direction weaker than this is rounding, not a support
+_ON_AXIS: Final = 1e-6  # of the size; a site this near an axis stands on it
 _NAMES: Final = (
     "slides along x",
     "slides along y",
@@ -44,32 +45,57 @@ def sheet_motions(coordinates: Array) -> Array:
 
 def rigid_modes(
     motions: Array,
-    nodes: Sequence[int],
-    rows: Sequence[Array],
+    centre: Array,
+    size: float,
+    stopped: sparse.csr_matrix,
     basis: sparse.csc_matrix,
     mass: sparse.csc_matrix,
+    axes: Mapping[str, Array],
 ) -> tuple[Array, tuple[str, ...]]:
     """Return the rigid motions the supports leave, in reduced vectors, and a name for each.
 
-    They are exact, not computed from the stiffness: a motion is left when no held row stops it.
+    They are exact, not computed from the stiffness: a motion is left when none of the ``stopped``
+    rows stops it. ``motions`` are about ``centre``, turns scaled by ``size``. Where ``axes`` are given,
+    sites as ``(stations, 3)``, a turn about another axis than one through the centre is named by the
+    first of them that stands on it.
     """
-    if nodes:
-        stopped = np.vstack(
-            [
-                held @ motions[6 * node : 6 * node + 6]
-                for node, held in zip(nodes, rows, strict=True)
-            ]
-        )
-        left = linalg.null_space(stopped, rcond=_HELD)
-    else:
-        left = np.eye(6)
+    left = np.eye(6)
+    against = np.asarray(stopped @ motions)
+    if len(against):
+        # Rows by the thousand stop six motions; their triangle says the same.
+        left = linalg.null_space(np.linalg.qr(against, mode="r"), rcond=_HELD)
     if left.shape[1] == 0:
         return np.zeros((basis.shape[1], 0)), ()
     left, names = _named(left)
     vectors = np.asarray(basis.T @ (motions @ left))
     # Gram-Schmidt in the mass, in order, keeps each motion as close to its name as can be.
     lower = linalg.cholesky(vectors.T @ (mass @ vectors), lower=True)
-    return linalg.solve_triangular(lower, vectors.T, lower=True).T, names
+    shown = tuple(
+        _with_axis(name, motion, centre, size, axes)
+        for name, motion in zip(names, left.T, strict=True)
+    )
+    return linalg.solve_triangular(lower, vectors.T, lower=True).T, shown
+
+
+def _with_axis(
+    name: str, motion: Array, centre: Array, size: float, axes: Mapping[str, Array]
+) -> str:
+    """Say which axis a turn is about, unless it runs through the middle of the component."""
+    spin = motion[3:] / size
+    speed = float(np.linalg.norm(spin))
+    if not axes or not name.startswith("turns") or speed * size < _HELD:
+        return name
+    offset = np.cross(spin, motion[:3]) / speed**2
+    if np.linalg.norm(offset) <= _ON_AXIS * size:
+        return name
+    start, along = centre + offset, spin / speed
+    for site, places in axes.items():
+        away = places - start
+        if np.linalg.norm(away - np.outer(away @ along, along), axis=1).max() <= _ON_AXIS * size:
+            return f"turns about “{site}”"
+    start = start - (start @ along) * along
+    where = ", ".join(f"{1e3 * value + 0.0:.4g}" for value in np.round(start, 9))
+    return f"{name} through ({where}) mm"
 
 
 def _named(left: Array) -> tuple[Array, tuple[str, ...]]:

@@ -1,0 +1,172 @@
+"""A surface as a few large four-sided blocks that meet along whole edges.
+
+Blocks follow the exact geometry and stay the same in number and neighbourhood when a dimension
+changes, so everything meshed on them moves smoothly with it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from belltone.sheet.profiles import Arc, Line
+
+__all__ = [
+    "SIDES",
+    "Block",
+    "BlockBuilder",
+    "Blocks",
+    "Curve",
+    "Piece",
+    "coons",
+    "edge_key",
+    "rectangle",
+]
+
+Array = NDArray[np.float64]
+Curve = Callable[[Array], Array]
+"""Chart coordinates ``(n, 2)`` at shares ``(n,)`` of a curve."""
+
+SIDES: Final = ((0, 1), (1, 2), (3, 2), (0, 3))
+"""Vertices of a block's south, east, north and west side, in the direction its nodes run."""
+
+
+@dataclass(frozen=True)
+class Block:
+    """Four vertices, counter-clockwise from (0, 0), and the map from the unit square to the chart.
+
+    ``segment`` is the segment of the profile it stands on.
+    """
+
+    vertices: tuple[int, int, int, int]
+    segment: int
+    chart: Callable[[Array, Array], Array]
+
+
+@dataclass(frozen=True)
+class Blocks:
+    """All blocks of a surface; ``edges`` are the named chains of vertex pairs, in order."""
+
+    blocks: tuple[Block, ...]
+    edges: Mapping[str, tuple[tuple[int, int], ...]]
+    corners: Mapping[str, int]
+
+    def edge_classes(self) -> dict[tuple[int, int], int]:
+        """Number the groups of edges that must carry the same divisions."""
+        leader: dict[tuple[int, int], tuple[int, int]] = {}
+
+        def find(key: tuple[int, int]) -> tuple[int, int]:
+            leader.setdefault(key, key)
+            while leader[key] != key:
+                key = leader[key]
+            return key
+
+        for block in self.blocks:
+            sides = [edge_key(block.vertices[a], block.vertices[b]) for a, b in SIDES]
+            for one, other in ((0, 2), (1, 3)):
+                first, second = find(sides[one]), find(sides[other])
+                leader[max(first, second)] = min(first, second)
+        heads = sorted({find(key) for key in list(leader)})
+        number = {head: place for place, head in enumerate(heads)}
+        return {key: number[find(key)] for key in list(leader)}
+
+
+def edge_key(a: int, b: int) -> tuple[int, int]:
+    """The same for both directions of an edge."""
+    return (a, b) if a < b else (b, a)
+
+
+@dataclass(frozen=True)
+class Piece:
+    """Part of a line or arc, from one share of it to another."""
+
+    curve: Line | Arc
+    start: float = 0.0
+    stop: float = 1.0
+
+    def __call__(self, share: Array) -> Array:
+        """Points at shares of the piece."""
+        return self.curve.position(self.start + share * (self.stop - self.start))
+
+
+def coons(south: Curve, east: Curve, north: Curve, west: Curve) -> Callable[[Array, Array], Array]:
+    """Blend four curves into a map (S. A. Coons 1967); south and north run east, the others north.
+
+    The map meets all four curves exactly.
+    """
+    zero, one = np.zeros(1), np.ones(1)
+    corners = [south(zero), south(one), north(zero), north(one)]
+
+    def chart(u: Array, v: Array) -> Array:
+        across, up = u[:, None], v[:, None]
+        sides = (1 - up) * south(u) + up * north(u) + (1 - across) * west(v) + across * east(v)
+        twist = (1 - across) * (1 - up) * corners[0] + across * (1 - up) * corners[1]
+        twist = twist + (1 - across) * up * corners[2] + across * up * corners[3]
+        return np.asarray(sides - twist)
+
+    return chart
+
+
+def rectangle(
+    first: tuple[float, float], second: tuple[float, float]
+) -> Callable[[Array, Array], Array]:
+    """The map onto a rectangle of the chart."""
+
+    def chart(u: Array, v: Array) -> Array:
+        return np.column_stack(
+            [first[0] + u * (first[1] - first[0]), second[0] + v * (second[1] - second[0])]
+        )
+
+    return chart
+
+
+@dataclass
+class BlockBuilder:
+    """Collects blocks between numbered points of a plane, with curved edges where given."""
+
+    points: list[Array] = field(default_factory=list)
+    blocks: list[Block] = field(default_factory=list)
+    edges: dict[str, list[tuple[int, int]]] = field(default_factory=dict)
+    corners: dict[str, int] = field(default_factory=dict)
+    curves: dict[tuple[int, int], Curve] = field(default_factory=dict)
+
+    def point(self, place: Iterable[float]) -> int:
+        """Add a vertex and return its number."""
+        self.points.append(np.array(list(place), float))
+        return len(self.points) - 1
+
+    def curve(self, a: int, b: int, along: Curve, name: str | None = None) -> None:
+        """Say how the edge from a to b runs, and which site it belongs to."""
+        self.curves[(a, b)] = along
+        self.curves[(b, a)] = lambda share: along(1 - share)
+        if name is not None:
+            self.name(name, a, b)
+
+    def name(self, name: str, a: int, b: int) -> None:
+        """Put an edge at the end of a named chain."""
+        self.edges.setdefault(name, []).append((a, b))
+
+    def between(self, a: int, b: int) -> Curve:
+        """The curve of an edge; straight where none was given."""
+        if (a, b) in self.curves:
+            return self.curves[(a, b)]
+        start, stop = self.points[a], self.points[b]
+        return lambda share: start + share[:, None] * (stop - start)
+
+    def quad(self, a: int, b: int, c: int, d: int) -> None:
+        """Add the block between four vertices, counter-clockwise."""
+        chart = coons(
+            self.between(a, b), self.between(b, c), self.between(d, c), self.between(a, d)
+        )
+        self.blocks.append(Block((a, b, c, d), 0, chart))
+
+    def finish(self, aliases: Mapping[str, Sequence[str]] | None = None) -> Blocks:
+        """All that was collected; an alias is a site made of several others."""
+        edges = {name: tuple(chain) for name, chain in self.edges.items()}
+        for alias, names in (aliases or {}).items():
+            edges[alias] = tuple(pair for name in names for pair in edges[name])
+        return Blocks(tuple(self.blocks), edges, dict(self.corners))

@@ -1,0 +1,45 @@
+"""How finely a design is divided: the same neighbourhood of elements for a whole sweep."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Final
+
+from belltone.mesh.plate_blocks import PlateScheme
+
+__all__ = ["MAX_ORDER", "Discretisation", "SurfacePlan"]
+
+MAX_ORDER: Final = 8
+
+
+@dataclass(frozen=True)
+class SurfacePlan:
+    """How a surface is cut into blocks, and the elements along each class of block edges.
+
+    ``scheme`` is that of a plate; shells need none.
+    """
+
+    scheme: PlateScheme | None
+    counts: tuple[int, ...]
+
+
+@dataclass(frozen=True)
+class Discretisation:
+    """Divisions and order of the elements.
+
+    On members ``divisions`` counts elements between neighbouring sites; on surfaces it multiplies
+    the counts of the plan. ``plans`` holds one entry for each surface; without them a design
+    plans for itself, which may change from one design to the next.
+    """
+
+    divisions: int
+    order: int
+    plans: tuple[SurfacePlan, ...] = ()
+
+    def lower(self) -> Discretisation:
+        """The next lower order, which the error estimate compares with."""
+        return replace(self, order=self.order - 1)
+
+    def finer(self) -> Discretisation:
+        """Twice the divisions."""
+        return replace(self, divisions=2 * self.divisions)

@@ -1,0 +1,481 @@
+"""From a plate or shell to nodes and elements on its exact geometry, with its named sites."""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from belltone.mesh.blocks import SIDES, Block, Blocks, edge_key
+from belltone.mesh.charts import Chart, chart_of
+from belltone.mesh.discretisation import Discretisation, SurfacePlan
+from belltone.mesh.plate_blocks import PlateScheme, plate_blocks, plate_scheme, unfolded
+from belltone.mesh.quadrature import lagrange, lobatto, lobatto_weights
+from belltone.mesh.shell_blocks import drawn_blocks, revolved_blocks
+from belltone.mesh.sites import SiteNodes
+from belltone.sheet.design import Place, SurfaceValue
+from belltone.sheet.shapes import Extruded, Lofted, Plate, Revolved
+
+__all__ = [
+    "FoldedMeshError",
+    "SurfaceMesh",
+    "located",
+    "plan_surface",
+    "surface_blocks",
+    "surface_mesh",
+    "witness_points",
+]
+
+Array = NDArray[np.float64]
+IntArray = NDArray[np.intp]
+
+_AIMED: Final = 4.0  # elements over the whole area at one division, unless blocks ask for more
+_MOST_COUNT: Final = 12  # along one block edge; longer strips are better described as members
+_WITNESSES: Final = 1400  # points at which shapes are read, over all blocks
+_FEWEST_WITNESSES: Final = 6  # along an edge of a block
+
+
+class FoldedMeshError(ValueError):
+    """A mesh planned for another design turns inside out on this one."""
+
+
+@dataclass(frozen=True)
+class SurfaceMesh:
+    """One wall as elements.
+
+    ``connectivity`` (elements, (p+1)²) runs along the block's first direction fastest; ``block``
+    and ``corner`` say on which block an element stands and from where (u, v) to where.
+    ``directors``, ``first_axes`` and ``thickness`` belong to the nodes of each element, since a
+    fold has several directors at one node. All in the sheet's axes.
+    """
+
+    surface: SurfaceValue
+    order: int
+    blocks: Blocks
+    coordinates: Array
+    connectivity: IntArray
+    block: IntArray
+    spans: Array
+    directors: Array
+    first_axes: Array
+    thickness: Array
+    chains: Mapping[tuple[int, int], IntArray]
+    vertices: Mapping[int, int]
+
+    @property
+    def unknowns(self) -> int:
+        """Six unknowns a node, before anything is held."""
+        return 6 * len(self.coordinates)
+
+    @property
+    def size(self) -> float:
+        """Diagonal of the box round the nodes (m)."""
+        return float(np.linalg.norm(np.ptp(self.coordinates, axis=0)))
+
+    @cached_property
+    def node_areas(self) -> Array:
+        """Area that belongs to each node (m²)."""
+        areas = np.zeros(len(self.coordinates))
+        line = lobatto_weights(self.order)
+        weights = np.kron(line, line)
+        np.add.at(areas, self.connectivity, weights * self.stretch)
+        return areas
+
+    @cached_property
+    def stretch(self) -> Array:
+        """Area of the surface for unit area of an element's own square, at its nodes (m²)."""
+        first, second = self._tangents()
+        return np.asarray(np.linalg.norm(np.cross(first, second), axis=-1))
+
+    def _tangents(self) -> tuple[Array, Array]:
+        nodes = lobatto(self.order)
+        values, slopes = lagrange(nodes, nodes)
+        places = self.coordinates[self.connectivity]
+        return np.kron(values, slopes) @ places, np.kron(slopes, values) @ places
+
+    def sample(self, points: tuple[IntArray, Array, Array]) -> tuple[IntArray, Array]:
+        """Where to read a shape at ``(block, u, v)``: elements, and weights of their nodes."""
+        blocks, u, v = points
+        element = np.empty(len(blocks), dtype=np.intp)
+        for number in np.unique(blocks):
+            here = blocks == number
+            own = np.flatnonzero(self.block == number)
+            low = self.spans[own][:, [0, 2]]
+            starts = [np.unique(low[:, axis]) for axis in (0, 1)]
+            columns = [
+                np.clip(np.searchsorted(start, at[here] + 1e-12, side="right") - 1, 0, None)
+                for start, at in zip(starts, (u, v), strict=True)
+            ]
+            element[here] = own[columns[1] * len(starts[0]) + columns[0]]
+        spans = self.spans[element]
+        local = [
+            2 * (at - spans[:, first]) / (spans[:, first + 1] - spans[:, first]) - 1
+            for at, first in ((u, 0), (v, 2))
+        ]
+        nodes = lobatto(self.order)
+        across, up = (lagrange(nodes, at)[0] for at in local)
+        weights = np.einsum("nj,ni->nji", up, across).reshape(len(element), -1)
+        return element, weights
+
+    # -- sites ----------------------------------------------------------------------------------
+
+    def site(self, place: Place) -> SiteNodes:
+        """The nodes of one of the part's sites."""
+        if place.feature is None:
+            return self._point(place)
+        if place.feature == "face":
+            return self._face()
+        if place.feature in self.blocks.corners:
+            return self._corner(self.vertices[self.blocks.corners[place.feature]])
+        return self._edge(self.blocks.edges[place.feature])
+
+    def _node_frames(self) -> tuple[Array, Array]:
+        """At every node of every element: first direction in the wall, and the normal."""
+        normals = self.directors
+        first = self.first_axes - np.sum(self.first_axes * normals, axis=-1, keepdims=True) * (
+            normals
+        )
+        return first / np.linalg.norm(first, axis=-1, keepdims=True), normals
+
+    def _frames_at(self, nodes: IntArray) -> Array:
+        """The wall's own directions at nodes, averaged over the elements that meet there."""
+        first, normals = self._node_frames()
+        total = np.zeros((2, len(self.coordinates), 3))
+        np.add.at(total[0], self.connectivity, first)
+        np.add.at(total[1], self.connectivity, normals)
+        axis, normal = total[0][nodes], total[1][nodes]
+        normal /= np.linalg.norm(normal, axis=-1, keepdims=True)
+        axis = axis - np.sum(axis * normal, axis=-1, keepdims=True) * normal
+        axis /= np.linalg.norm(axis, axis=-1, keepdims=True)
+        return np.stack([axis, np.cross(normal, axis), normal], axis=-2)
+
+    def _face(self) -> SiteNodes:
+        nodes = np.arange(len(self.coordinates))
+        areas = self.node_areas
+        return SiteNodes(
+            nodes[:, None],
+            np.ones((len(nodes), 1)),
+            self._frames_at(nodes),
+            areas / areas.sum(),
+            self.coordinates,
+        )
+
+    def _corner(self, node: int) -> SiteNodes:
+        nodes = np.array([node])
+        return SiteNodes(
+            nodes[:, None],
+            np.ones((1, 1)),
+            self._frames_at(nodes),
+            np.ones(1),
+            self.coordinates[nodes],
+        )
+
+    def _edge(self, chain: tuple[tuple[int, int], ...]) -> SiteNodes:
+        first, normals = self._tangents(), self.directors
+        total = np.zeros((3, len(self.coordinates), 3))
+        length = np.zeros(len(self.coordinates))
+        weights = lobatto_weights(self.order)
+        sides = self._sides()
+        used: list[IntArray] = []
+        for a, b in chain:
+            elements, local, axis, outward, forward = sides[(a, b)]
+            here = self.connectivity[elements][:, local]
+            along = forward * first[axis][elements][:, local]
+            stretch = np.linalg.norm(along, axis=-1)
+            normal = normals[elements][:, local]
+            away = outward * first[1 - axis][elements][:, local]
+            np.add.at(length, here, weights * stretch)
+            np.add.at(total[0], here, weights[:, None] * along)
+            np.add.at(total[1], here, away / np.linalg.norm(away, axis=-1, keepdims=True))
+            np.add.at(total[2], here, normal)
+            used.append(here.ravel())
+        nodes = np.unique(np.concatenate(used))
+        along, away, normal = (vectors[nodes] for vectors in total)
+        along = along / np.linalg.norm(along, axis=-1, keepdims=True)
+        normal = normal - np.sum(normal * along, axis=-1, keepdims=True) * along
+        normal /= np.linalg.norm(normal, axis=-1, keepdims=True)
+        side = np.cross(normal, along)
+        side *= np.sign(np.sum(side * away, axis=-1, keepdims=True)) + 0.0
+        # Right-handed whichever way the edge is listed: x turns with y, z stays the normal.
+        along = np.cross(side, normal)
+        return SiteNodes(
+            nodes[:, None],
+            np.ones((len(nodes), 1)),
+            np.stack([along, side, normal], axis=-2),
+            length[nodes] / length[nodes].sum(),
+            self.coordinates[nodes],
+        )
+
+    def _sides(self) -> dict[tuple[int, int], tuple[IntArray, IntArray, int, float, float]]:
+        """For each directed block edge: elements along it, their nodes there, and directions.
+
+        The two last are the sign that turns the other coordinate outwards and the one that turns
+        the running coordinate along the edge.
+        """
+        count = self.order + 1
+        grid = np.arange(count * count).reshape(count, count)
+        rows = {0: grid[0], 1: grid[:, -1], 2: grid[-1], 3: grid[:, 0]}
+        found: dict[tuple[int, int], tuple[IntArray, IntArray, int, float, float]] = {}
+        for number, block in enumerate(self.blocks.blocks):
+            own = np.flatnonzero(self.block == number)
+            spans = self.spans[own]
+            at_side = (spans[:, 2] == 0, spans[:, 1] == 1, spans[:, 3] == 1, spans[:, 0] == 0)
+            for side, (a, b) in enumerate(SIDES):
+                pair = (block.vertices[a], block.vertices[b])
+                axis, outward = side % 2, 1.0 if side in (1, 2) else -1.0
+                entry = (own[at_side[side]], rows[side], axis, outward)
+                found.setdefault(pair, (*entry, 1.0))
+                found.setdefault(pair[::-1], (*entry, -1.0))
+        return found
+
+    def _point(self, place: Place) -> SiteNodes:
+        block, u, v = self._find(place.segment, np.array(place.at))
+        at = (np.array([block]), np.array([u]), np.array([v]))
+        element, weights = self.sample(at)
+        nodes = self.connectivity[element]
+        position = np.einsum("k,kd->d", weights[0], self.coordinates[nodes[0]])
+        first, normals = self._node_frames()
+        normal = weights[0] @ normals[element[0]]
+        normal /= np.linalg.norm(normal)
+        axis = weights[0] @ first[element[0]]
+        axis -= (axis @ normal) * normal
+        axis /= np.linalg.norm(axis)
+        frame = np.array([axis, np.cross(normal, axis), normal])
+        # A point on a node belongs to it alone, whatever element was found first.
+        weights = np.where(np.abs(weights) < 1e-9, 0.0, weights)
+        return SiteNodes(nodes, weights, frame[None], np.ones(1), position[None])
+
+    def _find(self, segment: int, target: Array) -> tuple[int, float, float]:
+        """The block a place of the chart falls on, and where; the nearest one if none."""
+        best = (math.inf, 0, 0.0, 0.0)
+        line = np.linspace(0.0, 1.0, 7)
+        grid = [axis.ravel() for axis in np.meshgrid(line, line)]
+        scale = self._chart_scale()
+        for number, block in enumerate(self.blocks.blocks):
+            if block.segment != segment:
+                continue
+            there = (block.chart(grid[0], grid[1]) - target) / scale
+            start = int(np.argmin(np.sum(there**2, axis=1)))
+            uv = np.array([grid[0][start], grid[1][start]])
+            for _ in range(30):
+                step = 1e-6
+                at = np.array([uv, uv + [step, 0], uv + [0, step]])
+                values = block.chart(at[:, 0], at[:, 1])
+                slope = ((values[1:] - values[0]) / step).T
+                move = np.linalg.lstsq(slope / scale[:, None], (target - values[0]) / scale)[0]
+                uv = np.clip(uv + move, 0.0, 1.0)
+                if np.abs(move).max() < 1e-13:
+                    break
+            miss = float(np.linalg.norm((block.chart(uv[:1], uv[1:])[0] - target) / scale))
+            if miss < best[0] - 1e-9:
+                best = (miss, number, float(uv[0]), float(uv[1]))
+        return best[1:]
+
+    def _chart_scale(self) -> Array:
+        if isinstance(self.surface.shape, Plate):
+            return np.full(2, self.size)
+        return np.array([1.0, 2 * math.pi if isinstance(self.surface.shape, Revolved) else self.size])
+
+
+def plan_surface(surface: SurfaceValue) -> SurfacePlan:
+    """Choose how a surface is cut, and element counts that make its elements about square.
+
+    Raises ``ValueError`` where an outline cannot be meshed.
+    """
+    scheme = plate_scheme(surface.shape) if isinstance(surface.shape, Plate) else None
+    blocks = surface_blocks(surface, scheme)
+    classes = blocks.edge_classes()
+    chart = chart_of(surface.shape)
+    line = np.linspace(0.0, 1.0, 9)
+    zero, one = np.zeros(9), np.ones(9)
+    lengths: dict[int, list[float]] = {}
+    area = 0.0
+    for block in blocks.blocks:
+        sides = ((line, zero), (one, line), (line, one), (zero, line))
+        sizes = [
+            float(
+                np.linalg.norm(
+                    np.diff(chart.locate(block.segment, *block.chart(u, v).T).positions, axis=0),
+                    axis=1,
+                ).sum()
+            )
+            for u, v in sides
+        ]
+        area += 0.25 * (sizes[0] + sizes[2]) * (sizes[1] + sizes[3])
+        for (a, b), size in zip(SIDES, sizes, strict=True):
+            number = classes[edge_key(block.vertices[a], block.vertices[b])]
+            lengths.setdefault(number, []).append(size)
+    wished = math.sqrt(area / _AIMED)
+    counts = [
+        min(max(1, round(float(np.mean(lengths[number])) / wished)), _MOST_COUNT)
+        for number in range(len(lengths))
+    ]
+    return SurfacePlan(scheme, tuple(counts))
+
+
+def surface_blocks(surface: SurfaceValue, scheme: PlateScheme | None) -> Blocks:
+    """The blocks of a surface by a plate's scheme, or by the shell's own shape."""
+    shape = surface.shape
+    if isinstance(shape, Revolved):
+        return revolved_blocks(shape)
+    if isinstance(shape, Extruded | Lofted):
+        return drawn_blocks(shape)
+    assert scheme is not None
+    return plate_blocks(shape, scheme)
+
+
+def surface_mesh(
+    surface: SurfaceValue, discretisation: Discretisation, plan: SurfacePlan
+) -> SurfaceMesh:
+    """Divide one plate or shell; raises `FoldedMeshError` where its plan no longer fits."""
+    if plan.scheme is not None and isinstance(surface.shape, Plate):
+        try:
+            fits = unfolded(surface.shape, plan.scheme)
+        except (ValueError, IndexError, np.linalg.LinAlgError) as error:
+            raise FoldedMeshError(str(error)) from error
+        if not fits:
+            raise FoldedMeshError(f"the blocks of “{surface.name}” fold")
+    blocks = surface_blocks(surface, plan.scheme)
+    order = discretisation.order
+    classes = blocks.edge_classes()
+    cuts = [count * discretisation.divisions for count in plan.counts]
+    chart = chart_of(surface.shape)
+    numbering = _Numbering(order)
+    pieces: list[tuple[Array, ...]] = []
+    flats: list[IntArray] = []
+    placed: list[Array] = []
+    for number, block in enumerate(blocks.blocks):
+        u_cuts, v_cuts = (
+            cuts[classes[edge_key(block.vertices[a], block.vertices[b])]]
+            for a, b in ((0, 1), (0, 3))
+        )
+        nodes = numbering.block(block, u_cuts, v_cuts)
+        places = _placed(surface, chart, block, _line(u_cuts, order), _line(v_cuts, order))
+        gather = _gather(u_cuts, v_cuts, order)
+        flat = nodes.ravel()
+        flats.append(flat)
+        placed.append(places[0])
+        spans = np.array(
+            [
+                (i / u_cuts, (i + 1) / u_cuts, j / v_cuts, (j + 1) / v_cuts)
+                for j, i in itertools.product(range(v_cuts), range(u_cuts))
+            ]
+        )
+        pieces.append(
+            (flat[gather], np.full(len(gather), number), spans, *(p[gather] for p in places[1:]))
+        )
+    coordinates = np.empty((numbering.count, 3))
+    coordinates[np.concatenate(flats)] = np.concatenate(placed)
+    joined = [np.concatenate(column) for column in zip(*pieces, strict=True)]
+    return SurfaceMesh(
+        surface,
+        order,
+        blocks,
+        coordinates,
+        joined[0],
+        joined[1],
+        joined[2],
+        joined[3],
+        joined[4],
+        joined[5],
+        numbering.chains,
+        numbering.vertices,
+    )
+
+
+def witness_points(blocks: Blocks) -> tuple[IntArray, Array, Array, int]:
+    """Fixed places ``(block, u, v)`` on every block, and how many there are along an edge."""
+    count = len(blocks.blocks)
+    along = max(_FEWEST_WITNESSES, round(math.sqrt(_WITNESSES / count)))
+    line = np.linspace(0.0, 1.0, along)
+    u, v = (grid.ravel() for grid in np.meshgrid(line, line))
+    return np.repeat(np.arange(count), len(u)), np.tile(u, count), np.tile(v, count), along
+
+
+def _line(cuts: int, order: int) -> Array:
+    """Node places along a block edge of so many elements, 0 to 1."""
+    inner = 0.5 * (lobatto(order)[:-1] + 1)
+    return np.append(((np.arange(cuts)[:, None] + inner) / cuts).ravel(), 1.0)
+
+
+def _gather(u_cuts: int, v_cuts: int, order: int) -> IntArray:
+    """Places in a block's grid of nodes for each of its elements."""
+    wide = u_cuts * order + 1
+    local = np.arange(order + 1)
+    one = (local[:, None] * wide + local[None, :]).ravel()
+    starts = (
+        np.arange(v_cuts)[:, None] * order * wide + np.arange(u_cuts)[None, :] * order
+    ).ravel()
+    return np.asarray(starts[:, None] + one[None, :])
+
+
+def _placed(
+    surface: SurfaceValue, chart: Chart, block: Block, u: Array, v: Array
+) -> tuple[Array, Array, Array, Array]:
+    """Middle-surface positions, directors, first axes and thickness on a block's grid."""
+    across, up = np.meshgrid(u, v)
+    return located(surface, chart, block, across.ravel(), up.ravel())
+
+
+def located(
+    surface: SurfaceValue, chart: Chart, block: Block, u: Array, v: Array
+) -> tuple[Array, Array, Array, Array]:
+    """The same at places of one block, in the sheet's axes."""
+    first, second = block.chart(u, v).T
+    found = chart.locate(block.segment, first, second)
+    thickness = surface.thickness.at(surface.shape, block.segment, first, second)
+    offset = {"middle": 0.0, "inner": 0.5, "outer": -0.5}[surface.face]
+    middle = found.positions + (offset * thickness)[:, None] * found.normals
+    frame = surface.frame
+    return (
+        surface.origin + middle @ frame.T,
+        found.normals @ frame.T,
+        found.first_axes @ frame.T,
+        thickness,
+    )
+
+
+class _Numbering:
+    """Numbers nodes so that blocks share those of their common vertices and edges."""
+
+    def __init__(self, order: int) -> None:
+        self._order = order
+        self.count = 0
+        self.vertices: dict[int, int] = {}
+        self.chains: dict[tuple[int, int], IntArray] = {}
+
+    def _new(self, count: int) -> IntArray:
+        self.count += count
+        return np.arange(self.count - count, self.count)
+
+    def _vertex(self, vertex: int) -> int:
+        if vertex not in self.vertices:
+            self.vertices[vertex] = int(self._new(1)[0])
+        return self.vertices[vertex]
+
+    def _inner(self, a: int, b: int, cuts: int) -> IntArray:
+        """Nodes between two vertices, from a to b."""
+        if (a, b) not in self.chains:
+            chain = self._new(cuts * self._order - 1)
+            self.chains[(a, b)], self.chains[(b, a)] = chain, chain[::-1]
+        return self.chains[(a, b)]
+
+    def block(self, block: Block, u_cuts: int, v_cuts: int) -> IntArray:
+        """Node numbers ``(along v, along u)`` of a block."""
+        a, b, c, d = block.vertices
+        wide, high = u_cuts * self._order + 1, v_cuts * self._order + 1
+        nodes = np.empty((high, wide), dtype=np.intp)
+        for place, vertex in (((0, 0), a), ((0, -1), b), ((-1, -1), c), ((-1, 0), d)):
+            nodes[place] = self._vertex(vertex)
+        nodes[0, 1:-1] = self._inner(a, b, u_cuts)
+        nodes[-1, 1:-1] = self._inner(d, c, u_cuts)
+        nodes[1:-1, 0] = self._inner(a, d, v_cuts)
+        nodes[1:-1, -1] = self._inner(b, c, v_cuts)
+        nodes[1:-1, 1:-1] = self._new((wide - 2) * (high - 2)).reshape(high - 2, wide - 2)
+        return nodes

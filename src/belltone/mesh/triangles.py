@@ -1,0 +1,148 @@
+"""Triangles for outlines no simple block scheme fits; each becomes three blocks.
+
+The neighbourhood is chosen once, at one design; afterwards the inner points follow the boundary
+as the average of their neighbours (W. T. Tutte, "How to draw a graph", 1963), so the mesh moves
+smoothly while dimensions change.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import Delaunay, QhullError
+
+from belltone.sheet.outlines import inside, rim_distance
+
+__all__ = ["Triangulation", "inner_points", "triangulate"]
+
+Array = NDArray[np.float64]
+Loop = Sequence[Array]
+
+_ATTEMPTS: Final = 24
+_CLEAR: Final = 0.55  # inner points keep this share of the spacing away from the boundary
+
+
+@dataclass(frozen=True)
+class Triangulation:
+    """Which points form triangles: boundary points first, loop by loop, then ``inner`` others.
+
+    ``divisions`` holds for each loop into how many pieces each of its curves is cut.
+    """
+
+    divisions: tuple[tuple[int, ...], ...]
+    inner: int
+    triangles: tuple[tuple[int, int, int], ...]
+
+
+def triangulate(loops: Sequence[Sequence[Loop]], spacing: float) -> Triangulation:
+    """Triangulate a domain: the first loop outside, the others holes.
+
+    A loop is a list of curves, each given as many points along it: the first of a curve is the
+    last of the one before. Raises ``ValueError`` where no triangulation is found.
+    """
+    divisions = [[max(1, round(_length(curve) / spacing)) for curve in loop] for loop in loops]
+    for loop, cut in zip(loops, divisions, strict=True):
+        while sum(cut) < 4:
+            cut[int(np.argmax([_length(c) / n for c, n in zip(loop, cut, strict=True)]))] += 1
+    for _ in range(_ATTEMPTS):
+        rims = [
+            np.concatenate([_cut(curve, n)[:-1] for curve, n in zip(loop, cut, strict=True)])
+            for loop, cut in zip(loops, divisions, strict=True)
+        ]
+        grid = _grid(rims, spacing)
+        points = np.concatenate([*rims, grid])
+        try:
+            simplices = Delaunay(points).simplices
+        except QhullError as error:
+            raise ValueError("the outline has no area") from error
+        centres = points[simplices].mean(axis=1)
+        kept = inside(centres, rims[0])
+        for rim in rims[1:]:
+            kept &= ~inside(centres, rim)
+        triangles = simplices[kept]
+        missing = _missing(triangles, rims)
+        if not missing:
+            return Triangulation(
+                tuple(tuple(cut) for cut in divisions),
+                len(grid),
+                tuple((int(a), int(b), int(c)) for a, b, c in _left_turning(points, triangles)),
+            )
+        for loop_place, edge in missing:
+            cut = divisions[loop_place]
+            curve = int(np.searchsorted(np.cumsum(cut), edge, side="right"))
+            cut[curve] = min(2 * cut[curve], cut[curve] + 4)
+    raise ValueError("no mesh was found for this outline and its holes; are two rims too close?")
+
+
+def inner_points(found: Triangulation, boundary: Array) -> Array:
+    """Places ``(inner, 2)`` of the inner points for given boundary points ``(b, 2)``."""
+    if not found.inner:
+        return np.empty((0, 2))
+    count = len(boundary)
+    total = count + found.inner
+    adjacent = np.zeros((total, total))
+    for a, b, c in found.triangles:
+        for i, j in ((a, b), (b, c), (c, a)):
+            adjacent[i, j] = adjacent[j, i] = 1.0
+    rows = adjacent[count:]
+    system = np.diag(rows.sum(axis=1)) - rows[:, count:]
+    return np.asarray(np.linalg.solve(system, rows[:, :count] @ boundary))
+
+
+def _length(curve: Loop) -> float:
+    return float(np.linalg.norm(np.diff(np.asarray(curve), axis=0), axis=1).sum())
+
+
+def _cut(curve: Loop, pieces: int) -> Array:
+    points = np.asarray(curve)
+    shares = np.linspace(0, 1, len(points))
+    at = np.linspace(0, 1, pieces + 1)
+    return np.column_stack([np.interp(at, shares, column) for column in points.T])
+
+
+def _grid(rims: Sequence[Array], spacing: float) -> Array:
+    low, high = rims[0].min(axis=0), rims[0].max(axis=0)
+    rows = np.arange(low[1] + 0.5 * spacing, high[1], spacing * np.sqrt(0.75))
+    places = [
+        np.column_stack([x, np.full(len(x), y)])
+        for row, y in enumerate(rows)
+        for x in [np.arange(low[0] + spacing * (0.5 if row % 2 else 1.0), high[0], spacing)]
+    ]
+    points = np.concatenate(places) if places else np.empty((0, 2))
+    if not len(points):
+        return points
+    kept = inside(points, rims[0]) & (rim_distance(points, rims[0]) > _CLEAR * spacing)
+    for rim in rims[1:]:
+        kept &= ~inside(points, rim) & (rim_distance(points, rim) > _CLEAR * spacing)
+    return points[kept]
+
+
+def _missing(triangles: NDArray[np.intp], rims: Sequence[Array]) -> list[tuple[int, int]]:
+    """Boundary edges no triangle has, as (loop, edge)."""
+    there = {
+        (min(i, j), max(i, j)) for a, b, c in triangles for i, j in ((a, b), (b, c), (c, a))
+    }
+    missing: list[tuple[int, int]] = []
+    start = 0
+    for place, rim in enumerate(rims):
+        count = len(rim)
+        for edge in range(count):
+            i, j = start + edge, start + (edge + 1) % count
+            if (min(i, j), max(i, j)) not in there:
+                missing.append((place, edge))
+        start += count
+    return missing
+
+
+def _left_turning(points: Array, triangles: NDArray[np.intp]) -> NDArray[np.intp]:
+    a, b, c = (points[triangles[:, corner]] for corner in range(3))
+    area = (b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0]
+    triangles = triangles[np.abs(area) > 1e-12 * np.abs(area).max()]
+    area = area[np.abs(area) > 1e-12 * np.abs(area).max()]
+    turned = triangles.copy()
+    turned[area < 0] = triangles[area < 0][:, ::-1]
+    return turned

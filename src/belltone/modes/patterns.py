@@ -1,0 +1,195 @@
+"""The pattern of a wall's motion: half-waves, waves round an axis, twist, in-plane motion.
+
+Patterns are read off the witness points, laid out on an even grid of the wall's own coordinates.
+"""
+
+from __future__ import annotations
+
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.interpolate import LinearNDInterpolator, NearestNDInterpolator
+
+from belltone.mesh.surface import SurfaceMesh, witness_points
+from belltone.modes.witness import SurfaceWitness
+from belltone.sheet.shapes import Disc, Plate, Revolved, extent
+
+__all__ = ["wall_kinds"]
+
+Array = NDArray[np.float64]
+
+_ALONG: Final = 41
+_AROUND: Final = 72
+_SEPARABLE: Final = 0.7  # share of a pattern one product of two lines must hold to be counted
+_QUIET: Final = 0.08  # of the largest; smaller lobes are not counted as half-waves
+_IN_PLANE: Final = 0.25  # normal share of the motion below which a mode is in the wall's plane
+_STRAIGHT: Final = 0.95  # share of a cross line that is a plain tilt in a twisting mode
+
+
+def wall_kinds(mesh: SurfaceMesh, witness: SurfaceWitness, shapes: Array) -> tuple[str, ...]:
+    """Say what kind of motion each shape ``(modes, points, 6)`` of a wall is."""
+    shape = mesh.surface.shape
+    normal = np.einsum("mpd,pd->mp", shapes[..., :3], witness.normals)
+    moving = np.sum(shapes[..., :3] ** 2, axis=-1) @ witness.masses
+    share = (normal**2 @ witness.masses) / np.where(moving > 0, moving, 1.0)
+    if isinstance(shape, Revolved) and shape.full:
+        return _turned(mesh, witness, shapes)
+    if isinstance(shape, Plate) and isinstance(shape.outline, Disc) and not shape.holes:
+        return _on_disc(mesh, witness, normal, share)
+    grid = _Grid(mesh)
+    return tuple(
+        "in-plane"
+        if out < _IN_PLANE and isinstance(shape, Plate)
+        else _across(grid.read(values), isinstance(shape, Plate))
+        for values, out in zip(normal, share, strict=True)
+    )
+
+
+class _Grid:
+    """An even grid over a wall's own coordinates, read from its witness points."""
+
+    def __init__(self, mesh: SurfaceMesh, around: bool = False) -> None:
+        self._places = _coordinates(mesh, around)
+        if around:
+            radius = np.hypot(*self._places.T)
+            low, high = float(radius.min()), float(radius.max())
+            rings = low + (high - low) * np.linspace(0.0, 1.0, _ALONG)
+            angles = np.linspace(0.0, 2 * np.pi, _AROUND, endpoint=False)
+            self.rings, self.angles = rings, angles
+            at = rings[:, None, None] * np.stack([np.cos(angles), np.sin(angles)], axis=-1)
+        else:
+            low_corner, high_corner = self._places.min(axis=0), self._places.max(axis=0)
+            lines = np.linspace(low_corner, high_corner, _ALONG)
+            at = np.stack(np.meshgrid(lines[:, 0], lines[:, 1], indexing="ij"), axis=-1)
+        self._at = at.reshape(-1, 2)
+        self._form = at.shape[:2]
+
+    def read(self, values: Array) -> Array:
+        """Values at the points, on the grid ``(first, second)``; holes are bridged."""
+        found = LinearNDInterpolator(self._places, values)(self._at)
+        outside = np.isnan(found)
+        if outside.any():
+            found[outside] = NearestNDInterpolator(self._places, values)(self._at[outside])
+        return np.asarray(found.reshape(self._form))
+
+
+def _coordinates(mesh: SurfaceMesh, around: bool) -> Array:
+    """Places of the witness points in a plane: lengths along both coordinates, or a wheel."""
+    blocks, u, v, _ = witness_points(mesh.blocks)
+    places = np.empty((len(blocks), 2))
+    shape = mesh.surface.shape
+    for number, block in enumerate(mesh.blocks.blocks):
+        here = blocks == number
+        first, second = block.chart(u[here], v[here]).T
+        if not isinstance(shape, Plate):
+            pieces = shape.profile.segments
+            before = sum(piece.length for piece in pieces[: block.segment])
+            first = (before + first * pieces[block.segment].length) / shape.profile.length
+        places[here] = np.column_stack([first, second])
+    if isinstance(shape, Plate):
+        low, high = extent(shape.outline)
+        return places if around else np.asarray((places - low) / (high - low))
+    if not around:
+        return np.asarray(places / [1.0, max(float(places[:, 1].max()), 1e-300)])
+    # A shell of revolution as a wheel: the hub is open unless the profile starts on the axis.
+    share, angle = places.T
+    ends = mesh.blocks.corners
+    radius = (1 - share) if "end" in ends else share
+    if not ends:
+        radius = radius + 0.5
+    return np.column_stack([radius * np.cos(angle), radius * np.sin(angle)])
+
+
+def _lobes(line: Array) -> int:
+    """Half-waves of a line: lobes of alternating sign that are more than noise."""
+    loud = line[np.abs(line) > _QUIET * np.abs(line).max()]
+    return 1 + int(np.count_nonzero(np.diff(np.sign(loud))))
+
+
+def _across(grid: Array, flat: bool) -> str:
+    """Name a pattern over two coordinates from its half-waves."""
+    if not np.abs(grid).max() > 0:
+        return "in-plane"
+    first, strengths, second = np.linalg.svd(grid)
+    if strengths[0] ** 2 < _SEPARABLE * np.sum(strengths**2):
+        return "bending, mixed pattern"
+    lines = first[:, 0], second[0]
+    counts = [_lobes(line) for line in lines]
+    for here, name in ((0, "y"), (1, "x")) if flat else ():
+        if counts[here] == 2 and _tilt(lines[here]) > _STRAIGHT:
+            other = counts[1 - here]
+            if other == 1 or _tilt(lines[1 - here]) > _STRAIGHT:
+                return f"twist about {name}" if other == 1 else "twist"
+            return f"twist about {name}, {other} half-waves"
+    return f"bending, {counts[0]} × {counts[1]} half-waves"
+
+
+def _tilt(line: Array) -> float:
+    """Share of a line that is straight and through zero at its middle."""
+    ramp = np.linspace(-1.0, 1.0, len(line))
+    return float((line @ ramp) ** 2 / ((line @ line) * (ramp @ ramp)))
+
+
+def _on_disc(
+    mesh: SurfaceMesh, witness: SurfaceWitness, normal: Array, share: Array
+) -> tuple[str, ...]:
+    grid = _Grid(mesh, around=True)
+    names: list[str] = []
+    for values, out in zip(normal, share, strict=True):
+        if out < _IN_PLANE:
+            names.append("in-plane")
+            continue
+        waves, profile = _strongest(grid.read(values)[None], grid.rings)
+        circles = _lobes(profile[0]) - 1
+        names.append(
+            f"bending, {_counted(waves, 'nodal diameter')}, {_counted(circles, 'nodal circle')}"
+        )
+    return tuple(names)
+
+
+def _counted(number: int, what: str) -> str:
+    return f"{number} {what}" if number == 1 else f"{number} {what}s"
+
+
+def _turned(mesh: SurfaceMesh, witness: SurfaceWitness, shapes: Array) -> tuple[str, ...]:
+    """Kinds on a full shell of revolution, from its waves round the axis."""
+    grid = _Grid(mesh, around=True)
+    frame = mesh.surface.frame
+    own = (witness.positions - mesh.surface.origin) @ frame
+    out = own[:, :2] / np.maximum(np.linalg.norm(own[:, :2], axis=1, keepdims=True), 1e-12)
+    around = np.column_stack([-out[:, 1], out[:, 0], np.zeros(len(out))]) @ frame.T
+    along = np.cross(witness.normals, around)
+    names: list[str] = []
+    for shape in shapes[..., :3]:
+        parts = np.stack(
+            [
+                grid.read(np.sum(shape * way, axis=1))
+                for way in (witness.normals, along, around)
+            ]
+        )
+        waves, profiles = _strongest(parts, grid.rings)
+        size = np.sum(profiles**2, axis=1)
+        strongest = int(np.argmax(size))
+        lobes = _lobes(profiles[strongest])
+        if waves == 0 and strongest == 2:
+            names.append(f"twist about the axis, {_counted(lobes, 'half-wave')}")
+        elif waves == 0 and strongest == 1:
+            names.append(f"stretching along the axis, {_counted(lobes, 'half-wave')}")
+        elif waves == 1:
+            names.append(f"bending as a tube ({lobes}, 1)")
+        else:
+            names.append(f"breathing ({_lobes(profiles[0])}, {waves})")
+    return tuple(names)
+
+
+def _strongest(parts: Array, rings: Array) -> tuple[int, Array]:
+    """The wave number with most motion in fields ``(k, rings, angles)``, and its profiles."""
+    spectrum = np.fft.rfft(parts, axis=-1)
+    power = np.einsum("krn,r->n", np.abs(spectrum) ** 2, np.maximum(rings, 1e-3 * rings.max()))
+    power[1:] *= 2.0
+    waves = int(np.argmax(power))
+    chosen = spectrum[:, :, waves]
+    # Turn each field's phase away; along the rings it changes by sign alone.
+    angle = 0.5 * np.angle(np.sum(chosen**2, axis=1, keepdims=True))
+    return waves, np.asarray(np.real(chosen * np.exp(-1j * angle)))

@@ -1,0 +1,79 @@
+"""Materials of a sheet worked out, from its own list or the handbook's."""
+
+from __future__ import annotations
+
+from difflib import get_close_matches
+
+from belltone.sheet.design import MaterialValue
+from belltone.sheet.document import Sheet
+from belltone.sheet.errors import Path
+from belltone.sheet.expressions import parse
+from belltone.sheet.fields import value_fields
+from belltone.sheet.materials import handbook
+from belltone.sheet.model import PlyMaterial
+from belltone.sheet.units import Dimension, as_dimension
+from belltone.sheet.values import Values
+from belltone.sheet.walls import PlyMaterialValue
+
+__all__ = ["isotropic", "wall_material"]
+
+
+def isotropic(sheet: Sheet, values: Values, name: str, path: Path) -> MaterialValue | None:
+    """The isotropic material a part at ``path`` names, or ``None`` with a finding."""
+    own = sheet.content.materials
+    if isinstance(own.get(name), PlyMaterial):
+        values.add(path, f"“{name}” is a material of plies; a member needs an isotropic one")
+        return None
+    if name in own:
+        base: Path = ("materials", name)
+        return MaterialValue(
+            name,
+            values.positive((*base, "density"), "a density"),
+            values.positive((*base, "youngs_modulus"), "Young's modulus"),
+            values.within(
+                (*base, "poisson_ratio"), -0.999, 0.499, "above -1 and below 0.5", 0.3
+            ),
+        )
+    if name not in handbook():
+        known = [*own, *handbook()]
+        near = get_close_matches(name, known, n=3, cutoff=0.4)
+        offer = " or ".join(f"“{entry}”" for entry in near) or ", ".join(known)
+        values.add(path, f"there is no material “{name}”; there is {offer}")
+        return None
+    entry = handbook()[name]
+    return MaterialValue(name, *(_si(text, dimension) for _, text, dimension in value_fields(entry)))
+
+
+def wall_material(sheet: Sheet, values: Values, name: str, path: Path) -> PlyMaterialValue | None:
+    """The material of a wall or a ply, isotropic or not."""
+    if not isinstance(sheet.content.materials.get(name), PlyMaterial):
+        plain = isotropic(sheet, values, name, path)
+        if plain is None:
+            return None
+        return PlyMaterialValue.isotropic(
+            name, plain.density, plain.youngs_modulus, plain.poisson_ratio
+        )
+    base: Path = ("materials", name)
+    along, across, plane, slide, roll = (
+        values.positive((*base, key), f"“{key}”")
+        for key in (
+            "modulus_along",
+            "modulus_across",
+            "shear_in_plane",
+            "shear_along",
+            "shear_across",
+        )
+    )
+    density = values.positive((*base, "density"), "a density")
+    ratio = values.numbers.get((*base, "poisson_ratio"), 0.0)
+    if along > 0 and across > 0 and not ratio * ratio < along / across:
+        values.add(
+            (*base, "poisson_ratio"),
+            f"a Poisson's ratio of {ratio:g} is impossible for these moduli; it must be below "
+            f"{(along / across) ** 0.5:.3g}, the root of modulus_along / modulus_across",
+        )
+    return PlyMaterialValue(name, density, along, across, ratio, plane, slide, roll)
+
+
+def _si(text: str, dimension: Dimension) -> float:
+    return as_dimension(parse(text).evaluate({}), dimension)
