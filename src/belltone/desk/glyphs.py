@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Final
+
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtGui import QColor
@@ -17,46 +19,104 @@ from vtkmodules.vtkFiltersSources import (
 )
 from vtkmodules.vtkRenderingCore import vtkActor, vtkPolyDataMapper
 
-from belltone.sheet.design import Design, SupportValue
+from belltone.mesh.places import location, place_lines
+from belltone.sheet.design import Design, SupportValue, SurfaceValue
 
-__all__ = ["ball", "cells", "depth", "line_actor", "rgb", "spring_glyphs", "support_glyphs"]
+__all__ = ["ball", "cells", "line_actor", "rgb", "spring_glyphs", "support_glyphs"]
 
 Array = NDArray[np.float64]
 
 
-def depth(design: Design) -> float:
-    """The component's largest section dimension (m)."""
-    member = design.members[0]
-    return max(member.section.depth, member.section_at_end.depth)
+_GLYPHS_ON_EDGE: Final = 7
+_RIBBON: Final = 5.0  # pixels; a held edge is drawn as a thick line
 
 
-def _size(design: Design) -> float:
+def glyph_size(depth: float, size: float) -> float:
     """How large glyphs are drawn: as the section, but never lost on a slender member."""
-    return max(0.75 * depth(design), 0.016 * design.members[0].length)
+    return max(0.75 * depth, 0.016 * size)
 
 
-def support_glyphs(design: Design, support: SupportValue, colour: str) -> list[vtkActor]:
-    """A slab for a clamp, a wedge for each held slide, a disc for each held turn."""
-    place, size, member = design.location(support.place), _size(design), design.members[0]
-    if len(support.directions) == 6:
-        slab = vtkCubeSource()
-        slab.SetXLength(0.3 * size)
-        slab.SetYLength(2.4 * size)
-        slab.SetZLength(2.4 * size)
-        actor = _solid(slab, colour, 0.85)
+def support_glyphs(
+    design: Design, support: SupportValue, depth: float, size: float, colour: str
+) -> list[vtkActor]:
+    """What holds a site: marks at a point, a thick line with marks along an edge."""
+    surface = design.surface
+    if surface is None:
+        member = design.member
+        assert member is not None
+        frame = member.frame if support.own else np.eye(3)
+        place = location(design, support.place)
         away = -1.0 if support.place.along < 0.5 * member.length else 1.0
-        actor.SetUserMatrix(_matrix(member.frame, place + away * 0.15 * size * member.frame[0]))
-        return [actor]
+        if len(support.directions) == 6:
+            return [_slab(member.frame, place, away, glyph_size(depth, size), colour)]
+        return _marks(support.directions, frame, place, depth, glyph_size(depth, size), colour)
+    if not len(support.directions):
+        return []
+    lines = place_lines(surface, support.place)
+    marks = glyph_size(0.5 * depth, size)
     actors: list[vtkActor] = []
-    for row in support.directions:
+    points = np.concatenate(lines)
+    if len(points) > 1 and support.place.feature != "face":
+        actors += [_ribbon(line, colour) for line in lines]
+    if len(support.directions) == 6 and len(points) > 1:
+        return actors
+    spaced = np.unique(np.linspace(0, len(points) - 1, _GLYPHS_ON_EDGE).astype(int))
+    frames = _edge_frames(surface, points) if support.own else None
+    for at in spaced:
+        frame = np.eye(3) if frames is None else frames[at]
+        shown = support.directions[np.linalg.norm(support.directions[:, :3], axis=1) > 0.5]
+        actors += _marks(shown, frame, points[at], 0.2 * depth, marks, colour)
+    return actors
+
+
+def _edge_frames(surface: SurfaceValue, points: Array) -> Array:
+    """Rows along an edge, out of the wall and along its normal, at points of the edge."""
+    if len(points) == 1:
+        return surface.frame.T[None]
+    along = np.gradient(points, axis=0)
+    along /= np.maximum(np.linalg.norm(along, axis=1, keepdims=True), 1e-300)
+    centre = points.mean(axis=0)
+    if np.ptp(points @ surface.frame[:, 2]) < 1e-9 and abs(along @ surface.frame[:, 2]).max() < 1e-6:
+        normal = np.tile(surface.frame[:, 2], (len(points), 1))
+    else:
+        normal = np.cross(along, np.cross(points - centre, along))
+    normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-300)
+    return np.stack([along, np.cross(normal, along), normal], axis=1)
+
+
+def _ribbon(points: Array, colour: str) -> vtkActor:
+    stored = vtkPoints()
+    stored.SetData(numpy_to_vtk(np.ascontiguousarray(points), deep=True))
+    poly = vtkPolyData()
+    poly.SetPoints(stored)
+    poly.SetLines(cells([np.arange(len(points))[None]]))
+    return line_actor(poly, colour, _RIBBON)
+
+
+def _slab(frame: Array, place: Array, away: float, size: float, colour: str) -> vtkActor:
+    slab = vtkCubeSource()
+    slab.SetXLength(0.3 * size)
+    slab.SetYLength(2.4 * size)
+    slab.SetZLength(2.4 * size)
+    actor = _solid(slab, colour, 0.85)
+    actor.SetUserMatrix(_matrix(frame, place + away * 0.15 * size * frame[0]))
+    return actor
+
+
+def _marks(
+    rows: Array, frame: Array, place: Array, depth: float, size: float, colour: str
+) -> list[vtkActor]:
+    """A wedge for each held slide, a disc for each held turn."""
+    actors: list[vtkActor] = []
+    for row in rows:
         if np.linalg.norm(row[:3]) > 0.5:
-            direction = row[:3]
+            direction = row[:3] @ frame
             wedge = vtkConeSource()
             wedge.SetResolution(4)
             wedge.SetHeight(1.1 * size)
             wedge.SetRadius(0.5 * size)
             wedge.SetDirection(*direction)
-            tip = place - direction * (0.5 * depth(design))
+            tip = place - direction * (0.5 * depth)
             wedge.SetCenter(*(tip - direction * 0.55 * size))
             actors.append(_solid(wedge, colour, 0.9))
         else:
@@ -64,7 +124,7 @@ def support_glyphs(design: Design, support: SupportValue, colour: str) -> list[v
             disc.SetResolution(28)
             disc.SetRadius(0.85 * size)
             disc.SetHeight(0.12 * size)
-            axis = row[3:] / np.linalg.norm(row[3:])
+            axis = row[3:] @ frame
             side = _across(axis)
             actor = _solid(disc, colour, 0.45)
             actor.SetUserMatrix(_matrix(np.array([side, axis, np.cross(side, axis)]), place))
@@ -72,30 +132,49 @@ def support_glyphs(design: Design, support: SupportValue, colour: str) -> list[v
     return actors
 
 
-def spring_glyphs(design: Design, support: SupportValue, colour: str) -> list[vtkActor]:
+def spring_glyphs(
+    design: Design, support: SupportValue, depth: float, size: float, colour: str
+) -> list[vtkActor]:
     """A zigzag for each sprung slide, a spiral for each sprung turn."""
-    place, size = design.location(support.place), _size(design)
-    actors: list[vtkActor] = []
-    for row in support.spring_directions:
-        turning = bool(np.linalg.norm(row[3:]) > 0.5)
-        axis = row[3:] if turning else row[:3]
-        side = _across(axis)
-        if turning:
-            angle = np.linspace(0, 5 * np.pi, 80)[:, None]
-            reach = size * (0.4 + 0.12 * angle / np.pi)
-            path = reach * (np.cos(angle) * side + np.sin(angle) * np.cross(axis, side))
-        else:
-            steps = np.arange(12)
-            swing = np.where((steps > 0) & (steps < 11), (-1.0) ** steps, 0.0)
-            away = 0.5 * depth(design) + 0.25 * size * steps
-            path = -away[:, None] * axis + 0.4 * size * swing[:, None] * side
-        points = vtkPoints()
-        points.SetData(numpy_to_vtk(np.ascontiguousarray(place + path), deep=True))
-        poly = vtkPolyData()
-        poly.SetPoints(points)
-        poly.SetLines(cells([np.arange(len(path))[None]]))
-        actors.append(line_actor(poly, colour, 1.8))
-    return actors
+    places = [location(design, support.place)]
+    frames = [np.eye(3)]
+    if design.member is not None and support.springs_own:
+        frames = [design.member.frame]
+    if design.surface is not None and support.place.feature != "face":
+        points = np.concatenate(place_lines(design.surface, support.place))
+        spaced = np.unique(np.linspace(0, len(points) - 1, _GLYPHS_ON_EDGE).astype(int))
+        places = list(points[spaced])
+        own = _edge_frames(design.surface, points)
+        frames = [own[at] if support.springs_own else np.eye(3) for at in spaced]
+    glyph = glyph_size(depth, size)
+    return [
+        _spring(row, frame, place, depth, glyph, colour)
+        for place, frame in zip(places, frames, strict=True)
+        for row in support.spring_directions
+    ]
+
+
+def _spring(
+    row: Array, frame: Array, place: Array, depth: float, size: float, colour: str
+) -> vtkActor:
+    turning = bool(np.linalg.norm(row[3:]) > 0.5)
+    axis = (row[3:] if turning else row[:3]) @ frame
+    side = _across(axis)
+    if turning:
+        angle = np.linspace(0, 5 * np.pi, 80)[:, None]
+        reach = size * (0.4 + 0.12 * angle / np.pi)
+        path = reach * (np.cos(angle) * side + np.sin(angle) * np.cross(axis, side))
+    else:
+        steps = np.arange(12)
+        swing = np.where((steps > 0) & (steps < 11), (-1.0) ** steps, 0.0)
+        away = 0.5 * depth + 0.25 * size * steps
+        path = -away[:, None] * axis + 0.4 * size * swing[:, None] * side
+    points = vtkPoints()
+    points.SetData(numpy_to_vtk(np.ascontiguousarray(place + path), deep=True))
+    poly = vtkPolyData()
+    poly.SetPoints(points)
+    poly.SetLines(cells([np.arange(len(path))[None]]))
+    return line_actor(poly, colour, 1.8)
 
 
 def ball(radius: float, colour: str) -> vtkActor:

@@ -5,6 +5,7 @@ Drawn by VTK into an off-screen picture. Arrays are written in place from frame 
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
@@ -14,6 +15,7 @@ from PySide6.QtGui import QImage
 from vtkmodules.util.numpy_support import numpy_to_vtk, vtk_to_numpy
 from vtkmodules.vtkCommonCore import vtkFloatArray, vtkLookupTable, vtkPoints, vtkUnsignedCharArray
 from vtkmodules.vtkCommonDataModel import vtkPolyData
+from vtkmodules.vtkFiltersCore import vtkContourFilter
 from vtkmodules.vtkRenderingCore import (
     vtkActor,
     vtkCoordinate,
@@ -22,19 +24,30 @@ from vtkmodules.vtkRenderingCore import (
     vtkRenderWindow,
 )
 
-from belltone.desk.glyphs import ball, cells, depth, line_actor, rgb, spring_glyphs, support_glyphs
+from belltone.desk.drawn import drawn_part
+from belltone.desk.glyphs import ball, cells, line_actor, rgb, spring_glyphs, support_glyphs
 from belltone.desk.palette import Palette, ramp
+from belltone.mesh.places import location
 from belltone.modes.modeset import ModeSet
-from belltone.sheet.design import Design
+from belltone.sheet.design import Design, Place
 
-__all__ = ["Scene"]
+__all__ = ["Scene", "SceneOptions"]
 
 Array = NDArray[np.float64]
 
-_RINGS: Final = 65  # rings of the drawn surface along the member
 _FILLED: Final = 0.9  # share of the picture a fitted component takes
 _VIEW_ANGLE: Final = 20.0  # degrees; narrow, so that near and far parts look alike in size
 _REACH: Final = 0.13  # at amplitude 1 the most moving point is drawn this share of the size away
+
+
+@dataclass(frozen=True)
+class SceneOptions:
+    """What is seen: colour by ``motion`` or ``energy``, nodal and mesh lines, supports and names."""
+
+    colour: str = "motion"
+    nodal: bool = True
+    mesh: bool = False
+    clutter: bool = True
 
 
 class Scene:
@@ -52,8 +65,10 @@ class Scene:
         self._table = vtkLookupTable()
         self._pixels = vtkUnsignedCharArray()
         self._design: Design | None = None
-        self._motion: Array | None = None
-        self._masses: list[tuple[vtkActor, Array, Array, Array]] = []
+        self._modes: ModeSet | None = None
+        self._masses: list[tuple[vtkActor, Array, Place, Array]] = []
+        self._glyphs: list[vtkActor] = []
+        self.options = SceneOptions()
         self.set_palette(palette)
 
     # -- contents -------------------------------------------------------------------------------
@@ -68,64 +83,80 @@ class Scene:
         self._table.SetRange(0.0, 1.0)
         self._renderer.SetBackground(*rgb(palette.card))
         if self._design is not None:
-            self.show_design(self._design)
+            self.show_design(self._design, self._modes)
 
-    def show_design(self, design: Design) -> None:
-        """Build the surface of a design, its supports and its masses, at rest."""
-        self._design = design
+    def show_design(self, design: Design, modes: ModeSet | None = None) -> None:
+        """Build the surface of a design, its supports and its masses, at rest.
+
+        ``modes`` tells how the points of its shapes are laid out.
+        """
+        self._design, self._modes = design, modes
         self._renderer.RemoveAllViewProps()
-        member = design.members[0]
-        self._shares = np.linspace(0.0, 1.0, _RINGS)
-        outer, inner = _outlines(design, self._shares)
-        self._rings = [ring for ring in (outer, inner) if ring is not None]
-        centres = member.start + self._shares[:, None] * (member.stop - member.start)
-        self._arms = np.concatenate([self._spatial(ring).reshape(-1, 3) for ring in self._rings])
-        self._ring_of = np.concatenate(
-            [np.repeat(np.arange(_RINGS), ring.shape[1]) for ring in self._rings]
-        )
-        self._base = centres[self._ring_of] + self._arms
-        self._points_array = np.ascontiguousarray(self._base, dtype=np.float32)
-        self._scalars_array = np.zeros(len(self._base), dtype=np.float32)
+        self.part = drawn_part(design, modes)
+        self.size = self.part.size
+        self._points_array = np.ascontiguousarray(self.part.points, dtype=np.float32)
+        self._scalars_array = np.zeros(len(self._points_array), dtype=np.float32)
+        self._signed_array = np.zeros(len(self._points_array), dtype=np.float32)
         self._add_surface()
-        self._add_edges()
-        self._add_rest_lines()
-        self.size = member.length
-        self._depth = depth(design)
-        palette = self._palette
+        self._add_lines()
+        self._glyphs = []
         for support in design.supports:
-            glyphs = support_glyphs(design, support, palette.muted)
-            glyphs += spring_glyphs(design, support, palette.live)
-            for glyph in glyphs:
-                self._renderer.AddActor(glyph)
+            parts = (design, support, self.part.depth, self.size)
+            self._glyphs += support_glyphs(*parts, self._palette.muted)
+            self._glyphs += spring_glyphs(*parts, self._palette.live)
         self._add_masses()
-        self._motion = None
+        for actor in self._glyphs:
+            self._renderer.AddActor(actor)
+        self._displacement = np.zeros_like(self.part.points)
+        self._shape: Array | None = None
+        self._apply_options()
 
     def show_mode(self, modes: ModeSet, index: int) -> None:
-        """Take one mode's motion, read at the rings."""
-        shape = modes.shapes[index]
-        self._motion = np.column_stack(
-            [np.interp(self._shares, modes.stations, column) for column in shape.T]
-        )
-        moved = self._motion[self._ring_of, :3] + np.cross(
-            self._motion[self._ring_of, 3:], self._arms
-        )
+        """Take one mode's motion."""
+        self._shape = modes.shapes[index]
+        moved = self.part.moved(self._shape)
         largest = float(np.linalg.norm(moved, axis=1).max()) or 1.0
         self._displacement = moved / largest
         self._motion_scale = 1.0 / largest
-        self._scalars_array[:] = np.linalg.norm(self._displacement, axis=1)
-        self._scalars.Modified()
+        self._values = {
+            "motion": np.linalg.norm(self._displacement, axis=1),
+            "energy": self.part.spread(modes.densities[index]),
+        }
+        if self.part.normals is not None:
+            self._signed_array[:] = np.sum(self._displacement * self.part.normals, axis=1)
+        self._signed.Modified()
+        self._colour()
+
+    def set_options(self, options: SceneOptions) -> None:
+        """Take what is to be seen."""
+        self.options = options
+        if self._design is not None:
+            self._apply_options()
+            self._colour()
+
+    def _colour(self) -> None:
+        if self._shape is not None:
+            self._scalars_array[:] = self._values[self.options.colour]
+            self._scalars.Modified()
+
+    def _apply_options(self) -> None:
+        self._mesh_actor.SetVisibility(self.options.mesh)
+        self._rest_actor.SetVisibility(self.options.clutter)
+        for actor in self._glyphs:
+            actor.SetVisibility(self.options.clutter)
+        shown = self.options.nodal and self.part.normals is not None
+        self._nodal_actor.SetVisibility(shown)
 
     def pose(self, swing: float) -> None:
         """Move everything to ``swing`` (-1 to 1, times the drawn amplitude) of the mode."""
-        if self._motion is None:
+        if self._shape is None:
             return
         scale = swing * _REACH * self.size
-        self._points_array[:] = self._base + scale * self._displacement
-        self._points.Modified()
-        self._poly.Modified()
-        self._edges.Modified()
-        for actor, centre, share, offset in self._masses:
-            at = np.array([np.interp(share[0], self._shares, column) for column in self._motion.T])
+        self._points_array[:] = self.part.points + scale * self._displacement
+        for changed in (self._points, self._poly, self._edges, self._mesh):
+            changed.Modified()
+        for actor, centre, place, offset in self._masses:
+            at = self.part.body_motion(self._shape, place)
             moved = (at[:3] + np.cross(at[3:], offset)) * self._motion_scale
             actor.SetPosition(*(centre + scale * moved))
 
@@ -144,7 +175,7 @@ class Scene:
         across /= np.linalg.norm(across)
         upward = np.cross(across, ahead)
         reach = 0.5 * _REACH * self.size  # about what the amplitude starts with
-        room = [(self._base, reach)] + [(at[None], reach + size) for at, size in self._bodies()]
+        room = [(self.part.points, reach)] + [(at[None], reach + size) for at, size in self._bodies()]
         points = np.concatenate(
             [at + by * way for at, by in room for way in (-upward, upward, -across, across)]
         )
@@ -165,10 +196,10 @@ class Scene:
         """Centre and drawn radius of each hung body."""
         assert self._design is not None
         heaviest = max((hung.mass for hung in self._design.masses), default=0.0) or 1.0
-        largest = max(0.6 * self._depth, 0.02 * self.size)
+        largest = max(0.6 * self.part.depth, 0.02 * self.size)
         return [
             (
-                self._design.location(hung.place) + np.array(hung.offset),
+                location(self._design, hung.place) + np.array(hung.offset),
                 largest * max((hung.mass / heaviest) ** (1 / 3), 0.4),
             )
             for hung in self._design.masses
@@ -250,19 +281,13 @@ class Scene:
 
     # -- building -------------------------------------------------------------------------------
 
-    def _spatial(self, ring: Array) -> Array:
-        """Section coordinates ``(rings, corners, 2)`` as vectors in space from the axis."""
-        assert self._design is not None
-        frame = self._design.members[0].frame
-        return np.asarray(ring[..., :1] * frame[1] + ring[..., 1:] * frame[2])
-
     def _add_surface(self) -> None:
         self._points = vtkPoints()
         self._points.SetData(numpy_to_vtk(self._points_array, deep=False))
         self._scalars: vtkFloatArray = numpy_to_vtk(self._scalars_array, deep=False)
         self._poly = vtkPolyData()
         self._poly.SetPoints(self._points)
-        self._poly.SetPolys(cells(self._faces()))
+        self._poly.SetPolys(cells(self.part.faces))
         self._poly.GetPointData().SetScalars(self._scalars)
         mapper = vtkPolyDataMapper()
         mapper.SetInputData(self._poly)
@@ -270,64 +295,53 @@ class Scene:
         mapper.SetScalarRange(0.0, 1.0)
         actor = vtkActor()
         actor.SetMapper(mapper)
-        actor.GetProperty().SetInterpolationToFlat()
+        if self.part.normals is None:
+            actor.GetProperty().SetInterpolationToFlat()
         actor.GetProperty().SetAmbient(0.35)
         actor.GetProperty().SetDiffuse(0.7)
         self._renderer.AddActor(actor)
 
-    def _faces(self) -> list[NDArray[np.int64]]:
-        """Quadrilaterals between rings, and the two cut ends."""
-        faces: list[NDArray[np.int64]] = []
-        starts: list[tuple[int, int]] = []
-        offset = 0
-        for ring in self._rings:
-            corners = ring.shape[1]
-            starts.append((offset, corners))
-            index = offset + np.arange(_RINGS * corners).reshape(_RINGS, corners)
-            after = np.roll(index, -1, axis=1)
-            faces.append(
-                np.stack([index[:-1], after[:-1], after[1:], index[1:]], axis=-1).reshape(-1, 4)
-            )
-            offset += _RINGS * corners
-        for ring_place in (0, _RINGS - 1):
-            loops = [first + ring_place * corners + np.arange(corners) for first, corners in starts]
-            if len(loops) == 1:
-                faces.append(loops[0][None])
-            else:
-                outer, inner = loops
-                corners_of_cut = [outer, np.roll(outer, -1), np.roll(inner, -1), inner]
-                faces.append(np.stack(corners_of_cut, axis=-1))
-        return faces
+    def _add_lines(self) -> None:
+        """Real edges, lines between elements, the resting shape, and where nothing moves."""
+        ink, muted = self._palette.ink, self._palette.muted
+        self._edges = self._lines(self.part.edges, self._points)
+        self._renderer.AddActor(line_actor(self._edges, ink, 1.2, 0.65))
+        self._mesh = self._lines(self.part.mesh_lines, self._points)
+        self._mesh_actor = line_actor(self._mesh, ink, 0.8, 0.35)
+        self._renderer.AddActor(self._mesh_actor)
+        resting = vtkPoints()
+        rest = np.ascontiguousarray(self.part.points, dtype=np.float32)
+        resting.SetData(numpy_to_vtk(rest, deep=True))
+        self._rest_actor = line_actor(self._lines(self.part.edges, resting), muted, 0.8, 0.45)
+        self._renderer.AddActor(self._rest_actor)
+        # Along these lines sand would come to lie on a plate that rings in this mode.
+        self._signed: vtkFloatArray = numpy_to_vtk(self._signed_array, deep=False)
+        self._signed.SetName("signed")
+        self._poly.GetPointData().AddArray(self._signed)
+        contour = vtkContourFilter()
+        contour.SetInputData(self._poly)
+        contour.SetInputArrayToProcess(0, 0, 0, 0, "signed")
+        contour.SetValue(0, 0.0)
+        contour.ComputeScalarsOff()
+        contour.ComputeNormalsOff()
+        mapper = vtkPolyDataMapper()
+        mapper.SetInputConnection(contour.GetOutputPort())
+        mapper.ScalarVisibilityOff()
+        mapper.SetResolveCoincidentTopologyToPolygonOffset()
+        self._nodal_actor = vtkActor()
+        self._nodal_actor.SetMapper(mapper)
+        self._nodal_actor.GetProperty().SetColor(*rgb(self._palette.nodal))
+        self._nodal_actor.GetProperty().SetLineWidth(2.4)
+        self._nodal_actor.GetProperty().SetLighting(False)
+        self._renderer.AddActor(self._nodal_actor)
 
-    def _add_edges(self) -> None:
-        """Dark lines where the surface has a real edge."""
-        lines: list[NDArray[np.int64]] = []
-        offset = 0
-        for ring in self._rings:
-            corners = ring.shape[1]
-            index = offset + np.arange(_RINGS * corners).reshape(_RINGS, corners)
-            if corners <= 4:
-                lines += [index[:, corner] for corner in range(corners)]
-            lines += [np.append(index[end], index[end][0]) for end in (0, -1)]
-            offset += _RINGS * corners
-        self._edges = vtkPolyData()
-        self._edges.SetPoints(self._points)
-        self._edges.SetLines(cells([line[None] for line in lines]))
-        self._renderer.AddActor(line_actor(self._edges, self._palette.ink, 1.0, 0.65))
-
-    def _add_rest_lines(self) -> None:
-        """The resting shape, as thin lines."""
-        assert self._design is not None
-        ring = self._rings[0]
-        corners = ring.shape[1]
-        step = max(1, corners // 4)
-        points = vtkPoints()
-        points.SetData(numpy_to_vtk(np.ascontiguousarray(self._base, dtype=np.float32), deep=True))
+    @staticmethod
+    def _lines(lines: list[NDArray[np.int64]], points: vtkPoints) -> vtkPolyData:
         poly = vtkPolyData()
         poly.SetPoints(points)
-        index = np.arange(_RINGS * corners).reshape(_RINGS, corners)
-        poly.SetLines(cells([index[:, corner][None] for corner in range(0, corners, step)]))
-        self._renderer.AddActor(line_actor(poly, self._palette.muted, 0.8, 0.55))
+        if lines:
+            poly.SetLines(cells([line[None] for line in lines]))
+        return poly
 
     def _add_masses(self) -> None:
         assert self._design is not None
@@ -335,16 +349,5 @@ class Scene:
         for hung, (centre, radius) in zip(self._design.masses, self._bodies(), strict=True):
             actor = ball(radius, self._palette.energy)
             actor.SetPosition(*centre)
-            self._renderer.AddActor(actor)
-            at = np.array([hung.place.along / self.size])
-            self._masses.append((actor, centre, at, np.array(hung.offset)))
-
-
-def _outlines(design: Design, shares: Array) -> tuple[Array, Array | None]:
-    """Section outlines at each share, ``(rings, corners, 2)``: outer, and inner if hollow."""
-    member = design.members[0]
-    pairs = [member.section_at(np.asarray(share)).outline() for share in shares]
-    outer = np.array([pair[0] for pair in pairs])
-    if pairs[0][1] is None:
-        return outer, None
-    return outer, np.array([pair[1] for pair in pairs])
+            self._glyphs.append(actor)
+            self._masses.append((actor, centre, hung.place, np.array(hung.offset)))

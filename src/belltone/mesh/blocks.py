@@ -21,6 +21,7 @@ __all__ = [
     "BlockBuilder",
     "Blocks",
     "Curve",
+    "EdgeClasses",
     "Piece",
     "coons",
     "edge_key",
@@ -28,6 +29,7 @@ __all__ = [
 ]
 
 Array = NDArray[np.float64]
+Edge = tuple[int, int]
 Curve = Callable[[Array], Array]
 """Chart coordinates ``(n, 2)`` at shares ``(n,)`` of a curve."""
 
@@ -48,6 +50,30 @@ class Block:
 
 
 @dataclass(frozen=True)
+class EdgeClasses:
+    """Groups of edges with common divisions, each run through in one direction.
+
+    ``numbers`` gives the group of an edge for the direction the group runs it; ``two_way`` groups
+    come round to an edge from its other end. ``rims`` are the ends of groups, (group, at its
+    start), that stand on the wall's outline or a hole.
+    """
+
+    numbers: Mapping[Edge, int]
+    two_way: frozenset[int]
+    rims: frozenset[tuple[int, bool]]
+
+    def of(self, a: int, b: int) -> tuple[int, bool]:
+        """The group of an edge, and whether it is run from a to b."""
+        forward = (a, b) in self.numbers
+        return self.numbers[(a, b) if forward else (b, a)], forward
+
+    @property
+    def count(self) -> int:
+        """Number of groups."""
+        return len(set(self.numbers.values()))
+
+
+@dataclass(frozen=True)
 class Blocks:
     """All blocks of a surface; ``edges`` are the named chains of vertex pairs, in order."""
 
@@ -55,24 +81,48 @@ class Blocks:
     edges: Mapping[str, tuple[tuple[int, int], ...]]
     corners: Mapping[str, int]
 
-    def edge_classes(self) -> dict[tuple[int, int], int]:
-        """Number the groups of edges that must carry the same divisions."""
-        leader: dict[tuple[int, int], tuple[int, int]] = {}
-
-        def find(key: tuple[int, int]) -> tuple[int, int]:
-            leader.setdefault(key, key)
-            while leader[key] != key:
-                key = leader[key]
-            return key
-
+    def edge_classes(self) -> EdgeClasses:
+        """Group the edges that must carry the same divisions, across all blocks."""
+        neighbours: dict[Edge, list[Edge]] = {}
+        uses: dict[Edge, int] = {}
         for block in self.blocks:
-            sides = [edge_key(block.vertices[a], block.vertices[b]) for a, b in SIDES]
+            sides = [(block.vertices[a], block.vertices[b]) for a, b in SIDES]
             for one, other in ((0, 2), (1, 3)):
-                first, second = find(sides[one]), find(sides[other])
-                leader[max(first, second)] = min(first, second)
-        heads = sorted({find(key) for key in list(leader)})
-        number = {head: place for place, head in enumerate(heads)}
-        return {key: number[find(key)] for key in list(leader)}
+                neighbours.setdefault(sides[one], []).append(sides[other])
+                neighbours.setdefault(sides[other], []).append(sides[one])
+            for a, b in sides:
+                uses[edge_key(a, b)] = uses.get(edge_key(a, b), 0) + 1
+        number: dict[Edge, int] = {}
+        two_way: set[int] = set()
+        for start in sorted({edge_key(*edge) for edge in neighbours}):
+            if start in number or start[::-1] in number:
+                continue
+            here = len(set(number.values()))
+            open_edges = [start]
+            number[start] = here
+            while open_edges:
+                edge = open_edges.pop()
+                beside = neighbours.get(edge, []) + [
+                    (b, a) for a, b in neighbours.get(edge[::-1], [])
+                ]
+                for other in beside:
+                    if number.get(other[::-1]) == here:
+                        two_way.add(here)
+                    elif other not in number:
+                        number[other] = here
+                        open_edges.append(other)
+        rims: set[tuple[int, bool]] = set()
+        for block in self.blocks:
+            for side, (a, b) in enumerate(SIDES):
+                if uses[edge_key(block.vertices[a], block.vertices[b])] > 1:
+                    continue
+                # The sides that lead away from the rim, each starting on it.
+                away = {0: ((0, 3), (1, 2)), 1: ((1, 0), (2, 3)), 2: ((3, 0), (2, 1))}
+                for first, second in away.get(side, ((0, 1), (3, 2))):
+                    edge = (block.vertices[first], block.vertices[second])
+                    forward = edge in number
+                    rims.add((number[edge if forward else edge[::-1]], forward))
+        return EdgeClasses(number, frozenset(two_way), frozenset(rims))
 
 
 def edge_key(a: int, b: int) -> tuple[int, int]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Final
@@ -12,7 +12,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.mesh.blocks import SIDES, Block, Blocks, edge_key
+from belltone.mesh.blocks import SIDES, Block, Blocks, EdgeClasses
 from belltone.mesh.charts import Chart, chart_of
 from belltone.mesh.discretisation import Discretisation, SurfacePlan
 from belltone.mesh.plate_blocks import PlateScheme, plate_blocks, plate_scheme, unfolded
@@ -36,6 +36,10 @@ Array = NDArray[np.float64]
 IntArray = NDArray[np.intp]
 
 _AIMED: Final = 4.0  # elements over the whole area at one division, unless blocks ask for more
+_FOOTPRINT: Final = 8
+_RIM_WIDTH: Final = 1.0  # thicknesses; the edge layer fades by a factor of twenty within one
+_NARROWEST_RIM: Final = 0.005  # of the edge; below it the layer matters less than rounding does
+_WIDEST_RIM: Final = 0.3  # of an element
 _MOST_COUNT: Final = 12  # along one block edge; longer strips are better described as members
 _WITNESSES: Final = 1400  # points at which shapes are read, over all blocks
 _FEWEST_WITNESSES: Final = 6  # along an edge of a block
@@ -236,10 +240,9 @@ class SurfaceMesh:
 
     def _point(self, place: Place) -> SiteNodes:
         block, u, v = self._find(place.segment, np.array(place.at))
-        at = (np.array([block]), np.array([u]), np.array([v]))
-        element, weights = self.sample(at)
-        nodes = self.connectivity[element]
-        position = np.einsum("k,kd->d", weights[0], self.coordinates[nodes[0]])
+        element, weights = self.sample((np.array([block]), np.array([u]), np.array([v])))
+        nodes = self.connectivity[element[0]]
+        position = weights[0] @ self.coordinates[nodes]
         first, normals = self._node_frames()
         normal = weights[0] @ normals[element[0]]
         normal /= np.linalg.norm(normal)
@@ -247,9 +250,37 @@ class SurfaceMesh:
         axis -= (axis @ normal) * normal
         axis /= np.linalg.norm(axis)
         frame = np.array([axis, np.cross(normal, axis), normal])
-        # A point on a node belongs to it alone, whatever element was found first.
-        weights = np.where(np.abs(weights) < 1e-9, 0.0, weights)
-        return SiteNodes(nodes, weights, frame[None], np.ones(1), position[None])
+        reach = 0.5 * float(weights[0] @ self.thickness[element[0]])
+        all_nodes, shares = self._footprint(block, u, v, position, reach)
+        return SiteNodes(
+            all_nodes[None], shares[None], frame[None], np.ones(1), position[None]
+        )
+
+    def _footprint(
+        self, block: int, u: float, v: float, centre: Array, reach: float
+    ) -> tuple[IntArray, Array]:
+        """Nodes and weights of the mean motion over a small circle round a point of a block.
+
+        In a wall that can shear, a true point gives way without limit under a force, so what is
+        fixed at a point acts on a circle as wide as the wall is thick.
+        """
+        step = 1e-5
+        probe = np.array([[u, v], [u + step, v], [u, v + step]])
+        probe -= np.where(probe > 1, 2 * step, 0.0)
+        surface, chart = self.surface, chart_of(self.surface.shape)
+        there = located(surface, chart, self.blocks.blocks[block], *probe.T)[0]
+        slopes = (there[1:] - there[0]) / (probe[1:] - probe[0]).sum(axis=1)[:, None]
+        angles = np.arange(_FOOTPRINT) * 2 * math.pi / _FOOTPRINT
+        metric = slopes @ slopes.T
+        half = np.linalg.cholesky(np.linalg.inv(metric))
+        ring = np.array([u, v]) + reach * np.column_stack([np.cos(angles), np.sin(angles)]) @ half.T
+        ring = np.clip(ring, 0.0, 1.0)
+        elements, weights = self.sample((np.full(_FOOTPRINT, block), ring[:, 0], ring[:, 1]))
+        nodes = self.connectivity[elements]
+        unique, inverse = np.unique(nodes, return_inverse=True)
+        total = np.zeros(len(unique))
+        np.add.at(total, inverse.ravel(), weights.ravel() / _FOOTPRINT)
+        return unique, total
 
     def _find(self, segment: int, target: Array) -> tuple[int, float, float]:
         """The block a place of the chart falls on, and where; the nearest one if none."""
@@ -291,32 +322,52 @@ def plan_surface(surface: SurfaceValue) -> SurfacePlan:
     scheme = plate_scheme(surface.shape) if isinstance(surface.shape, Plate) else None
     blocks = surface_blocks(surface, scheme)
     classes = blocks.edge_classes()
+    lengths, area = _class_lengths(surface, blocks, classes)
+    wished = math.sqrt(area / _AIMED)
+    counts = [min(max(1, round(length / wished)), _MOST_COUNT) for length in lengths]
+    return SurfacePlan(scheme, tuple(counts))
+
+
+def _class_lengths(
+    surface: SurfaceValue, blocks: Blocks, classes: EdgeClasses
+) -> tuple[list[float], float]:
+    """Mean length of the edges of each class, and the area, both roughly (m, m²)."""
     chart = chart_of(surface.shape)
     line = np.linspace(0.0, 1.0, 9)
     zero, one = np.zeros(9), np.ones(9)
     lengths: dict[int, list[float]] = {}
     area = 0.0
     for block in blocks.blocks:
-        sides = ((line, zero), (one, line), (line, one), (zero, line))
-        sizes = [
-            float(
-                np.linalg.norm(
-                    np.diff(chart.locate(block.segment, *block.chart(u, v).T).positions, axis=0),
-                    axis=1,
-                ).sum()
-            )
-            for u, v in sides
-        ]
+        sizes: list[float] = []
+        for u, v in ((line, zero), (one, line), (line, one), (zero, line)):
+            places = chart.locate(block.segment, *block.chart(u, v).T).positions
+            sizes.append(float(np.linalg.norm(np.diff(places, axis=0), axis=1).sum()))
         area += 0.25 * (sizes[0] + sizes[2]) * (sizes[1] + sizes[3])
         for (a, b), size in zip(SIDES, sizes, strict=True):
-            number = classes[edge_key(block.vertices[a], block.vertices[b])]
+            number, _ = classes.of(block.vertices[a], block.vertices[b])
             lengths.setdefault(number, []).append(size)
-    wished = math.sqrt(area / _AIMED)
-    counts = [
-        min(max(1, round(float(np.mean(lengths[number])) / wished)), _MOST_COUNT)
-        for number in range(len(lengths))
-    ]
-    return SurfacePlan(scheme, tuple(counts))
+    return [float(np.mean(lengths[number])) for number in range(classes.count)], area
+
+
+def _breaks(
+    surface: SurfaceValue, blocks: Blocks, classes: EdgeClasses, cuts: Sequence[int]
+) -> list[Array]:
+    """Where the elements along each class of edges begin and end, as shares.
+
+    Beside a rim stands one narrow element: at free edges the shear of a wall changes within a
+    thickness of the edge, and a large element beside it would never converge.
+    """
+    lengths, _ = _class_lengths(surface, blocks, classes)
+    result: list[Array] = []
+    for number, (length, count) in enumerate(zip(lengths, cuts, strict=True)):
+        narrow = max(_RIM_WIDTH * surface.thickness.mean / length, _NARROWEST_RIM)
+        narrow = min(narrow, _WIDEST_RIM / count)
+        graded = number not in classes.two_way
+        first = narrow if graded and (number, True) in classes.rims else 0.0
+        last = 1 - narrow if graded and (number, False) in classes.rims else 1.0
+        inner = np.linspace(first, last, count + 1)
+        result.append(np.unique(np.concatenate([[0.0], inner, [1.0]])))
+    return result
 
 
 def surface_blocks(surface: SurfaceValue, scheme: PlateScheme | None) -> Blocks:
@@ -345,25 +396,27 @@ def surface_mesh(
     order = discretisation.order
     classes = blocks.edge_classes()
     cuts = [count * discretisation.divisions for count in plan.counts]
+    breaks = _breaks(surface, blocks, classes, cuts)
     chart = chart_of(surface.shape)
     numbering = _Numbering(order)
     pieces: list[tuple[Array, ...]] = []
     flats: list[IntArray] = []
     placed: list[Array] = []
     for number, block in enumerate(blocks.blocks):
-        u_cuts, v_cuts = (
-            cuts[classes[edge_key(block.vertices[a], block.vertices[b])]]
-            for a, b in ((0, 1), (0, 3))
-        )
+        ends: list[Array] = []
+        for a, b in ((0, 1), (0, 3)):
+            group, forward = classes.of(block.vertices[a], block.vertices[b])
+            ends.append(breaks[group] if forward else 1 - breaks[group][::-1])
+        u_cuts, v_cuts = (len(end) - 1 for end in ends)
         nodes = numbering.block(block, u_cuts, v_cuts)
-        places = _placed(surface, chart, block, _line(u_cuts, order), _line(v_cuts, order))
+        places = _placed(surface, chart, block, _line(ends[0], order), _line(ends[1], order))
         gather = _gather(u_cuts, v_cuts, order)
         flat = nodes.ravel()
         flats.append(flat)
         placed.append(places[0])
         spans = np.array(
             [
-                (i / u_cuts, (i + 1) / u_cuts, j / v_cuts, (j + 1) / v_cuts)
+                (ends[0][i], ends[0][i + 1], ends[1][j], ends[1][j + 1])
                 for j, i in itertools.product(range(v_cuts), range(u_cuts))
             ]
         )
@@ -398,10 +451,11 @@ def witness_points(blocks: Blocks) -> tuple[IntArray, Array, Array, int]:
     return np.repeat(np.arange(count), len(u)), np.tile(u, count), np.tile(v, count), along
 
 
-def _line(cuts: int, order: int) -> Array:
-    """Node places along a block edge of so many elements, 0 to 1."""
+def _line(breaks: Array, order: int) -> Array:
+    """Node places along a block edge whose elements end at ``breaks``, 0 to 1."""
     inner = 0.5 * (lobatto(order)[:-1] + 1)
-    return np.append(((np.arange(cuts)[:, None] + inner) / cuts).ravel(), 1.0)
+    places = breaks[:-1, None] + inner * np.diff(breaks)[:, None]
+    return np.append(places.ravel(), 1.0)
 
 
 def _gather(u_cuts: int, v_cuts: int, order: int) -> IntArray:

@@ -19,9 +19,10 @@ _LUCK: Final = 1e-3  # a difference smaller than this share of the foreseen one 
 # below 1e-13 up to a span of ten thousand heights).
 _FLOOR: Final = 1e-10
 
-_WALL_FLOOR: Final = 1e-8  # rounding in walls a ten-thousandth as thick as they are wide
-_WALL_SAFETY: Final = 1.5
-_WALL_RATES: Final = (0.15, 0.75)  # gains from order to order outside these are luck or stalling
+_WALL_FLOOR: Final = 1e-7  # rounding in walls a ten-thousandth as thick as they are wide
+_WALL_SAFETY: Final = 2.0
+_STEADIEST: Final = 0.5  # errors that fall more slowly than by half an order have not begun to fall
+_PARITY: Final = 0.02  # of the last step: what a step that brings nothing is trusted with at least
 
 
 def member_estimate(one: Array, two: Array, order: int, tapered: bool) -> Array:
@@ -42,15 +43,15 @@ def member_estimate(one: Array, two: Array, order: int, tapered: bool) -> Array:
     return np.asarray(estimate + _FLOOR)
 
 
-def wall_estimate(one: Array, two: Array) -> Array:
-    """Estimate relative errors of a wall's modes from the same two differences.
+def wall_estimate(next_step: Array, last_step: Array) -> Array:
+    """Estimate relative errors from the differences to the next higher and next lower order.
 
-    At corners, holes and free edges errors fall by a steady factor r from order to order, and the
-    sum of what is still to come is d r / (1 - r) (A. C. Aitken's extrapolation; I. Babuska and
-    B. Q. Guo, "The h-p version of the finite element method", Comput. Mech. 1 (1986) 21-41). The
-    factor is read off both differences and kept between bounds.
+    Errors fall by a factor r from order to order: fast where the motion is smooth, by a steady
+    factor at corners and holes (I. Babuska and B. Q. Guo, "The h-p version of the finite element
+    method", Comput. Mech. 1 (1986) 21-41). What is still to come after the next step d is then
+    d / (1 - r), with r read off both steps and a safety factor of two. The next order may bring
+    nothing to a mode for its symmetry alone, so a share of the last step stands as the least.
     """
-    rate = np.clip(one / np.where(two > 0, two, 1.0), *_WALL_RATES)
-    # A mode's symmetry may let one order bring nothing; then the one below it tells the course.
-    step = np.maximum(one, two * rate * _WALL_RATES[0])
-    return np.asarray(_WALL_SAFETY * step * rate / (1 - rate) + _WALL_FLOOR)
+    rate = np.clip(next_step / np.where(last_step > 0, last_step, 1.0), 0.0, _STEADIEST)
+    estimate = np.maximum(_WALL_SAFETY * next_step / (1 - rate), _PARITY * last_step)
+    return np.asarray(estimate + _WALL_FLOOR)

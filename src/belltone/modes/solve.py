@@ -39,8 +39,7 @@ Array = NDArray[np.float64]
 _FIRST_ORDER: Final = 4
 _MOST_UNKNOWNS: Final = 30_000  # a member that needs more is asked for nonsense
 _MOST_WALL_UNKNOWNS: Final = 250_000
-_WALL_ORDERS: Final = (4, 7)
-_MANY_BLOCKS: Final = 20  # so many blocks resolve by themselves; start with lower orders
+_WALL_ORDERS: Final = (3, 6)
 _RECOGNISED: Final = 0.8  # assurance between neighbouring orders; less means not resolved yet
 _WIDER: Final = 0.15  # by so much a window is opened for coarser meshes, whose modes lie elsewhere
 
@@ -171,8 +170,6 @@ def _wall_ladder(design: Design) -> Iterator[Discretisation]:
     # A mesh at order one has a known number of elements, which all orders share.
     elements = len(assemble(design, planned).mesh.connectivity)
     first, last = _WALL_ORDERS
-    if elements > _MANY_BLOCKS:
-        first, last = first - 1, last - 1
     divisions = 1
     while 6 * elements * (divisions * first) ** 2 <= _MOST_WALL_UNKNOWNS:
         for order in range(first, last + 1):
@@ -203,17 +200,16 @@ class _Solver:
     def errors(self, fine: Discretisation) -> Array:
         """Estimate each frequency's relative error at a discretisation."""
         at_fine = self._raw(fine)
-        surface = self.design.surface
-        if fine.order < 3:
-            # Too low to look down from: the next orders above say how far off this one is.
-            above = self._raw(replace(fine, order=fine.order + 2), wide=True)
-            return np.asarray(_ABOVE * _difference(above, at_fine) + 1e-8)
         lower = fine.lower()
+        if self.design.surface is not None:
+            higher = self._raw(replace(fine, order=fine.order + 1), wide=True)
+            next_step = _difference(higher, at_fine)
+            if fine.order == 1:
+                return wall_estimate(next_step, next_step)
+            return wall_estimate(next_step, _difference(self._raw(lower, wide=True), at_fine))
+        assert self.design.member is not None
         one = _difference(self._raw(lower, wide=True), at_fine)
         two = _difference(self._raw(lower.lower(), wide=True), at_fine)
-        if surface is not None:
-            return wall_estimate(one, two)
-        assert self.design.member is not None
         return member_estimate(one, two, fine.order, self.design.member.tapered)
 
     def _raw(self, level: Discretisation, wide: bool = False) -> _Raw:
@@ -299,9 +295,6 @@ class _Solver:
             return WALL_ENERGIES, shares, wall_kind_names(shares, patterns)
         shares = energy_shares(strain_energy)
         return MEMBER_ENERGIES, shares, kind_names(shares)
-
-
-_ABOVE: Final = 1.5  # the order two above is off too, by less than half as much
 
 
 def _widened(request: ModeRequest) -> ModeRequest:

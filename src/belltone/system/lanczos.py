@@ -27,6 +27,7 @@ _BLOCK: Final = 4  # finds multiplicities up to four at once; more are found aft
 _TOLERANCE: Final = 1e-12  # of an eigenvalue; errors are the square of the residual's
 _DEPENDENT: Final = 1e-14  # relative squared length below which a new vector is rounding
 _REFRESH: Final = 12  # steps after which new directions look for equal modes a window still lacks
+_NOTHING: Final = 1e-24  # relative squared length of what rounding leaves of a known vector
 _SEED: Final = 20_011  # the start is random but always the same, so answers repeat exactly
 
 
@@ -67,7 +68,7 @@ def lowest_modes(
     wanted = min(count, available)
     while True:
         values, vectors = _converge(space, shift, wanted, up_to, progress)
-        keep = max(wanted, int(np.count_nonzero(values <= up_to)))
+        keep = min(max(wanted, int(np.count_nonzero(values <= up_to))), len(values))
         keep = _end_of_cluster(values, keep)
         counted = _count_below(stiffness, mass, values, keep, rigid.shape[1])
         if counted is None or counted <= keep or space.full:
@@ -197,6 +198,7 @@ class _KrylovSpace:
         self._projected = np.empty((0, 0))
         self._coupling = np.empty((0, 0))
         self._last = 0
+        self._exhausted = False
         self._next = self._fresh(min(_BLOCK, available))
 
     @property
@@ -206,8 +208,8 @@ class _KrylovSpace:
 
     @property
     def full(self) -> bool:
-        """Whether the basis spans everything there is."""
-        return bool(self._used - self._rigid_count >= self._available)
+        """Whether the basis spans everything that has mass."""
+        return self._exhausted or bool(self._used - self._rigid_count >= self._available)
 
     def refresh(self) -> None:
         """Add directions the recurrence would not find by itself."""
@@ -237,6 +239,7 @@ class _KrylovSpace:
             extra = self._fresh(min(_BLOCK, room) - vectors.shape[1], vectors)
             vectors = np.hstack([vectors, extra])
         self._next = vectors[:, :room]
+        self._exhausted = not self._next.shape[1]
 
     def ritz(self) -> tuple[Array, Array, Array]:
         """Return Ritz values of the inverted operator (descending), vectors, and error bounds."""
@@ -289,17 +292,24 @@ class _KrylovSpace:
         return np.asarray(vectors @ linalg.inv(lower).T)
 
     def _fresh(self, count: int, beside: Array | None = None) -> Array:
-        """Return random mass-orthonormal vectors outside everything known."""
+        """Return random mass-orthonormal vectors outside everything known.
+
+        There are fewer of them, or none, when the motions that have mass are used up: drilling
+        rotations of a wall have none.
+        """
         vectors = self._random.standard_normal((self._mass.shape[0], count))
         # One application of the operator removes the stiff noise of a random vector.
         vectors = self._factor.solve(np.asarray(self._mass @ vectors))
+        whole = np.einsum("ij,ij->j", vectors, np.asarray(self._mass @ vectors)).max(initial=0.0)
         for _ in range(3):
             vectors = self._clear_of_known(vectors)
             if beside is not None and beside.shape[1]:
                 vectors = vectors - beside @ (beside.T @ (self._mass @ vectors))
             gram = vectors.T @ (self._mass @ vectors)
             squares, turn = linalg.eigh((gram + gram.T) / 2)
-            vectors = vectors @ (turn / np.sqrt(np.maximum(squares, np.finfo(float).tiny)))
+            kept = squares > _NOTHING * whole
+            vectors = vectors @ (turn[:, kept] / np.sqrt(squares[kept]))
+            whole = 1.0
         return vectors
 
 
@@ -332,6 +342,8 @@ def _count_below(
     stiffness: Matrix, mass: Matrix, values: Array, keep: int, rigid: int
 ) -> int | None:
     """Count the flexible modes below a point just above the last kept one."""
+    if keep == 0:
+        return None
     last = values[keep - 1]
     gap = values[keep] - last if keep < len(values) else abs(last)
     for share in (0.5, 0.3, 0.7):

@@ -1,0 +1,105 @@
+"""Where named sites are in space, without any mesh: points and lines to draw and to pick."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from belltone.mesh.charts import chart_of
+from belltone.mesh.plate_blocks import rim_curves
+from belltone.sheet.design import Design, MemberValue, PartValue, Place, SurfaceValue
+from belltone.sheet.shapes import Extruded, Plate, Polygon, Revolved
+
+__all__ = ["location", "on_surface", "place_lines", "place_position"]
+
+Array = NDArray[np.float64]
+
+_ON_CURVE = 25  # points along each curve of a line
+
+
+def location(design: Design, place: Place) -> Array:
+    """The middle of a site (m)."""
+    part = next(part for part in design.parts if part.name == place.part)
+    return place_position(part, place)
+
+
+def place_position(part: PartValue, place: Place) -> Array:
+    """The middle of a site of a part (m)."""
+    if isinstance(part, MemberValue):
+        return np.asarray(part.start + place.along * part.frame[0])
+    lines = place_lines(part, place)
+    if len(lines) == 1 and len(lines[0]) > 2 and not np.allclose(lines[0][0], lines[0][-1]):
+        return np.asarray(lines[0][len(lines[0]) // 2])
+    return np.asarray(np.concatenate(lines).mean(axis=0))
+
+
+def place_lines(part: SurfaceValue, place: Place) -> list[Array]:
+    """A site as lines of points ``(k, 3)`` (m): one point for a corner, many along an edge."""
+    shape = part.shape
+    if place.feature is None:
+        first, second = (np.array([value]) for value in place.at)
+        return [on_surface(part, place.segment, first, second)]
+    if isinstance(shape, Plate):
+        return _plate_lines(part, shape, place.feature)
+    count = len(shape.profile.segments)
+    share = np.linspace(0.0, 1.0, _ON_CURVE)
+    across = [on_surface(part, i, share, np.zeros(_ON_CURVE)) for i in range(count)]
+    if isinstance(shape, Revolved):
+        depth = shape.angle
+    else:
+        depth = shape.length if isinstance(shape, Extruded) else shape.span
+    far = np.full(_ON_CURVE, depth)
+    along = np.linspace(0.0, depth, 4 * _ON_CURVE)
+
+    def run(segment: int, at: float) -> list[Array]:
+        return [on_surface(part, segment, np.full(len(along), at), along)]
+
+    feature = place.feature
+    if feature == "face":
+        return [*across, *[on_surface(part, i, share, far / 2) for i in range(count)]]
+    if isinstance(shape, Revolved):
+        if feature == "start":
+            return run(0, 0.0)
+        if feature == "end":
+            return run(count - 1, 1.0)
+        if feature.startswith("ring "):
+            return run(int(feature.split()[1]), 0.0)
+        if feature == "first side":
+            return across
+        return [on_surface(part, i, share, far) for i in range(count)]
+    if feature == "start":
+        return across
+    if feature == "end":
+        return [on_surface(part, i, share, far) for i in range(count)]
+    if feature == "first side":
+        return run(0, 0.0)
+    if feature == "last side":
+        return run(count - 1, 1.0)
+    return run(int(feature.split()[1]), 0.0)
+
+
+def on_surface(part: SurfaceValue, segment: int, first: Array, second: Array) -> Array:
+    """Points ``(n, 3)`` of the middle surface at chart coordinates (m)."""
+    found = chart_of(part.shape).locate(segment, first, second)
+    offset = {"middle": 0.0, "inner": 0.5, "outer": -0.5}[part.face]
+    thickness = part.thickness.at(part.shape, segment, first, second)
+    middle = found.positions + (offset * thickness)[:, None] * found.normals
+    return np.asarray(part.origin + middle @ part.frame.T)
+
+
+def _plate_lines(part: SurfaceValue, shape: Plate, feature: str) -> list[Array]:
+    outline = shape.outline
+    if isinstance(outline, Polygon) and feature in outline.corner_names:
+        x, y = outline.corners[outline.corner_names.index(feature)]
+        return [on_surface(part, 0, np.array([x]), np.array([y]))]
+    share = np.linspace(0.0, 1.0, _ON_CURVE)
+    loops = rim_curves(shape)
+    if feature in ("outline", "face"):
+        wanted = [curve for _, curve in loops[0]]
+    else:
+        wanted = [curve for loop in loops for name, curve in loop if name == feature]
+    lines = [on_surface(part, 0, *curve.position(share).T) for curve in wanted]
+    closed = len(lines) > 1 and math.dist(lines[0][0], lines[-1][-1]) < 1e-9
+    return [np.concatenate(lines)] if closed else lines
