@@ -24,7 +24,15 @@ shear_in_plane = "{shear} GPa"
 shear_along = "{shear} GPa"
 shear_across = "3.5 GPa"
 """
-HEAD = 'belltone = 1\n{material}\n[parts.wall]\n{part}\n{supports}\n[modes]\ncount = {count}\nfree = true\n'
+HEAD = """belltone = 1
+{material}
+[parts.wall]
+{part}
+{supports}
+[modes]
+count = {count}
+free = true
+"""
 EDGES = ("west", "east", "south", "north")
 
 

@@ -40,7 +40,9 @@ class ExcitationCard(SheetCard):
             )
             other = ("other orders…", lambda path=path, now=orders: self._ask_orders(path, now))
             choice = Choice(orders, (*options, other), "orders of its speed")
-            more = self._more(self._rename((*path, "name")), self._take_away(path, "source"))
+            more = self.more(
+                self.rename_option((*path, "name")), self.take_away_option(path, "source")
+            )
             result.append([f"{source.name}:", *speed, ", orders", choice, ".", more])
         for index, band in enumerate(excitation.bands):
             path = (*base, "bands", index)
@@ -51,7 +53,9 @@ class ExcitationCard(SheetCard):
                     "to",
                     Number((*path, "to"), f"end of {band.name}"),
                     ".",
-                    self._more(self._rename((*path, "name")), self._take_away(path, "band")),
+                    self.more(
+                        self.rename_option((*path, "name")), self.take_away_option(path, "band")
+                    ),
                 ]
             )
         if not result:
@@ -60,7 +64,7 @@ class ExcitationCard(SheetCard):
         if self.session.sheet.value((*base, "margin")) is not None:
             margin += ["by", Number((*base, "margin"), "separation margin"), "."]
         else:
-            margin += ["by 10 %.", Act("change", self._set((*base, "margin"), "10 %"))]
+            margin += ["by 10 %.", Act("change", self.set_to((*base, "margin"), "10 %"))]
         return [*result, margin]
 
     def adders(self) -> list[Act]:
@@ -84,15 +88,15 @@ class ExcitationCard(SheetCard):
             self.session.told.emit(f"“{text}” is no list of orders; write them as 1, 2, 7")
             return
         plain = [int(order) if order.is_integer() else order for order in orders]
-        self._edit("orders", lambda sheet: sheet.with_value((*path, "orders"), plain))
+        self.edit("orders", lambda sheet: sheet.with_value((*path, "orders"), plain))
 
     def _orders(self, path: Path, top: int) -> Callable[[], None]:
-        return self._set((*path, "orders"), list(range(1, top + 1)))
+        return self.set_to((*path, "orders"), list(range(1, top + 1)))
 
     def _add_band(self) -> None:
         entry = {"name": "new band", "from": "95 Hz", "to": "105 Hz"}
-        self._edit("a band", lambda s: s.with_entry(("excitation", "bands"), entry))
+        self.edit("a band", lambda s: s.with_entry(("excitation", "bands"), entry))
 
     def _add_source(self) -> None:
         entry = {"name": "new source", "speed": ["1400 rpm", "1500 rpm"], "orders": [1, 2]}
-        self._edit("a source", lambda s: s.with_entry(("excitation", "sources"), entry))
+        self.edit("a source", lambda s: s.with_entry(("excitation", "sources"), entry))

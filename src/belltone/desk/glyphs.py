@@ -76,7 +76,10 @@ def _edge_frames(surface: SurfaceValue, points: Array) -> Array:
     along = np.gradient(points, axis=0)
     along /= np.maximum(np.linalg.norm(along, axis=1, keepdims=True), 1e-300)
     centre = points.mean(axis=0)
-    if np.ptp(points @ surface.frame[:, 2]) < 1e-9 and abs(along @ surface.frame[:, 2]).max() < 1e-6:
+    if (
+        np.ptp(points @ surface.frame[:, 2]) < 1e-9
+        and abs(along @ surface.frame[:, 2]).max() < 1e-6
+    ):
         normal = np.tile(surface.frame[:, 2], (len(points), 1))
     else:
         normal = np.cross(along, np.cross(points - centre, along))

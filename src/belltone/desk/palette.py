@@ -39,6 +39,7 @@ class Palette:
     margin_wash: str
     clear: str
     energy: str
+    nodal: str
     branches: tuple[str, ...]
     motion: tuple[str, ...]
 
@@ -61,6 +62,7 @@ LIGHT: Final = Palette(
     margin_wash="#f8e6dc",
     clear="#33702f",
     energy="#c39a3d",
+    nodal="#c8861d",
     branches=(
         "#1d6e78",
         "#a9781a",
@@ -90,6 +92,7 @@ DARK: Final = Palette(
     margin_wash="#41312d",
     clear="#8cc583",
     energy="#d0ab57",
+    nodal="#ffb347",
     branches=(
         "#5fb8c2",
         "#dcaf55",

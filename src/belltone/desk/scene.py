@@ -37,12 +37,15 @@ Array = NDArray[np.float64]
 
 _FILLED: Final = 0.9  # share of the picture a fitted component takes
 _VIEW_ANGLE: Final = 20.0  # degrees; narrow, so that near and far parts look alike in size
+_SLANT: Final = (-0.26, 0.9, -0.33)
+_SLANT_OF_WALL: Final = (-0.38, 0.72, -0.58)  # steeper: plates are looked down upon
+_QUIET: Final = 0.04  # of the largest motion
 _REACH: Final = 0.13  # at amplitude 1 the most moving point is drawn this share of the size away
 
 
 @dataclass(frozen=True)
 class SceneOptions:
-    """What is seen: colour by ``motion`` or ``energy``, nodal and mesh lines, supports and names."""
+    """What is seen: colour by ``motion`` or ``energy``, nodal and mesh lines, supports, names."""
 
     colour: str = "motion"
     nodal: bool = True
@@ -68,6 +71,7 @@ class Scene:
         self._modes: ModeSet | None = None
         self._masses: list[tuple[vtkActor, Array, Place, Array]] = []
         self._glyphs: list[vtkActor] = []
+        self._shape: Array | None = None
         self.options = SceneOptions()
         self.set_palette(palette)
 
@@ -108,7 +112,7 @@ class Scene:
         for actor in self._glyphs:
             self._renderer.AddActor(actor)
         self._displacement = np.zeros_like(self.part.points)
-        self._shape: Array | None = None
+        self._shape = None
         self._apply_options()
 
     def show_mode(self, modes: ModeSet, index: int) -> None:
@@ -124,6 +128,10 @@ class Scene:
         }
         if self.part.normals is not None:
             self._signed_array[:] = np.sum(self._displacement * self.part.normals, axis=1)
+            # Where a whole face stands still (by a clamp) there is no line to draw.
+            faces = self.part.faces[0]
+            loud = np.abs(self._signed_array[faces]).max(axis=1) > _QUIET
+            self._nodal_poly.SetPolys(cells([faces[loud]]))
         self._signed.Modified()
         self._colour()
 
@@ -153,7 +161,7 @@ class Scene:
             return
         scale = swing * _REACH * self.size
         self._points_array[:] = self.part.points + scale * self._displacement
-        for changed in (self._points, self._poly, self._edges, self._mesh):
+        for changed in (self._points, self._poly, self._edges, self._mesh, self._nodal_poly):
             changed.Modified()
         for actor, centre, place, offset in self._masses:
             at = self.part.body_motion(self._shape, place)
@@ -175,7 +183,9 @@ class Scene:
         across /= np.linalg.norm(across)
         upward = np.cross(across, ahead)
         reach = 0.5 * _REACH * self.size  # about what the amplitude starts with
-        room = [(self.part.points, reach)] + [(at[None], reach + size) for at, size in self._bodies()]
+        room = [(self.part.points, reach)] + [
+            (at[None], reach + size) for at, size in self._bodies()
+        ]
         points = np.concatenate(
             [at + by * way for at, by in room for way in (-upward, upward, -across, across)]
         )
@@ -212,12 +222,16 @@ class Scene:
             "x": ((-1, 0, 0), (0, 0, 1)),
             "y": ((0, 1, 0), (0, 0, 1)),
             "z": ((0, 0, -1), (0, 1, 0)),
-            "corner": ((-0.26, 0.9, -0.33), (0, 0, 1)),
+            "corner": (_SLANT_OF_WALL if self._on_wall else _SLANT, (0, 0, 1)),
         }[direction]
         focus = np.array(camera.GetFocalPoint())
         camera.SetPosition(*(focus - np.array(towards, float)))
         camera.SetViewUp(*up)
         self.fit()
+
+    @property
+    def _on_wall(self) -> bool:
+        return self._design is not None and self._design.surface is not None
 
     def turn(self, right: float, up: float) -> None:
         """Turn the view by degrees; the sheet's z stays upright."""
@@ -266,6 +280,29 @@ class Scene:
         coordinate.SetValue(*place)
         x, y = coordinate.GetComputedDoubleDisplayValue(self._renderer)
         return x, height - y
+
+    def project(self, places: Array, height: int) -> Array:
+        """Where points ``(k, 3)`` fall on the picture: pixels right and down, and depth 0 to 1."""
+        camera = self._renderer.GetActiveCamera()
+        wide, high = self._window.GetSize()
+        matrix = camera.GetCompositeProjectionTransformMatrix(wide / max(high, 1), 0, 1)
+        rows = np.array([[matrix.GetElement(i, j) for j in range(4)] for i in range(4)])
+        found = np.column_stack([places, np.ones(len(places))]) @ rows.T
+        found = found[:, :3] / found[:, 3:]
+        x, y = 0.5 * (found[:, 0] + 1) * wide, height - 0.5 * (found[:, 1] + 1) * high
+        return np.column_stack([x, y, found[:, 2]])
+
+    def depth_at(self, x: float, y: float, height: int) -> float:
+        """How deep the surface lies at a place of the last picture, 1 where there is none."""
+        wide, high = self._window.GetSize()
+        column, row = round(x), round(height - y)
+        if not (0 <= column < wide and 0 <= row < high):
+            return 1.0
+        return float(self._window.GetZbufferDataAtPoint(column, row))
+
+    def share_camera(self, other: Scene) -> None:
+        """Look from wherever another scene looks."""
+        self._renderer.SetActiveCamera(other._renderer.GetActiveCamera())
 
     def axes_on_picture(self) -> Array:
         """The sheet's x, y, z as they run on the picture: ``(3, 2)``, right and down."""
@@ -317,9 +354,11 @@ class Scene:
         # Along these lines sand would come to lie on a plate that rings in this mode.
         self._signed: vtkFloatArray = numpy_to_vtk(self._signed_array, deep=False)
         self._signed.SetName("signed")
-        self._poly.GetPointData().AddArray(self._signed)
+        self._nodal_poly = vtkPolyData()
+        self._nodal_poly.SetPoints(self._points)
+        self._nodal_poly.GetPointData().AddArray(self._signed)
         contour = vtkContourFilter()
-        contour.SetInputData(self._poly)
+        contour.SetInputData(self._nodal_poly)
         contour.SetInputArrayToProcess(0, 0, 0, 0, "signed")
         contour.SetValue(0, 0.0)
         contour.ComputeScalarsOff()

@@ -4,260 +4,31 @@ from __future__ import annotations
 
 import math
 import time
+from dataclasses import replace
 
-import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer
-from PySide6.QtGui import (
-    QCloseEvent,
-    QColor,
-    QImage,
-    QKeyEvent,
-    QLinearGradient,
-    QMouseEvent,
-    QPainter,
-    QPaintEvent,
-    QPen,
-    QResizeEvent,
-    QWheelEvent,
-)
+from PySide6.QtCore import QRectF, Qt, QTimer
+from PySide6.QtGui import QAction, QCloseEvent, QColor, QLinearGradient, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QLabel,
-    QSizePolicy,
+    QMenu,
     QSlider,
     QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
+from belltone.desk.canvas import ShapeCanvas
 from belltone.desk.palette import Palette, label_font
-from belltone.desk.scene import Scene
+from belltone.desk.panes import Panes
 from belltone.desk.session import Session
-from belltone.modes.modeset import ModeSet
 from belltone.sheet.units import format_number
 
-__all__ = ["ShapeCanvas", "ShapeView"]
+__all__ = ["ShapeView"]
 
 _FRAME_MS = 33
-_REST_MS = 180  # after so long without a move the picture is drawn once more, smoothed
-
-
-class ShapeCanvas(QWidget):
-    """The picture: drag turns it, drag with the right button slides it, the wheel zooms."""
-
-    def __init__(self, session: Session, palette: Palette) -> None:
-        super().__init__()
-        self._session, self._palette = session, palette
-        self._scene = Scene(palette)
-        self._image: QImage | None = None
-        self._held: Qt.MouseButton | None = None
-        self._last = QPointF()
-        self._shown_design: object = None
-        self._shown_mode: tuple[ModeSet, int] | None = None
-        self._swing = 1.0
-        self._fitted = True  # until a hand moves the view; then resizing leaves it alone
-        self.amplitude = 0.6
-        self.setMinimumSize(240, 120)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Shape view")
-        self._rest = QTimer(self, singleShot=True, interval=_REST_MS)
-        self._rest.timeout.connect(lambda: self._redraw(fast=False))
-        session.answer_changed.connect(self._take_answer)
-        session.choice_changed.connect(self._take_mode)
-
-    @property
-    def scene(self) -> Scene:
-        """The scene drawn."""
-        return self._scene
-
-    def set_palette(self, palette: Palette) -> None:
-        """Take another theme's colours."""
-        self._palette = palette
-        self._scene.set_palette(palette)
-        self._shown_mode = None
-        self._take_mode()
-
-    def set_swing(self, swing: float) -> None:
-        """Show the mode at ``swing`` (-1 to 1) of its cycle."""
-        self._swing = swing
-        self._scene.pose(swing * self.amplitude)
-        self._redraw(fast=True)
-
-    def look(self, direction: str) -> None:
-        """Look along an axis."""
-        self._fitted = True
-        self._scene.look(direction)
-        self._redraw(fast=False)
-
-    def fit(self) -> None:
-        """Bring everything into view."""
-        self._fitted = True
-        self._scene.fit()
-        self._redraw(fast=False)
-
-    def finish(self) -> None:
-        """Stop drawing for good."""
-        self._rest.stop()
-        self._scene.close()
-
-    def _take_answer(self) -> None:
-        answer = self._session.answer
-        if answer is None:
-            self._shown_design = None
-            self._image = None
-            self.update()
-            return
-        if answer.design is not self._shown_design:
-            first = self._shown_design is None
-            self._shown_design = answer.design
-            self._shown_mode = None
-            self._scene.show_design(answer.design)
-            if first:
-                self._scene.look("corner")
-            elif self._fitted:
-                self._scene.fit()
-            self._take_mode()
-        else:
-            self.update()
-
-    def _take_mode(self) -> None:
-        answer, index = self._session.answer, self._session.chosen_index
-        if answer is None or answer.design is not self._shown_design:
-            return
-        if index is None or (answer.modes, index) == self._shown_mode:
-            return
-        self._shown_mode = (answer.modes, index)
-        self._scene.show_mode(answer.modes, index)
-        self._scene.pose(self._swing * self.amplitude)
-        self._redraw(fast=True)
-
-    def _redraw(self, fast: bool) -> None:
-        if self._shown_design is None or self.width() < 10 or self.height() < 10:
-            return
-        ratio = self.devicePixelRatioF()
-        width, height = round(self.width() * ratio), round(self.height() * ratio)
-        self._image = self._scene.draw(width, height, fast)
-        self._image.setDevicePixelRatio(ratio)
-        if fast:
-            self._rest.start()
-        self.update()
-
-    # -- painting -------------------------------------------------------------------------------
-
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), QColor(self._palette.card))
-        if self._image is not None:
-            painter.drawImage(0, 0, self._image)
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            self._paint_names(painter)
-            self._paint_axes(painter)
-        else:
-            painter.setPen(QColor(self._palette.muted))
-            text = self._session.failure or "solving …"
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
-        painter.end()
-
-    def _paint_names(self, painter: QPainter) -> None:
-        """Name supports and masses beside where they are, never over one another."""
-        answer = self._session.answer
-        if answer is None:
-            return
-        painter.setFont(label_font(8))
-        metrics = painter.fontMetrics()
-        ratio = self.devicePixelRatioF()
-        height = round(self.height() * ratio)
-        names = [(s.name, answer.design.location(s.place)) for s in answer.design.supports]
-        names += [
-            (
-                f"{m.name}, {format_number(m.mass, 4)} kg",
-                answer.design.location(m.place) + np.array(m.offset),
-            )
-            for m in answer.design.masses
-        ]
-        taken: list[QRectF] = []
-        for name, place in names:
-            x, y = self._scene.on_picture(place, height)
-            at = QPointF(x / ratio, y / ratio)
-            width = metrics.horizontalAdvance(name) + 8
-            box = QRectF(at.x() - width / 2, at.y() + 34, width, 15)
-            while any(box.intersects(other) for other in taken):
-                box.translate(0, 16)
-            box.moveLeft(min(max(box.left(), 2.0), self.width() - width - 2.0))
-            box.moveBottom(min(box.bottom(), self.height() - 2.0))
-            taken.append(box)
-            painter.setPen(QPen(QColor(self._palette.line), 1))
-            painter.drawLine(QPointF(at.x(), at.y() + 14), QPointF(at.x(), box.top()))
-            ground = QColor(self._palette.card)
-            ground.setAlpha(200)
-            painter.fillRect(box, ground)
-            painter.setPen(QColor(self._palette.muted))
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, name)
-
-    def _paint_axes(self, painter: QPainter) -> None:
-        origin = QPointF(30, self.height() - 28)
-        painter.setFont(label_font(8))
-        for name, (right, down) in zip("xyz", self._scene.axes_on_picture(), strict=True):
-            tip = QPointF(origin.x() + 20 * right, origin.y() + 20 * down)
-            painter.setPen(QPen(QColor(self._palette.muted), 1.3))
-            painter.drawLine(origin, tip)
-            if math.hypot(right, down) > 0.25:
-                out = QPointF(origin.x() + 27 * right, origin.y() + 27 * down)
-                box = QRectF(out.x() - 7, out.y() - 7, 14, 14)
-                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, name)
-
-    # -- hands ----------------------------------------------------------------------------------
-
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        super().resizeEvent(event)
-        ratio = self.devicePixelRatioF()
-        self._scene.resize(round(self.width() * ratio), round(self.height() * ratio))
-        if self._fitted and self._shown_design is not None:
-            self._scene.fit()
-        self._redraw(fast=True)
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        self._held, self._last = event.button(), event.position()
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self._held is None:
-            return
-        self._fitted = False
-        moved = event.position() - self._last
-        self._last = event.position()
-        if self._held == Qt.MouseButton.LeftButton:
-            self._scene.turn(0.5 * moved.x(), 0.5 * moved.y())
-        else:
-            self._scene.shift(moved.x() / self.height(), -moved.y() / self.height())
-        self._redraw(fast=True)
-
-    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
-        self._held = None
-
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        self._fitted = False
-        self._scene.zoom(1.15 ** (event.angleDelta().y() / 120))
-        self._redraw(fast=True)
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        turns = {
-            Qt.Key.Key_Left: (-8, 0),
-            Qt.Key.Key_Right: (8, 0),
-            Qt.Key.Key_Up: (0, -8),
-            Qt.Key.Key_Down: (0, 8),
-        }
-        key = Qt.Key(event.key())
-        self._fitted = self._fitted and key not in (*turns, Qt.Key.Key_Plus, Qt.Key.Key_Minus)
-        if key in turns:
-            self._scene.turn(*turns[key])
-            self._redraw(fast=True)
-        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Minus):
-            self._scene.zoom(1.15 if key == Qt.Key.Key_Plus else 1 / 1.15)
-            self._redraw(fast=True)
-        else:
-            event.ignore()
+_COLOURS = {"motion": "relative motion", "energy": "relative strain energy"}
 
 
 class ShapeView(QFrame):
@@ -281,8 +52,9 @@ class ShapeView(QFrame):
         top.addWidget(self.sub, 1)
         top.addWidget(self._legend)
         column.addLayout(top)
-        self.canvas = ShapeCanvas(session, palette)
-        column.addWidget(self.canvas, 1)
+        self.panes = Panes(session, palette)
+        self.panes.changed.connect(self._show_options)
+        column.addWidget(self.panes, 1)
         column.addLayout(self._controls())
         self._phase = math.pi / 2
         self._then = time.monotonic()
@@ -291,6 +63,11 @@ class ShapeView(QFrame):
         session.choice_changed.connect(self._name_mode)
         session.answer_changed.connect(self._name_mode)
         self._name_mode()
+
+    @property
+    def canvas(self) -> ShapeCanvas:
+        """The picture of the chosen mode."""
+        return self.panes.first
 
     @property
     def playing(self) -> bool:
@@ -307,12 +84,12 @@ class ShapeView(QFrame):
     def set_palette(self, palette: Palette) -> None:
         """Take another theme's colours."""
         self._legend.set_palette(palette)
-        self.canvas.set_palette(palette)
+        self.panes.set_palette(palette)
 
     def finish(self) -> None:
         """Stop moving and drawing for good."""
         self._clock.stop()
-        self.canvas.finish()
+        self.panes.finish()
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self.finish()
@@ -334,6 +111,10 @@ class ShapeView(QFrame):
             label.setFont(label_font(8.5))
             label.setProperty("role", "muted")
             row.addWidget(label)
+        self.show_button = _button("show…", "Choose colours, lines and how many panes")
+        self.show_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.show_button.setMenu(self.show_menu())
+        row.addWidget(self.show_button)
         row.addStretch(1)
         looking = QLabel("look along")
         looking.setFont(label_font(8.5))
@@ -341,27 +122,68 @@ class ShapeView(QFrame):
         row.addWidget(looking)
         for direction in ("x", "y", "z"):
             button = _button(direction, f"Look along the {direction} axis")
-            button.clicked.connect(lambda _=False, axis=direction: self.canvas.look(axis))
+            button.clicked.connect(lambda _=False, axis=direction: self.panes.look(axis))
             row.addWidget(button)
         for text, tip, call in (
-            ("slant", "Look at it from a corner", lambda: self.canvas.look("corner")),
-            ("fit", "Bring everything into view", lambda: self.canvas.fit()),
+            ("slant", "Look at it from a corner", lambda: self.panes.look("corner")),
+            ("fit", "Bring everything into view", lambda: self.panes.fit()),
         ):
             button = _button(text, tip)
             button.clicked.connect(call)
             row.addWidget(button)
         return row
 
+    def show_menu(self) -> QMenu:
+        """What is seen: colours, lines, names, and the number of panes."""
+        menu = QMenu(self)
+        self._checks: dict[tuple[str, object], QAction] = {}
+        for key, words in _COLOURS.items():
+            self._check(menu, ("colour", key), f"colour by {words}")
+        menu.addSeparator()
+        for key, words in (
+            ("nodal", "lines that stand still"),
+            ("mesh", "lines between elements"),
+            ("clutter", "supports, masses and names"),
+        ):
+            self._check(menu, (key, True), words)
+        menu.addSeparator()
+        for count, words in ((1, "one pane"), (2, "two panes"), (4, "four panes")):
+            action = menu.addAction(words)
+            action.setCheckable(True)
+            action.triggered.connect(lambda _=False, count=count: self.panes.set_count(count))
+            self._checks[("panes", count)] = action
+        self._show_options()
+        return menu
+
+    def _check(self, menu: QMenu, key: tuple[str, object], words: str) -> None:
+        action = menu.addAction(words)
+        action.setCheckable(True)
+        action.triggered.connect(lambda checked: self.set_option(key, checked))
+        self._checks[key] = action
+
+    def set_option(self, key: tuple[str, object], on: bool) -> None:
+        """Change one of the options: a switch on or off, or the colour chosen."""
+        name, value = key
+        chosen = value if name == "colour" else on
+        self.panes.set_options(replace(self.panes.options, **{name: chosen}))  # type: ignore[arg-type]
+
+    def _show_options(self) -> None:
+        options = self.panes.options
+        for (name, value), action in self._checks.items():
+            present = self.panes.count if name == "panes" else getattr(options, name)
+            action.setChecked(present == value)
+        self._legend.set_words(_COLOURS[options.colour])
+
     def _set_amplitude(self, value: int) -> None:
-        self.canvas.amplitude = value / 100
-        self.canvas.set_swing(math.sin(self._phase))
+        self.panes.set_amplitude(value / 100)
+        self.panes.set_swing(math.sin(self._phase))
 
     def _tick(self) -> None:
         now = time.monotonic()
         cycles = 0.1 + 2.4 * self.speed.value() / 100
         self._phase = (self._phase + 2 * math.pi * cycles * (now - self._then)) % (2 * math.pi)
         self._then = now
-        self.canvas.set_swing(math.sin(self._phase))
+        self.panes.set_swing(math.sin(self._phase))
 
     def _name_mode(self) -> None:
         mode = self._session.chosen_mode
@@ -380,7 +202,8 @@ class _Legend(QWidget):
     def __init__(self, palette: Palette) -> None:
         super().__init__()
         self._palette = palette
-        self.setFixedSize(196, 26)
+        self._words = _COLOURS["motion"]
+        self.setFixedSize(216, 26)
         self.setToolTip(
             "Amplitudes of a mode are relative: how far one spot moves compared with the spot "
             "that moves most. They are no distances."
@@ -388,6 +211,11 @@ class _Legend(QWidget):
 
     def set_palette(self, palette: Palette) -> None:
         self._palette = palette
+        self.update()
+
+    def set_words(self, words: str) -> None:
+        """Say what the colours are now."""
+        self._words = words
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -400,8 +228,8 @@ class _Legend(QWidget):
         painter.setFont(label_font(7.5))
         painter.setPen(QColor(self._palette.muted))
         text = QRectF(0, 12, self.width(), 13)
-        painter.drawText(text, Qt.AlignmentFlag.AlignLeft, "still")
-        painter.drawText(text, Qt.AlignmentFlag.AlignHCenter, "relative motion")
+        painter.drawText(text, Qt.AlignmentFlag.AlignLeft, "none")
+        painter.drawText(text, Qt.AlignmentFlag.AlignHCenter, self._words)
         painter.drawText(text, Qt.AlignmentFlag.AlignRight, "most")
         painter.end()
 

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 
+import numpy as np
 from PySide6.QtWidgets import QInputDialog
 
 from belltone.desk.card import Act, Card, Choice, Number
+from belltone.sheet.design import MemberValue, PartValue
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path, path_text
-from belltone.sheet.model import Member
+from belltone.sheet.part_models import Member, SurfaceModel
+from belltone.sheet.shapes import SIDE_NAMES, Disc, Extruded, Plate, Revolved, extent
 from belltone.sheet.units import format_number
 
 __all__ = ["SheetCard"]
@@ -19,20 +22,31 @@ class SheetCard(Card):
     """Shared by the cards: the one part, its sites, and edits with a label."""
 
     @property
-    def _part(self) -> tuple[str, Member]:
+    def sheet(self) -> Sheet:
+        """The sheet as it stands."""
+        return self.session.sheet
+
+    @property
+    def _part(self) -> tuple[str, Member | SurfaceModel]:
         return next(iter(self.session.sheet.content.parts.items()))
 
-    def _edit(self, label: str, change: Callable[[Sheet], Sheet]) -> None:
+    def edit(self, label: str, change: Callable[[Sheet], Sheet]) -> None:
         problem = self.session.edit(label, change)
         if problem is not None:
             self.session.told.emit(problem)
 
     def _site_choice(self, site: str, path: Path) -> list[str | Number | Choice | Act]:
-        """A site as words: an end, or a named point with its live place."""
+        """A site as words: an end, an edge, or a named point with its live place."""
         name, _ = self._part
         words = {f"{name}.start": "the start", f"{name}.end": "the end"}
+        design = self.session.design
+        if design.surface is not None:
+            words = {
+                f"{name}.{feature}": _site_words(feature, sort)
+                for feature, sort in design.surface.features.items()
+            }
         options = [
-            (words.get(place, f"“{place}”"), self._set(path, place))
+            (words.get(place, f"“{place}”"), self.set_to(path, place))
             for place in self.session.design.places
         ]
         options.append(("a new point…", lambda: self._new_point(path)))
@@ -41,18 +55,32 @@ class SheetCard(Card):
             Choice(shown, tuple(options), "where; choose an end or a point")
         ]
         if site in self.session.sheet.content.sites:
-            pieces += ["at", Number(("sites", site, "along"), f"place of {site}")]
+            pieces += self._coordinates(site)
         return pieces
 
-    def _set(self, path: Path, value: object) -> Callable[[], None]:
-        label = f"change of {path_text(path)}"
-        return lambda: self._edit(label, lambda sheet: sheet.with_value(path, value))
+    def _coordinates(self, site: str) -> list[str | Number | Choice | Act]:
+        """A named point's live coordinates on its part."""
+        point = self.sheet.content.sites[site]
+        path: Path = ("sites", site)
+        if point.at is not None:
+            x, y = (Number((*path, "at", axis), f"{'xy'[axis]} of {site}") for axis in (0, 1))
+            return ["at x", x, ", y", y]
+        pieces: list[str | Number | Choice | Act] = []
+        for key, words in (("profile", "along the profile,"), ("around", "around"), ("along", "")):
+            if getattr(point, key) is not None:
+                pieces += ["at", Number((*path, key), f"place of {site}")]
+                pieces += [words] if words else []
+        return pieces
 
-    def _more(self, *options: tuple[str, Callable[[], object]]) -> Choice:
+    def set_to(self, path: Path, value: object) -> Callable[[], None]:
+        label = f"change of {path_text(path)}"
+        return lambda: self.edit(label, lambda sheet: sheet.with_value(path, value))
+
+    def more(self, *options: tuple[str, Callable[[], object]]) -> Choice:
         """What else can be done with the thing a sentence speaks of."""
         return Choice("⋯", tuple(options), "more")
 
-    def _rename(self, path: Path) -> tuple[str, Callable[[], object]]:
+    def rename_option(self, path: Path) -> tuple[str, Callable[[], object]]:
         return ("rename…", lambda: self._ask_name(path))
 
     def _ask_name(self, path: Path) -> None:
@@ -63,28 +91,62 @@ class SheetCard(Card):
 
     def rename(self, path: Path, name: str) -> None:
         """Give the thing at ``path`` another name."""
-        self._edit(f"name {name}", lambda sheet: sheet.with_value(path, name))
+        self.edit(f"name {name}", lambda sheet: sheet.with_value(path, name))
 
-    def _take_away(self, path: Path, what: str) -> tuple[str, Callable[[], object]]:
+    def take_away_option(self, path: Path, what: str) -> tuple[str, Callable[[], object]]:
         def remove() -> None:
-            self._edit(f"{what} taken away", lambda sheet: sheet.without(path))
+            self.edit(f"{what} taken away", lambda sheet: sheet.without(path))
 
         return (f"take this {what} away", remove)
 
     def _new_point(self, path: Path) -> None:
         part, _ = self._part
-        self._edit("a new point", lambda sheet: self._with_point(sheet, path, part))
+        self.edit("a new point", lambda sheet: self._with_point(sheet, path, part))
 
     def _with_point(self, sheet: Sheet, path: Path, part: str) -> Sheet:
         number = 1
         while f"point_{number}" in sheet.content.sites:
             number += 1
         name = f"point_{number}"
-        middle = self.session.design.members[0].length * 500
+        base: Path = ("sites", name)
+        place = _middle(self.session.design.part)
         return sheet.with_values(
-            {
-                ("sites", name, "part"): part,
-                ("sites", name, "along"): f"{format_number(middle)} mm",
-                path: name,
-            }
+            {(*base, "part"): part, **{(*base, key): at for key, at in place.items()}, path: name}
         )
+
+
+def _middle(part: PartValue) -> Mapping[str, str | list[str]]:
+    """Coordinates of a point about the middle of a part, as a sheet writes them."""
+    if isinstance(part, MemberValue):
+        return {"along": _mm(0.5 * part.length)}
+    shape = part.shape
+    if isinstance(shape, Plate):
+        low, high = extent(shape.outline)
+        x, y = 0.5 * (low + high)
+        if isinstance(shape.outline, Disc) and shape.outline.bore:
+            x = 0.5 * (shape.outline.radius + shape.outline.bore)
+        for hole in shape.holes:
+            if np.hypot(x - hole.centre[0], y - hole.centre[1]) < 0.5 * (high - low).min():
+                x, y = 0.5 * (low + np.minimum(low + 0.2 * (high - low), high))
+        return {"at": [_mm(float(x)), _mm(float(y))]}
+    along = {"profile": _mm(0.5 * shape.profile.length)}
+    if isinstance(shape, Revolved):
+        return along | {"around": f"{format_number(np.degrees(shape.angle) / 2)} deg"}
+    depth = shape.length if isinstance(shape, Extruded) else shape.span
+    return along | {"along": _mm(0.5 * depth)}
+
+
+def _site_words(feature: str, sort: str) -> str:
+    if sort == "face":
+        return "the whole face"
+    if sort == "corner":
+        return f"the {feature} corner" if not feature.startswith("corner") else feature
+    if feature in ("outline", "rim", "bore", "first side", "last side"):
+        return f"the {feature}"
+    if feature in SIDE_NAMES or feature in ("start", "end"):
+        return f"the {feature} edge"
+    return feature if feature.startswith(("edge ", "ring ", "line ")) else f"the rim of “{feature}”"
+
+
+def _mm(length: float) -> str:
+    return f"{format_number(1e3 * length + 0.0)} mm"

@@ -29,7 +29,7 @@ class HeldCard(SheetCard):
             hold = support.hold
             words = hold if isinstance(hold, str) else "held in " + ", ".join(hold)
             options: list[tuple[str, Callable[[], object]]] = [
-                (word, self._set((*path, "hold"), word)) for word in HOLD_WORDS
+                (word, self.set_to((*path, "hold"), word)) for word in HOLD_WORDS
             ]
             held = () if isinstance(hold, str) else hold
             for direction in _DIRECTIONS:
@@ -37,13 +37,13 @@ class HeldCard(SheetCard):
                 if turned:
                     verb = "no longer hold" if direction in held else "hold"
                     verb = "hold only" if isinstance(hold, str) else verb
-                    options.append((f"{verb} {direction}", self._set((*path, "hold"), turned)))
+                    options.append((f"{verb} {direction}", self.set_to((*path, "hold"), turned)))
             name = f"{support.name}:" if support.name else ""
             site = self._site_choice(support.site, (*path, "site"))
-            more = self._more(
+            more = self.more(
                 *self._spring_options(path, support),
-                self._rename((*path, "name")),
-                self._take_away(path, "support"),
+                self.rename_option((*path, "name")),
+                self.take_away_option(path, "support"),
             )
             held_words = Choice(words, tuple(options), "how it is held")
             springs = self._springs(path, support)
@@ -52,7 +52,7 @@ class HeldCard(SheetCard):
             return result
         if self.session.sheet.content.modes.free:
             return [["Free in space, as meant."]]
-        meant = Act("that is meant", self._set(("modes", "free"), True), "Ask no more about it")
+        meant = Act("that is meant", self.set_to(("modes", "free"), True), "Ask no more about it")
         return [["Free in space: nothing holds it.", meant]]
 
     def _springs(self, path: Path, support: Support) -> list[str | Number | Choice | Act]:
@@ -75,7 +75,7 @@ class HeldCard(SheetCard):
                 place: Path = (*path, key, axis)
                 if getattr(getattr(support, key), axis, None) is None:
                     text = f"put it on a spring {words} {axis}"
-                    options.append((text, self._set(place, first)))
+                    options.append((text, self.set_to(place, first)))
                 else:
                     options.append((f"no spring {words} {axis}", self._no_spring(path, key, axis)))
         return options
@@ -87,7 +87,7 @@ class HeldCard(SheetCard):
                 sheet = sheet.with_value((*path, "hold"), "free")
             return sheet.without((*path, key) if only else (*path, key, axis))
 
-        return lambda: self._edit("spring taken away", change)
+        return lambda: self.edit("spring taken away", change)
 
     def adders(self) -> list[Act]:
         return [Act("add a support", self._add, "Hold it at one more place")]
@@ -97,7 +97,7 @@ class HeldCard(SheetCard):
         taken = {support.site for support in self.session.sheet.content.supports}
         site = f"{name}.start" if f"{name}.start" not in taken else f"{name}.end"
         entry = {"site": site, "hold": "clamped"}
-        self._edit("a support", lambda sheet: sheet.with_entry(("supports",), entry))
+        self.edit("a support", lambda sheet: sheet.with_entry(("supports",), entry))
 
 
 class HungCard(SheetCard):
@@ -123,14 +123,14 @@ class HungCard(SheetCard):
             ]
             if stated and not self._unfolded:
                 body.append(f", with {' and '.join(stated)}")
-            options = [self._rename((*path, "name")), self._take_away(path, "mass")]
+            options = [self.rename_option((*path, "name")), self.take_away_option(path, "mass")]
             if mass.inertia is None:
-                choose = self._set((*path, "inertia"), ["0.01 kg*m^2"] * 3)
+                choose = self.set_to((*path, "inertia"), ["0.01 kg*m^2"] * 3)
                 options.insert(0, ("give it inertia", choose))
             if mass.offset is None:
-                choose = self._set((*path, "offset"), ["0 mm", "0 mm", "-50 mm"])
+                choose = self.set_to((*path, "offset"), ["0 mm", "0 mm", "-50 mm"])
                 options.insert(0, ("set its centre off the axis", choose))
-            result.append([*body, ".", self._more(*options)])
+            result.append([*body, ".", self.more(*options)])
             if self._unfolded:
                 result += self._details(path, mass.inertia, mass.offset)
         return result or [["Nothing but its own mass."]]
@@ -167,4 +167,4 @@ class HungCard(SheetCard):
     def _add(self) -> None:
         name, _ = self._part
         entry = {"site": f"{name}.end", "mass": "1 kg"}
-        self._edit("a mass", lambda sheet: sheet.with_entry(("masses",), entry))
+        self.edit("a mass", lambda sheet: sheet.with_entry(("masses",), entry))

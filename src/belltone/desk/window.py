@@ -33,10 +33,11 @@ from belltone.desk.ruler import Ruler
 from belltone.desk.session import Session
 from belltone.desk.shape_view import ShapeView
 from belltone.desk.site_cards import HeldCard, HungCard
+from belltone.desk.starts import StartDialog
 from belltone.desk.sweep_map import SweepMap
 from belltone.desk.verdict_bar import VerdictBar
 from belltone.exchange.tables import MODE_COLUMNS, as_csv, mode_rows
-from belltone.sheet.demo import demo_sheet
+from belltone.sheet.demo import examples_folder
 from belltone.sheet.document import Sheet, write_text
 from belltone.sheet.errors import SheetError
 
@@ -167,11 +168,14 @@ class MainWindow(QMainWindow):
     def _menus(self) -> None:
         keys = QKeySequence.StandardKey
         file = self.menuBar().addMenu("&File")
-        self._action(file, "&New", keys.New, self.new)
+        self._action(file, "&New…", keys.New, self.new)
         self._action(file, "&Open…", keys.Open, self.ask_open)
         self.recent = file.addMenu("Open &recent")
         self.recent.aboutToShow.connect(self._fill_recent)
-        self._action(file, "Open the &demo", None, lambda: self.open(demo_sheet()))
+        demos = file.addMenu("Open a &demo")
+        for path in sorted(examples_folder().glob("*.toml")):
+            name = path.stem.replace("_", " ")
+            self._action(demos, name, None, lambda path=path: self.open(path))
         file.addSeparator()
         self._action(file, "&Save", keys.Save, self.save)
         self._action(file, "Save &as…", keys.SaveAs, self.save_as)
@@ -203,9 +207,11 @@ class MainWindow(QMainWindow):
                 view,
                 f"Look along &{axis}",
                 QKeySequence(f"Alt+{axis.upper()}"),
-                lambda axis=axis: self.shape.canvas.look(axis),
+                lambda axis=axis: self.shape.panes.look(axis),
             )
-        self._action(view, "&Fit", QKeySequence("Alt+0"), self.shape.canvas.fit)
+        self._action(view, "&Fit", QKeySequence("Alt+0"), self.shape.panes.fit)
+        shown = view.addMenu(self.shape.show_button.menu())
+        shown.setText("&Show")
         view.addSeparator()
         self._action(view, "Run or stop the &sweep", QKeySequence("Ctrl+R"), self.map.run_or_stop)
         self._action(view, "&Day or night", None, self.switch_theme)
@@ -242,9 +248,13 @@ class MainWindow(QMainWindow):
     # -- files ----------------------------------------------------------------------------------
 
     def new(self) -> None:
-        """Begin a new sheet."""
-        if self.may_discard():
-            self.session.start_new(Sheet.from_text(NEW_SHEET))
+        """Begin a new sheet from a starting point."""
+        if not self.may_discard():
+            return
+        dialog = StartDialog(self._palette, self)
+        if dialog.exec() and dialog.chosen is not None:
+            self.session.start_new(Sheet.from_text(dialog.chosen.text))
+        dialog.deleteLater()
 
     def ask_open(self) -> None:
         """Ask for a sheet and open it."""
@@ -406,7 +416,8 @@ class MainWindow(QMainWindow):
             "Numbers: click to type, drag sideways to change (Shift: finely), arrow up and down, "
             "right-click to make a knob.\n\n"
             "Shape: drag turns it, drag with the right button slides it, the wheel zooms; "
-            "Ctrl+Space plays.\n\n"
+            "Ctrl+Space plays. A click on a marked point, edge or face says what to do with it; "
+            "“show…” holds colours, lines and panes.\n\n"
             "Ruler: click a peg or use the left and right arrows; drag a peg to where the mode "
             "should be.\n\n"
             "Sweep map: drag the cursor to turn the knob; click a branch to choose it; Ctrl+R "

@@ -66,7 +66,9 @@ class LineElements:
         """
         strains = np.einsum("eqsd,med->meqs", self.strain, motions, optimize=True)
         points, weights = gauss(self.strain.shape[1])
-        density = np.sum(0.5 * strains**2 * self.stiffness_at, axis=-1) / weights / self.half[:, None]
+        density = (
+            np.sum(0.5 * strains**2 * self.stiffness_at, axis=-1) / weights / self.half[:, None]
+        )
         values, _ = lagrange(points, local)
         return np.asarray(np.einsum("sq,msq->ms", values, density[:, element], optimize=True))
 

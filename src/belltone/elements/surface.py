@@ -103,9 +103,12 @@ def _grid(order: int, first: Array, second: Array) -> _Grid:
     nodes = lobatto(order)
     value_1, slope_1 = lagrange(nodes, first)
     value_2, slope_2 = lagrange(nodes, second)
-    return _Grid(
-        np.kron(value_2, value_1), (np.kron(value_2, slope_1), np.kron(slope_2, value_1))
-    )
+    return _Grid(_kron(value_2, value_1), (_kron(value_2, slope_1), _kron(slope_2, value_1)))
+
+
+def _kron(second: Array, first: Array) -> Array:
+    """Products over both coordinates, the first running fastest."""
+    return np.asarray(np.kron(second, first), float)
 
 
 @cache
@@ -115,7 +118,7 @@ def _rule(order: int) -> _Rule:
     lines = ((less, nodes), (nodes, less), (less, less))
     grids = tuple(_grid(order, *pair) for pair in lines)
     spread = tuple(
-        np.kron(lagrange(second, full)[0], lagrange(first, full)[0]) for first, second in lines
+        _kron(lagrange(second, full)[0], lagrange(first, full)[0]) for first, second in lines
     )
     at_points = _grid(order, full, full)
     if order == 1:
@@ -125,7 +128,7 @@ def _rule(order: int) -> _Rule:
         grids = (*grids, at_points)
     else:
         sources = (0, 1, 2, 0, 1)
-    return _Rule(grids, sources, spread, at_points, np.kron(weights, weights))
+    return _Rule(grids, sources, spread, at_points, _kron(weights, weights))
 
 
 class SurfaceElements:
@@ -170,7 +173,8 @@ class SurfaceElements:
 
     def _areas(self) -> Array:
         tangents = self._tangents(self._nodes, self._rule.at_points)
-        return np.linalg.norm(np.cross(tangents[..., 0, :], tangents[..., 1, :]), axis=-1)
+        crossed = np.cross(tangents[..., 0, :], tangents[..., 1, :])
+        return np.asarray(np.linalg.norm(crossed, axis=-1))
 
     def _energies(self, motions: Array) -> Array:
         """Strain energy at each integration point by kind, ``(modes, elements, points, 3)``."""
@@ -200,9 +204,7 @@ class SurfaceElements:
 
     @staticmethod
     def _tangents(nodes: SurfaceNodes, grid: _Grid) -> Array:
-        return np.stack(
-            [np.matmul(slope, nodes.positions) for slope in grid.slopes], axis=-2
-        )
+        return np.stack([np.matmul(slope, nodes.positions) for slope in grid.slopes], axis=-2)
 
     def _strains(self, nodes: SurfaceNodes) -> Array:
         """Generalised strains of unit motions, ``(elements, points, 11, size)``."""
@@ -319,9 +321,8 @@ def _outer(shape: Array, base: Array) -> Array:
 def _spread(matrix: Array, term: Array) -> Array:
     """Interpolate ``(elements, grid, nodes, 6)`` to the integration points."""
     elements, grid = term.shape[:2]
-    return np.matmul(matrix, term.reshape(elements, grid, -1)).reshape(
-        elements, len(matrix), *term.shape[2:]
-    )
+    spread = np.matmul(matrix, term.reshape(elements, grid, -1))
+    return np.asarray(spread.reshape(elements, len(matrix), *term.shape[2:]))
 
 
 def _twist(grid: _Grid, tangents: Array, normal: Array) -> Array:
@@ -335,7 +336,8 @@ def _twist(grid: _Grid, tangents: Array, normal: Array) -> Array:
     dual_2 = np.cross(normal, tangents[..., 0, :]) / area[..., None]
     around = [np.cross(normal, dual) for dual in (dual_1, dual_2)]
     sliding = sum(
-        _outer(slope, -0.5 * direction) for slope, direction in zip(grid.slopes, around, strict=True)
+        _outer(slope, -0.5 * direction)
+        for slope, direction in zip(grid.slopes, around, strict=True)
     )
     turning = grid.values[None, ..., None] * normal[:, :, None]
     both = np.concatenate([sliding, turning], axis=-1)

@@ -87,26 +87,27 @@ class Blocks:
         uses: dict[Edge, int] = {}
         for block in self.blocks:
             sides = [(block.vertices[a], block.vertices[b]) for a, b in SIDES]
-            for one, other in ((0, 2), (1, 3)):
-                neighbours.setdefault(sides[one], []).append(sides[other])
-                neighbours.setdefault(sides[other], []).append(sides[one])
+            for one, two in ((0, 2), (1, 3)):
+                neighbours.setdefault(sides[one], []).append(sides[two])
+                neighbours.setdefault(sides[two], []).append(sides[one])
             for a, b in sides:
                 uses[edge_key(a, b)] = uses.get(edge_key(a, b), 0) + 1
         number: dict[Edge, int] = {}
         two_way: set[int] = set()
         for start in sorted({edge_key(*edge) for edge in neighbours}):
-            if start in number or start[::-1] in number:
+            if start in number or _reversed(start) in number:
                 continue
             here = len(set(number.values()))
             open_edges = [start]
             number[start] = here
             while open_edges:
                 edge = open_edges.pop()
-                beside = neighbours.get(edge, []) + [
-                    (b, a) for a, b in neighbours.get(edge[::-1], [])
+                beside = [
+                    *neighbours.get(edge, []),
+                    *(_reversed(other) for other in neighbours.get(_reversed(edge), [])),
                 ]
                 for other in beside:
-                    if number.get(other[::-1]) == here:
+                    if number.get(_reversed(other)) == here:
                         two_way.add(here)
                     elif other not in number:
                         number[other] = here
@@ -121,8 +122,12 @@ class Blocks:
                 for first, second in away.get(side, ((0, 1), (3, 2))):
                     edge = (block.vertices[first], block.vertices[second])
                     forward = edge in number
-                    rims.add((number[edge if forward else edge[::-1]], forward))
+                    rims.add((number[edge if forward else _reversed(edge)], forward))
         return EdgeClasses(number, frozenset(two_way), frozenset(rims))
+
+
+def _reversed(edge: Edge) -> Edge:
+    return edge[1], edge[0]
 
 
 def edge_key(a: int, b: int) -> tuple[int, int]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -60,7 +61,7 @@ def plate_scheme(plate: Plate) -> PlateScheme:
         if fits and (four or isinstance(holes[0], RoundHole)) and unfolded(plate, around):
             return around
     area = _area(plate)
-    for finer in (1.0, 0.7, 0.5, 0.35, 0.25):
+    for finer in (1.0, 0.85, 0.7, 0.6, 0.5, 0.42, 0.35, 0.25):
         spacing = finer * math.sqrt(2.3 * area / _TRIANGLES)
         loops = [
             [curve.position(np.linspace(0, 1, _SAMPLES)) for _, curve in loop]
@@ -246,7 +247,7 @@ def _around(plate: Plate) -> Blocks:
         bounds = [*angles, angles[0] + 2 * math.pi]
         arcs = [
             Arc(circle.centre, circle.radius, float(low), float(high))
-            for low, high in zip(bounds[:-1], bounds[1:], strict=True)
+            for low, high in itertools.pairwise(bounds)
         ]
         inner = _loop(builder, [(name, arc) for arc in arcs])
     else:
@@ -258,9 +259,7 @@ def _around(plate: Plate) -> Blocks:
     return _finish(builder, plate)
 
 
-def _turned_to(
-    curves: Sequence[Named], builder: BlockBuilder, outer: Sequence[int]
-) -> list[Named]:
+def _turned_to(curves: Sequence[Named], builder: BlockBuilder, outer: Sequence[int]) -> list[Named]:
     """Start a hole's curves at the corner that looks to the outline's first one."""
     corners = np.array([curve.position(np.zeros(1))[0] for _, curve in curves])
     centre = corners.mean(axis=0)
@@ -287,7 +286,12 @@ def _rounded(outline: RoundedRectangle) -> Blocks:
             if i in (0, 1, 4, 5) and j in (0, 1, 4, 5):
                 place = _corner_place(i, j, columns, rows, r)
             at[(i, j)] = builder.point(place)
-    for (i, j), (di, dj) in {(0, 0): (1, 1), (5, 0): (-1, 1), (5, 5): (-1, -1), (0, 5): (1, -1)}.items():
+    for (i, j), (di, dj) in {
+        (0, 0): (1, 1),
+        (5, 0): (-1, 1),
+        (5, 5): (-1, -1),
+        (0, 5): (1, -1),
+    }.items():
         centre = (columns[i + 2 * di], rows[j + 2 * dj])
         # The block at (i+1, j+1) moves onto the arc's middle; its neighbours close the rest.
         middle = builder.point(

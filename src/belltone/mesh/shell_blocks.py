@@ -127,9 +127,7 @@ def _cap(
     flat = BlockBuilder()
     sectors = len(angles) - 1
     columns = len(rim)
-    wheel = [
-        (float(np.cos(angle)), float(np.sin(angle))) for angle in angles[:columns]
-    ]
+    wheel = [(float(np.cos(angle)), float(np.sin(angle))) for angle in angles[:columns]]
     outer = [flat.point(spoke) for spoke in wheel]
     for column in range(sectors):
         after = (column + 1) % columns

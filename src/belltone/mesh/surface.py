@@ -7,7 +7,7 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -252,9 +252,7 @@ class SurfaceMesh:
         frame = np.array([axis, np.cross(normal, axis), normal])
         reach = 0.5 * float(weights[0] @ self.thickness[element[0]])
         all_nodes, shares = self._footprint(block, u, v, position, reach)
-        return SiteNodes(
-            all_nodes[None], shares[None], frame[None], np.ones(1), position[None]
-        )
+        return SiteNodes(all_nodes[None], shares[None], frame[None], np.ones(1), position[None])
 
     def _footprint(
         self, block: int, u: float, v: float, centre: Array, reach: float
@@ -296,7 +294,7 @@ class SurfaceMesh:
             uv = np.array([grid[0][start], grid[1][start]])
             for _ in range(30):
                 step = 1e-6
-                at = np.array([uv, uv + [step, 0], uv + [0, step]])
+                at = uv + step * np.array([[0.0, 0.0], [1.0, 0.0], [0.0, 1.0]])
                 values = block.chart(at[:, 0], at[:, 1])
                 slope = ((values[1:] - values[0]) / step).T
                 move = np.linalg.lstsq(slope / scale[:, None], (target - values[0]) / scale)[0]
@@ -311,7 +309,9 @@ class SurfaceMesh:
     def _chart_scale(self) -> Array:
         if isinstance(self.surface.shape, Plate):
             return np.full(2, self.size)
-        return np.array([1.0, 2 * math.pi if isinstance(self.surface.shape, Revolved) else self.size])
+        return np.array(
+            [1.0, 2 * math.pi if isinstance(self.surface.shape, Revolved) else self.size]
+        )
 
 
 def plan_surface(surface: SurfaceValue) -> SurfacePlan:
@@ -399,7 +399,7 @@ def surface_mesh(
     breaks = _breaks(surface, blocks, classes, cuts)
     chart = chart_of(surface.shape)
     numbering = _Numbering(order)
-    pieces: list[tuple[Array, ...]] = []
+    pieces: list[tuple[NDArray[Any], ...]] = []
     flats: list[IntArray] = []
     placed: list[Array] = []
     for number, block in enumerate(blocks.blocks):

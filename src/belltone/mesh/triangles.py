@@ -7,6 +7,7 @@ smoothly while dimensions change.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Final
@@ -20,9 +21,11 @@ from belltone.sheet.outlines import inside, rim_distance
 __all__ = ["Triangulation", "inner_points", "triangulate"]
 
 Array = NDArray[np.float64]
-Loop = Sequence[Array]
+Loop = Sequence[Array] | Array
 
 _ATTEMPTS: Final = 24
+_MOST_TURN: Final = math.pi / 4
+_BLUNT: Final = -0.35  # cosine of an angle well above the right one
 _CLEAR: Final = 0.55  # inner points keep this share of the spacing away from the boundary
 
 
@@ -44,7 +47,10 @@ def triangulate(loops: Sequence[Sequence[Loop]], spacing: float) -> Triangulatio
     A loop is a list of curves, each given as many points along it: the first of a curve is the
     last of the one before. Raises ``ValueError`` where no triangulation is found.
     """
-    divisions = [[max(1, round(_length(curve) / spacing)) for curve in loop] for loop in loops]
+    divisions = [
+        [max(_least_pieces(curve), round(_length(curve) / spacing)) for curve in loop]
+        for loop in loops
+    ]
     for loop, cut in zip(loops, divisions, strict=True):
         while sum(cut) < 4:
             cut[int(np.argmax([_length(c) / n for c, n in zip(loop, cut, strict=True)]))] += 1
@@ -56,7 +62,7 @@ def triangulate(loops: Sequence[Sequence[Loop]], spacing: float) -> Triangulatio
         grid = _grid(rims, spacing)
         points = np.concatenate([*rims, grid])
         try:
-            simplices = Delaunay(points).simplices
+            simplices = np.asarray(Delaunay(points).simplices, dtype=np.intp)
         except QhullError as error:
             raise ValueError("the outline has no area") from error
         centres = points[simplices].mean(axis=1)
@@ -64,6 +70,7 @@ def triangulate(loops: Sequence[Sequence[Loop]], spacing: float) -> Triangulatio
         for rim in rims[1:]:
             kept &= ~inside(centres, rim)
         triangles = simplices[kept]
+        triangles = _opened(points, triangles, sum(map(len, rims)))
         missing = _missing(triangles, rims)
         if not missing:
             return Triangulation(
@@ -97,6 +104,13 @@ def _length(curve: Loop) -> float:
     return float(np.linalg.norm(np.diff(np.asarray(curve), axis=0), axis=1).sum())
 
 
+def _least_pieces(curve: Loop) -> int:
+    """So many that a piece turns little enough for a triangle to stand on it."""
+    along = np.diff(np.asarray(curve), axis=0)
+    angles = np.unwrap(np.arctan2(along[:, 1], along[:, 0]))
+    return max(1, math.ceil(abs(float(angles[-1] - angles[0])) / _MOST_TURN - 0.05))
+
+
 def _cut(curve: Loop, pieces: int) -> Array:
     points = np.asarray(curve)
     shares = np.linspace(0, 1, len(points))
@@ -123,9 +137,7 @@ def _grid(rims: Sequence[Array], spacing: float) -> Array:
 
 def _missing(triangles: NDArray[np.intp], rims: Sequence[Array]) -> list[tuple[int, int]]:
     """Boundary edges no triangle has, as (loop, edge)."""
-    there = {
-        (min(i, j), max(i, j)) for a, b, c in triangles for i, j in ((a, b), (b, c), (c, a))
-    }
+    there = {(min(i, j), max(i, j)) for a, b, c in triangles for i, j in ((a, b), (b, c), (c, a))}
     missing: list[tuple[int, int]] = []
     start = 0
     for place, rim in enumerate(rims):
@@ -136,6 +148,42 @@ def _missing(triangles: NDArray[np.intp], rims: Sequence[Array]) -> list[tuple[i
                 missing.append((place, edge))
         start += count
     return missing
+
+
+def _opened(points: Array, triangles: NDArray[np.intp], rim: int) -> NDArray[np.intp]:
+    """Turn the long side of triangles squeezed into a blunt corner of the boundary.
+
+    Three points on one arc would make a triangle with a straight angle once its sides bend.
+    """
+    faces = [tuple(map(int, face)) for face in triangles]
+    edges: dict[frozenset[int], list[int]] = {}
+    for number, face in enumerate(faces):
+        for i in range(3):
+            edges.setdefault(frozenset((face[i], face[(i + 1) % 3])), []).append(number)
+    for number, face in enumerate(list(faces)):
+        if faces[number] != face:
+            continue
+        for i in range(3):
+            tip, a, b = face[i], face[(i + 1) % 3], face[(i + 2) % 3]
+            sides = [edges[frozenset((tip, end))] for end in (a, b)]
+            across = edges[frozenset((a, b))]
+            if max(map(len, sides)) > 1 or len(across) < 2 or max(tip, a, b) >= rim:
+                continue
+            arms = points[[a, b]] - points[tip]
+            cosine = float(arms[0] @ arms[1] / np.prod(np.linalg.norm(arms, axis=1)))
+            other = next(n for n in across if n != number)
+            if cosine > _BLUNT:
+                continue
+            far = next(v for v in faces[other] if v not in (a, b))
+            faces[number], faces[other] = (tip, a, far), (tip, far, b)
+            for pair in ((a, far), (b, far)):
+                edges[frozenset(pair)] = [
+                    n for n in (number, other) if set(pair) <= set(faces[n])
+                ] + [n for n in edges[frozenset(pair)] if n not in (number, other)]
+            edges[frozenset((tip, far))] = [number, other]
+            del edges[frozenset((a, b))]
+            break
+    return np.array(faces, dtype=np.intp)
 
 
 def _left_turning(points: Array, triangles: NDArray[np.intp]) -> NDArray[np.intp]:

@@ -7,7 +7,14 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["MEMBER_ENERGIES", "WALL_ENERGIES", "energy_shares", "kind_names", "wall_kind_names", "wall_shares"]
+__all__ = [
+    "MEMBER_ENERGIES",
+    "WALL_ENERGIES",
+    "energy_shares",
+    "kind_names",
+    "wall_kind_names",
+    "wall_shares",
+]
 
 Array = NDArray[np.float64]
 

@@ -58,9 +58,10 @@ class ModeSet:
     (modes, points) are strain energy per length or area there, relative to the largest.
     ``signatures`` (modes, s) are mass-weighted unit vectors for comparing modes of any two
     solutions. ``energies`` (modes, k) are shares of strain energy by ``energy_names``.
-    ``modal_masses`` (kg) belong to amplitudes of one. ``effective`` (modes, 6) are effective masses (kg) along x y z and inertias
-    (kg m²) about the axes through the centre of gravity. ``errors`` are relative estimates of the
-    frequencies' errors. ``skipped`` flexible modes lie below the first one listed.
+    ``modal_masses`` (kg) belong to amplitudes of one. ``effective`` (modes, 6) are effective masses
+    (kg) along x y z and inertias (kg m²) about the axes through the centre of gravity. ``errors``
+    are relative estimates of the frequencies' errors. ``skipped`` flexible modes lie below the
+    first one listed.
     """
 
     frequencies: Array

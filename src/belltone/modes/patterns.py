@@ -13,7 +13,7 @@ from scipy.interpolate import LinearNDInterpolator, NearestNDInterpolator
 
 from belltone.mesh.surface import SurfaceMesh, witness_points
 from belltone.modes.witness import SurfaceWitness
-from belltone.sheet.shapes import Disc, Plate, Revolved, extent
+from belltone.sheet.shapes import Disc, Plate, Revolved, extent, on_axis
 
 __all__ = ["wall_kinds"]
 
@@ -94,9 +94,11 @@ def _coordinates(mesh: SurfaceMesh, around: bool) -> Array:
         return np.asarray(places / [1.0, max(float(places[:, 1].max()), 1e-300)])
     # A shell of revolution as a wheel: the hub is open unless the profile starts on the axis.
     share, angle = places.T
-    ends = mesh.blocks.corners
-    radius = (1 - share) if "end" in ends else share
-    if not ends:
+    pieces = shape.profile.segments
+    ends = (pieces[0].start, pieces[-1].stop)
+    top, bottom = (on_axis(point, shape.profile.length) for point in ends)
+    radius = (1 - share) if bottom else share
+    if not (top or bottom):
         radius = radius + 0.5
     return np.column_stack([radius * np.cos(angle), radius * np.sin(angle)])
 
@@ -163,10 +165,7 @@ def _turned(mesh: SurfaceMesh, witness: SurfaceWitness, shapes: Array) -> tuple[
     names: list[str] = []
     for shape in shapes[..., :3]:
         parts = np.stack(
-            [
-                grid.read(np.sum(shape * way, axis=1))
-                for way in (witness.normals, along, around)
-            ]
+            [grid.read(np.sum(shape * way, axis=1)) for way in (witness.normals, along, around)]
         )
         waves, profiles = _strongest(parts, grid.rings)
         size = np.sum(profiles**2, axis=1)

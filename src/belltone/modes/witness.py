@@ -8,6 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
+from belltone.elements.line import LineElements
+from belltone.elements.surface import SurfaceElements
 from belltone.mesh.line import LineMesh
 from belltone.mesh.quadrature import lagrange, lobatto
 from belltone.mesh.surface import SurfaceMesh, witness_points
@@ -59,11 +61,13 @@ class LineWitness:
         self.radius = 0.5 * max(member.section.depth, member.section_at_end.depth)
 
     def shapes(self, motions: Array) -> Array:
+        """Read node motions at the points."""
         values, _ = lagrange(lobatto(self._mesh.order), self._local)
         local_motions = motions[:, self._mesh.connectivity[self._element]]
         return np.asarray(np.einsum("si,msid->msd", values, local_motions, optimize=True))
 
     def weighted(self, shapes: Array) -> Array:
+        """Shapes times the root of the mass they carry."""
         member = self._mesh.member
         section = member.section_at(STATIONS).properties(member.material.poisson_ratio)
         weights = np.full(len(STATIONS), 1.0 / (len(STATIONS) - 1))
@@ -83,18 +87,23 @@ class LineWitness:
         return np.hstack([piece.reshape(len(shapes), 3 * len(STATIONS)) for piece in pieces])
 
     def reach(self, shapes: Array) -> Array:
+        """How far each point moves."""
         moving = np.linalg.norm(shapes[..., :3], axis=-1)
         turning = self.radius * np.linalg.norm(shapes[..., 3:], axis=-1)
         return np.asarray(np.maximum(moving, turning))
 
     def align(self, motions: Array) -> Array:
+        """Turn equal modes the same way every time."""
         # Along the axis, the side and up: three unlike weights tell them apart.
         along = motions[..., :3] @ self._mesh.member.frame.T
         weighted = np.einsum("mnd,d,knd->mk", along, [0.5, 2.0, 1.0], along, optimize=True)
         return np.asarray(np.linalg.eigh(weighted)[1])
 
     def densities(self, system: System, motions: Array) -> Array:
-        return system.elements.energy_at(system.element_motions(motions), self._element, self._local)  # type: ignore[attr-defined,no-any-return]
+        """Strain energy for each unit of length or area."""
+        elements = system.elements
+        assert isinstance(elements, LineElements)
+        return elements.energy_at(system.element_motions(motions), self._element, self._local)
 
 
 class SurfaceWitness:
@@ -121,22 +130,28 @@ class SurfaceWitness:
 
     def _counts(self) -> Array:
         """How many points stand on each element."""
-        return np.maximum(np.bincount(self._elements, minlength=len(self._mesh.connectivity)), 1.0)
+        return np.asarray(
+            np.maximum(np.bincount(self._elements, minlength=len(self._mesh.connectivity)), 1.0)
+        )
 
     def shapes(self, motions: Array) -> Array:
+        """Read node motions at the points."""
         count, nodes, _ = motions.shape
         flat = motions.transpose(1, 0, 2).reshape(nodes, 6 * count)
         read = np.asarray(self.reading @ flat).reshape(len(self.masses), count, 6)
         return read.transpose(1, 0, 2)
 
     def weighted(self, shapes: Array) -> Array:
+        """Shapes times the root of the mass they carry."""
         flat = shapes[..., :3] * np.sqrt(self.masses)[:, None]
         return np.asarray(flat.reshape(len(shapes), 3 * len(self.masses)))
 
     def reach(self, shapes: Array) -> Array:
+        """How far each point moves."""
         return np.asarray(np.linalg.norm(shapes[..., :3], axis=-1))
 
     def align(self, motions: Array) -> Array:
+        """Turn equal modes the same way every time."""
         # The first mode takes all the motion of one fixed point, so the others have none there.
         shapes = self.shapes(motions)[..., :3]
         moving = np.sum(shapes**2, axis=(0, 2))
@@ -144,9 +159,12 @@ class SurfaceWitness:
         return np.asarray(np.linalg.svd(shapes[:, point])[0])
 
     def densities(self, system: System, motions: Array) -> Array:
-        at_nodes = system.elements.energy_density(system.element_motions(motions))  # type: ignore[attr-defined]
+        """Strain energy for each unit of length or area."""
+        elements = system.elements
+        assert isinstance(elements, SurfaceElements)
+        at_nodes = elements.energy_density(system.element_motions(motions))
         read = np.einsum("sk,msk->ms", self._weights, at_nodes[:, self._elements], optimize=True)
-        return np.maximum(read, 0.0)
+        return np.asarray(np.maximum(read, 0.0))
 
 
 def signatures(design: Design, system: System, witness: Witness, motions: Array) -> Array:

@@ -26,8 +26,8 @@ from pydantic import BaseModel, ValidationError
 from tomlkit.items import AoT, Array, InlineTable, Item, Table
 
 from belltone.sheet.errors import Finding, Path, SheetError
-from belltone.sheet.locate import line_of
 from belltone.sheet.fields import value_fields
+from belltone.sheet.locate import line_of
 from belltone.sheet.model import FORMAT_VERSION, Content
 from belltone.sheet.part_models import OUTLINE_SHAPES, PART_KINDS, SECTION_SHAPES, VARIANT_TAGS
 from belltone.sheet.units import Dimension
@@ -295,10 +295,11 @@ def _message(entry: Any, path: Path) -> str:
         return f"“{shown}” is not one of {expected}"
     if kind == "union_tag_not_found":
         key = str(context.get("discriminator", "")).strip("'")
-        shapes = OUTLINE_SHAPES if "outline" in path else SECTION_SHAPES
+        choices = list(OUTLINE_SHAPES if "outline" in path else SECTION_SHAPES)
         if "holes" in path:
-            shapes = dict.fromkeys(("round", "rectangular"))
-        choices = PART_KINDS if key == "kind" else shapes
+            choices = ["round", "rectangular"]
+        if key == "kind":
+            choices = list(PART_KINDS)
         return f"“{key}” is missing; it is one of {', '.join(choices)}"
     if kind in ("too_short", "string_too_short"):
         return "this must not be empty"

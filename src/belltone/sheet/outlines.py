@@ -52,8 +52,8 @@ def plate_problems(plate: Plate) -> Iterator[tuple[int, str]]:
         if gaps[near] < least:
             yield (
                 index,
-                f"only {gaps[near] * 1e3:.2g} mm are left between the hole “{hole.name}” and {near}; "
-                f"at least {least * 1e3:.2g} mm are needed",
+                f"only {gaps[near] * 1e3:.2g} mm are left between the hole “{hole.name}” and "
+                f"{near}; at least {least * 1e3:.2g} mm are needed",
             )
         rims.append((f"the hole “{hole.name}”", line))
 

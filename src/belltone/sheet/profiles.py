@@ -181,9 +181,7 @@ def rounded(
     return Profile(tuple(segments), closed)
 
 
-def _bend(
-    index: int, before: list[Point], after: list[Point], corner: Point, radius: float
-) -> Arc:
+def _bend(index: int, before: list[Point], after: list[Point], corner: Point, radius: float) -> Arc:
     """Cut both sides back to the tangent points and return the arc between them."""
     one = np.subtract(before[0], corner)
     two = np.subtract(after[1], corner)

@@ -30,9 +30,7 @@ def isotropic(sheet: Sheet, values: Values, name: str, path: Path) -> MaterialVa
             name,
             values.positive((*base, "density"), "a density"),
             values.positive((*base, "youngs_modulus"), "Young's modulus"),
-            values.within(
-                (*base, "poisson_ratio"), -0.999, 0.499, "above -1 and below 0.5", 0.3
-            ),
+            values.within((*base, "poisson_ratio"), -0.999, 0.499, "above -1 and below 0.5", 0.3),
         )
     if name not in handbook():
         known = [*own, *handbook()]
@@ -41,7 +39,9 @@ def isotropic(sheet: Sheet, values: Values, name: str, path: Path) -> MaterialVa
         values.add(path, f"there is no material “{name}”; there is {offer}")
         return None
     entry = handbook()[name]
-    return MaterialValue(name, *(_si(text, dimension) for _, text, dimension in value_fields(entry)))
+    return MaterialValue(
+        name, *(_si(text, dimension) for _, text, dimension in value_fields(entry))
+    )
 
 
 def wall_material(sheet: Sheet, values: Values, name: str, path: Path) -> PlyMaterialValue | None:

@@ -37,6 +37,7 @@ class MemberReader:
     values: Values
 
     def read(self, name: str, part: Member) -> MemberValue | None:
+        """One member, or ``None`` with findings."""
         path: Path = ("parts", name)
         material = isotropic(self.sheet, self.values, part.material, (*path, "material"))
         points = self._end_points(path, part)

@@ -40,8 +40,7 @@ class SiteReader:
         """Every site of the sheet by name."""
         places: dict[str, Place] = {}
         for part in parts:
-            for place in _own_places(part):
-                places[place.site] = place
+            places |= {place.site: place for place in _own_places(part)}
         by_name = {part.name: part for part in parts}
         for name, point in self.sheet.content.sites.items():
             if name in places:
@@ -69,17 +68,21 @@ class SiteReader:
         path: Path = ("sites", name)
         sort = type(part.shape) if isinstance(part, SurfaceValue) else MemberValue
         wanted = _COORDINATES[sort]
-        given = [key for key in ("along", "at", "profile", "around") if getattr(point, key) is not None]
+        given = [
+            key for key in ("along", "at", "profile", "around") if getattr(point, key) is not None
+        ]
         if sorted(given) != sorted(wanted):
             words = " and ".join(f"“{key}”" for key in wanted)
             self.values.add(path, f"a point of “{part.name}” is given by {words}")
             return None
         if isinstance(part, MemberValue):
-            along = self._on(path, "along", part.length, part.name)
-            return None if along is None else Place(name, part.name, along)
+            distance = self._on(path, "along", part.length, part.name)
+            return None if distance is None else Place(name, part.name, distance)
         if isinstance(part.shape, Plate):
             return self._on_plate(name, path, part)
-        profile = self._on(path, "profile", part.shape.profile.length, f"the profile of {part.name}")
+        profile = self._on(
+            path, "profile", part.shape.profile.length, f"the profile of {part.name}"
+        )
         if isinstance(part.shape, Revolved):
             second = self.values.numbers[(*path, "around")]
             if not -_SLACK <= second <= part.shape.angle + _SLACK:

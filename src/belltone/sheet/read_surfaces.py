@@ -102,7 +102,7 @@ class SurfaceReader:
         return plate if len(self.values.findings) == before else None
 
     def _outline(self, path: Path, outline: models.OutlineModel) -> Outline | None:
-        size = {
+        size: dict[str, float] = {
             key: self.values.positive((*path, key), f"the {key}")
             for key in ("width", "height", "radius", "diameter", "bore", "side")
             if key in type(outline).model_fields
@@ -127,7 +127,10 @@ class SurfaceReader:
         if isinstance(outline, models.Parallelogram):
             return self._parallelogram(path, size)
         corners = [
-            (self.values.numbers[(*path, "points", i, 0)], self.values.numbers[(*path, "points", i, 1)])
+            (
+                self.values.numbers[(*path, "points", i, 0)],
+                self.values.numbers[(*path, "points", i, 1)],
+            )
             for i in range(len(outline.points))
         ]
         area = sum(
@@ -178,7 +181,9 @@ class SurfaceReader:
         self, path: Path, points: Sequence[models.ProfilePoint], closed: bool
     ) -> Profile | None:
         numbers = self.values.numbers
-        places = [(numbers[(*path, i, "at", 0)], numbers[(*path, i, "at", 1)]) for i in range(len(points))]
+        places = [
+            (numbers[(*path, i, "at", 0)], numbers[(*path, i, "at", 1)]) for i in range(len(points))
+        ]
         bends: list[float] = []
         through: list[tuple[float, float] | None] = []
         for index, point in enumerate(points):
@@ -205,7 +210,11 @@ class SurfaceReader:
         self, path: Path, part: models.Revolved, profile: Profile | None
     ) -> Revolved | None:
         angle = self.values.within(
-            (*path, "turn"), math.radians(1), FULL_TURN * (1 + 1e-9), "between 1 deg and 360 deg", FULL_TURN
+            (*path, "turn"),
+            math.radians(1),
+            FULL_TURN * (1 + 1e-9),
+            "between 1 deg and 360 deg",
+            FULL_TURN,
         )
         if profile is None:
             return None
@@ -225,9 +234,7 @@ class SurfaceReader:
                 return None
         return Revolved(profile, min(angle, FULL_TURN))
 
-    def _lofted(
-        self, path: Path, part: models.Lofted, profile: Profile | None
-    ) -> Lofted | None:
+    def _lofted(self, path: Path, part: models.Lofted, profile: Profile | None) -> Lofted | None:
         span = self.values.positive((*path, "span"), "the span")
         taper = self.values.within(
             (*path, "taper"), 0.02, 50.0, "a number between 0.02 and 50; 1 keeps the size", 1.0

@@ -196,7 +196,11 @@ def features(shape: SurfaceShape) -> dict[str, str]:
         if not shape.profile.closed:
             ends = (shape.profile.segments[0].start, shape.profile.segments[-1].stop)
             for name, point in zip(("start", "end"), ends, strict=True):
-                found[name] = "corner" if on_axis(point, shape.profile.length) else "edge"
+                # A closed top has no corner to hold, unless a part turn leaves one.
+                if not on_axis(point, shape.profile.length):
+                    found[name] = "edge"
+                elif not shape.full:
+                    found[name] = "corner"
         found |= {f"ring {index}": "edge" for index in inner}
         if not shape.full:
             found |= {"first side": "edge", "last side": "edge"}

@@ -102,8 +102,7 @@ class LayupValue:
     def density(self) -> float:
         """Mean density through the thickness (kg/m³)."""
         return sum(
-            ply.material.density * share
-            for ply, share in zip(self.plies, self.shares, strict=True)
+            ply.material.density * share for ply, share in zip(self.plies, self.shares, strict=True)
         )
 
     @property

@@ -37,7 +37,9 @@ def _shape(part: SurfaceValue) -> str:
         turn = "" if shape.full else f" over {format_number(math.degrees(shape.angle), 4)}°"
         return f"shell of revolution{turn}, up to {_mm(2 * radius)} mm across"
     along, depth = (
-        ("extruded shell", shape.length) if isinstance(shape, Extruded) else ("lofted shell", shape.span)
+        ("extruded shell", shape.length)
+        if isinstance(shape, Extruded)
+        else ("lofted shell", shape.span)
     )
     kind = "closed" if shape.profile.closed else "open"
     return f"{along} of a {kind} profile {_mm(shape.profile.length)} mm round, {_mm(depth)} mm long"
@@ -53,7 +55,9 @@ def _plate(shape: Plate) -> str:
     else:
         sides = len(outline.corners) if isinstance(outline, Polygon) else 4
         square = not isinstance(outline, Polygon) or outline.compass
-        words = f"{_mm(width)} × {_mm(height)} mm " + ("plate" if square else f"{sides}-sided plate")
+        words = f"{_mm(width)} × {_mm(height)} mm " + (
+            "plate" if square else f"{sides}-sided plate"
+        )
     if shape.holes:
         words += f", {len(shape.holes)} hole{'s' if len(shape.holes) > 1 else ''}"
     return words

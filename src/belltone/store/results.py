@@ -167,7 +167,11 @@ _ARRAYS: Final = (
     "densities",
     "signatures",
 )
-_SINGLE: Final = ("shapes", "densities", "signatures")  # seven digits are plenty for pictures and matching
+_SINGLE: Final = (
+    "shapes",
+    "densities",
+    "signatures",
+)  # seven digits are plenty for pictures and matching
 
 
 def _pack(result: ModeSet) -> bytes:

@@ -27,11 +27,11 @@ class System:
 
     ``basis`` (unknowns, permitted) takes reduced vectors to node motions; its columns are
     orthonormal. ``spring_rows`` (s, unknowns) are the motions on springs of ``spring_stiffness``
-    (s,). ``carried`` (6 rows each) gives the motion of each lumped mass that moves as one. ``rigid``
-    (permitted, r) spans the rigid motions left, orthonormal in the mass; ``rigid_names`` says what
-    each of them is. ``rigid_mass`` (6, 6) is the mass matrix of the whole component moved as one
-    about the sheet's origin, and ``coupling`` (permitted, 6) the mass that ties each permitted
-    motion to those moves.
+    (s,). ``carried`` (6 rows each) gives the motion of each lumped mass that moves as one.
+    ``rigid`` (permitted, r) spans the rigid motions left, orthonormal in the mass; ``rigid_names``
+    says what each of them is. ``rigid_mass`` (6, 6) is the mass matrix of the whole component
+    moved as one about the sheet's origin, and ``coupling`` (permitted, 6) the mass that ties each
+    permitted motion to those moves.
     """
 
     mesh: Mesh
@@ -71,8 +71,11 @@ def assemble(design: Design, discretisation: Discretisation) -> System:
     elements = part_elements(mesh)
     size = mesh.unknowns
     nodes = mesh.connectivity.astype(np.int32)
-    degrees = (6 * nodes[:, :, None] + np.arange(6, dtype=np.int32)).reshape(len(nodes), -1)
-    stiffness, mass = (_scatter(blocks, degrees, size) for blocks in elements.matrices())
+    six = np.arange(6, dtype=np.int32)
+    degrees = np.asarray(6 * nodes[..., None] + six, np.int32).reshape(len(nodes), -1)
+    stiffness, mass = (
+        _scatter(blocks, degrees.astype(np.int32), size) for blocks in elements.matrices()
+    )
     carried, hung, groups = _hang(design, mesh)
     mass = mass + hung
     rows, on_springs, spring_stiffness = _supports(design, mesh)
@@ -118,9 +121,7 @@ def _lines(design: Design) -> dict[str, Place]:
     }
 
 
-def _supports(
-    design: Design, mesh: Mesh
-) -> tuple[sparse.csr_matrix, sparse.csr_matrix, Array]:
+def _supports(design: Design, mesh: Mesh) -> tuple[sparse.csr_matrix, sparse.csr_matrix, Array]:
     """Rows of held motions, rows of motions on springs, and the springs' stiffness."""
     size = mesh.unknowns
     held, sprung = [sparse.csr_matrix((0, size))], [sparse.csr_matrix((0, size))]
@@ -168,7 +169,7 @@ def _body(hung: MassValue) -> sparse.csr_matrix:
     )
 
 
-def _scatter(blocks: Array, degrees: NDArray[np.intp], size: int) -> Matrix:
+def _scatter(blocks: Array, degrees: NDArray[np.integer], size: int) -> Matrix:
     rows = np.broadcast_to(degrees[:, :, None], blocks.shape)
     columns = np.broadcast_to(degrees[:, None, :], blocks.shape)
     entries = (blocks.ravel(), (rows.ravel(), columns.ravel()))

@@ -40,9 +40,7 @@ def site_rows(site: SiteNodes, directions: Array, own: bool, size: int) -> spars
     columns = np.broadcast_to(
         (6 * site.nodes[:, None, :, None] + np.arange(6)), (stations, count, per, 6)
     )
-    rows = np.broadcast_to(
-        np.arange(stations * count).reshape(stations, count, 1, 1), values.shape
-    )
+    rows = np.broadcast_to(np.arange(stations * count).reshape(stations, count, 1, 1), values.shape)
     entries = (values.ravel(), (rows.ravel(), columns.ravel()))
     matrix = sparse.csr_matrix(sparse.coo_matrix(entries, shape=(stations * count, size)))
     matrix.eliminate_zeros()
@@ -86,12 +84,12 @@ def permitted_motions(
     """
     free = _tied(coordinates, rigid_groups)
     rows = sparse.csr_matrix(held @ free)
-    touched = np.unique(rows.indices[np.abs(rows.data) > 0])
+    touched = np.unique(rows.indices[np.abs(rows.data) > 0]).astype(np.intp)
     if not len(touched):
         return free
     local = sparse.csr_matrix(rows[:, touched])
     count, label = connected_components(abs(local).T @ abs(local), directed=False)
-    order = np.argsort(label, kind="stable")
+    order: IntArray = np.argsort(label, kind="stable")
     starts = np.searchsorted(label[order], np.arange(count + 1))
     of_row = np.full(local.shape[0], -1)
     filled = np.diff(local.indptr) > 0

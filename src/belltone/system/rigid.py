@@ -55,9 +55,9 @@ def rigid_modes(
     """Return the rigid motions the supports leave, in reduced vectors, and a name for each.
 
     They are exact, not computed from the stiffness: a motion is left when none of the ``stopped``
-    rows stops it. ``motions`` are about ``centre``, turns scaled by ``size``. Where ``axes`` are given,
-    sites as ``(stations, 3)``, a turn about another axis than one through the centre is named by the
-    first of them that stands on it.
+    rows stops it. ``motions`` are about ``centre``, turns scaled by ``size``. Where ``axes`` gives
+    sites as ``(stations, 3)``, a turn about another axis than one through the centre is named by
+    the first of them that stands on it.
     """
     left = np.eye(6)
     against = np.asarray(stopped @ motions)

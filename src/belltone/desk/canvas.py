@@ -1,0 +1,383 @@
+"""One picture of the component in one mode: turned, slid and zoomed by hand, its sites picked."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import (
+    QColor,
+    QContextMenuEvent,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from belltone.desk.palette import Palette, label_font
+from belltone.desk.picking import SitePicker
+from belltone.desk.scene import Scene, SceneOptions
+from belltone.desk.session import Session
+from belltone.mesh.places import location
+from belltone.modes.modeset import ModeSet
+from belltone.sheet.units import format_number
+
+__all__ = ["ShapeCanvas"]
+
+_REST_MS = 180  # after so long without a move the picture is drawn once more, smoothed
+_CLICK_PIXELS = 4
+
+
+class ShapeCanvas(QWidget):
+    """The picture: drag turns it, drag with the right button slides it, the wheel zooms.
+
+    A canvas shows the chosen mode, or a mode of its own where one is ``pinned`` (by its place in
+    the list). ``moved`` tells that the view was turned, so that others may follow.
+    """
+
+    moved = Signal()
+    site_clicked = Signal(str)
+
+    def __init__(self, session: Session, palette: Palette) -> None:
+        super().__init__()
+        self._session, self._palette = session, palette
+        self._scene = Scene(palette)
+        self._picker: SitePicker | None = None
+        self._image: QImage | None = None
+        self._held: Qt.MouseButton | None = None
+        self._last = QPointF()
+        self._press = QPointF()
+        self._dragged = False
+        self._shown_design: object = None
+        self._shown_mode: tuple[ModeSet, int] | None = None
+        self._swing = 1.0
+        self._fitted = True  # until a hand moves the view; then resizing leaves it alone
+        self.pinned: int | None = None
+        self.hovered: str | None = None
+        self.named = True
+        self.amplitude = 0.6
+        self.setMinimumSize(120, 90)
+        self.setMouseTracking(True)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Shape view")
+        self._rest = QTimer(self, singleShot=True, interval=_REST_MS)
+        self._rest.timeout.connect(lambda: self._redraw(fast=False))
+        session.answer_changed.connect(self._take_answer)
+        session.choice_changed.connect(self._take_mode)
+        if session.answer is not None:
+            self._take_answer()
+
+    @property
+    def scene(self) -> Scene:
+        """The scene drawn."""
+        return self._scene
+
+    @property
+    def index(self) -> int | None:
+        """The place of the mode shown in the list of modes."""
+        answer = self._session.answer
+        if self.pinned is None or answer is None:
+            return self._session.chosen_index
+        return min(self.pinned, len(answer.modes) - 1)
+
+    def pin(self, index: int | None) -> None:
+        """Show a mode of one's own, or the chosen one again."""
+        self.pinned = index
+        self._take_mode()
+        self.update()
+
+    def set_palette(self, palette: Palette) -> None:
+        """Take another theme's colours."""
+        self._palette = palette
+        self._scene.set_palette(palette)
+        self._shown_mode = None
+        self._take_mode()
+
+    def set_options(self, options: SceneOptions) -> None:
+        """Take what is to be seen."""
+        self._scene.set_options(options)
+        self._redraw(fast=False)
+
+    def set_swing(self, swing: float) -> None:
+        """Show the mode at ``swing`` (-1 to 1) of its cycle."""
+        self._swing = swing
+        self._scene.pose(swing * self.amplitude)
+        self._redraw(fast=True)
+
+    def share_camera(self, other: ShapeCanvas) -> None:
+        """Look from wherever another canvas looks, from now on."""
+        self._scene.share_camera(other.scene)
+        self._redraw(fast=True)
+
+    def look(self, direction: str) -> None:
+        """Look along an axis."""
+        self._fitted = True
+        self._scene.look(direction)
+        self._turned(fast=False)
+
+    def fit(self) -> None:
+        """Bring everything into view."""
+        self._fitted = True
+        self._scene.fit()
+        self._turned(fast=False)
+
+    def follow(self) -> None:
+        """Draw again after the shared camera was moved by another canvas."""
+        self._redraw(fast=True)
+
+    def finish(self) -> None:
+        """Stop drawing for good."""
+        self._rest.stop()
+        self._session.answer_changed.disconnect(self._take_answer)
+        self._session.choice_changed.disconnect(self._take_mode)
+        self._scene.close()
+
+    def _turned(self, fast: bool = True) -> None:
+        self._redraw(fast)
+        self.moved.emit()
+
+    def _take_answer(self) -> None:
+        answer = self._session.answer
+        if answer is None:
+            self._shown_design = None
+            self._image = None
+            self.update()
+            return
+        if answer.design is not self._shown_design:
+            first = self._shown_design is None
+            self._shown_design = answer.design
+            self._shown_mode = None
+            self._scene.show_design(answer.design, answer.modes)
+            self._picker = SitePicker(answer.design, self._scene)
+            self.hovered = None
+            if first:
+                self._scene.look("corner")
+            elif self._fitted:
+                self._scene.fit()
+            self._take_mode()
+        else:
+            self.update()
+
+    def _take_mode(self) -> None:
+        answer, index = self._session.answer, self.index
+        if answer is None or answer.design is not self._shown_design:
+            return
+        if index is None or (answer.modes, index) == self._shown_mode:
+            return
+        self._shown_mode = (answer.modes, index)
+        self._scene.show_mode(answer.modes, index)
+        self._scene.pose(self._swing * self.amplitude)
+        self._redraw(fast=True)
+
+    def _redraw(self, fast: bool) -> None:
+        if self._shown_design is None or self.width() < 10 or self.height() < 10:
+            return
+        ratio = self.devicePixelRatioF()
+        width, height = round(self.width() * ratio), round(self.height() * ratio)
+        self._image = self._scene.draw(width, height, fast)
+        self._image.setDevicePixelRatio(ratio)
+        if fast:
+            self._rest.start()
+        self.update()
+
+    # -- painting -------------------------------------------------------------------------------
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor(self._palette.card))
+        if self._image is not None:
+            painter.drawImage(0, 0, self._image)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            if self._scene.options.clutter and self.named:
+                self._paint_names(painter)
+            self._paint_axes(painter)
+            self._paint_hovered(painter)
+            if self.pinned is not None:
+                self._paint_mode(painter)
+        else:
+            painter.setPen(QColor(self._palette.muted))
+            text = self._session.failure or "solving …"
+            flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
+            painter.drawText(self.rect(), flags, text)
+        painter.end()
+
+    def _paint_mode(self, painter: QPainter) -> None:
+        """A canvas with a mode of its own says which."""
+        answer, index = self._session.answer, self.index
+        if answer is None or index is None:
+            return
+        mode = answer.modes.mode(index)
+        painter.setFont(label_font(9, bold=True))
+        painter.setPen(QColor(self._palette.ink))
+        name = "Rigid" if mode.rigid else f"Mode {mode.number}"
+        box = QRectF(8, 4, self.width() - 16, 16)
+        painter.drawText(box, f"{name} · {format_number(mode.frequency, 5)} Hz")
+        painter.setFont(label_font(8))
+        painter.setPen(QColor(self._palette.muted))
+        painter.drawText(QRectF(8, 20, self.width() - 16, 14), mode.kind)
+
+    def _paint_hovered(self, painter: QPainter) -> None:
+        """The site under the mouse: its line or point, and its name beside it."""
+        if self.hovered is None or self._picker is None:
+            return
+        ratio = self.devicePixelRatioF()
+        height = round(self.height() * ratio)
+        colour = QColor(self._palette.live)
+        lines = self._picker.on_picture(self.hovered, height)
+        for line in lines:
+            points = QPolygonF([QPointF(x / ratio, y / ratio) for x, y in line])
+            painter.setPen(QPen(colour, 4, c=Qt.PenCapStyle.RoundCap))
+            if len(line) == 1:
+                painter.setBrush(colour)
+                painter.drawEllipse(points.at(0), 6, 6)
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+            else:
+                painter.drawPolyline(points)
+        text = f"{self._picker.sort(self.hovered)} “{self.hovered}”"
+        painter.setFont(label_font(9, bold=True))
+        wide = painter.fontMetrics().horizontalAdvance(text) + 14
+        at = self._last + QPointF(14, -26)
+        box = QRectF(
+            min(max(at.x(), 2.0), max(2.0, self.width() - wide - 2.0)), max(at.y(), 2.0), wide, 20
+        )
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour)
+        painter.drawRoundedRect(box, 4, 4)
+        painter.setPen(QColor(self._palette.card))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    def _paint_names(self, painter: QPainter) -> None:
+        """Name supports and masses beside where they are, never over one another."""
+        answer = self._session.answer
+        if answer is None:
+            return
+        design = answer.design
+        painter.setFont(label_font(8))
+        metrics = painter.fontMetrics()
+        ratio = self.devicePixelRatioF()
+        height = round(self.height() * ratio)
+        names = [(s.name, location(design, s.place)) for s in design.supports]
+        names += [
+            (
+                f"{m.name}, {format_number(m.mass, 4)} kg",
+                location(design, m.place) + np.array(m.offset),
+            )
+            for m in design.masses
+        ]
+        taken: list[QRectF] = []
+        for name, place in names:
+            x, y = self._scene.on_picture(place, height)
+            at = QPointF(x / ratio, y / ratio)
+            width = metrics.horizontalAdvance(name) + 8
+            box = QRectF(at.x() - width / 2, at.y() + 34, width, 15)
+            while any(box.intersects(other) for other in taken):
+                box.translate(0, 16)
+            box.moveLeft(min(max(box.left(), 2.0), self.width() - width - 2.0))
+            box.moveBottom(min(box.bottom(), self.height() - 2.0))
+            taken.append(box)
+            painter.setPen(QPen(QColor(self._palette.line), 1))
+            painter.drawLine(QPointF(at.x(), at.y() + 14), QPointF(at.x(), box.top()))
+            ground = QColor(self._palette.card)
+            ground.setAlpha(200)
+            painter.fillRect(box, ground)
+            painter.setPen(QColor(self._palette.muted))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, name)
+
+    def _paint_axes(self, painter: QPainter) -> None:
+        origin = QPointF(30, self.height() - 28)
+        painter.setFont(label_font(8))
+        for name, (right, down) in zip("xyz", self._scene.axes_on_picture(), strict=True):
+            tip = QPointF(origin.x() + 20 * right, origin.y() + 20 * down)
+            painter.setPen(QPen(QColor(self._palette.muted), 1.3))
+            painter.drawLine(origin, tip)
+            if math.hypot(right, down) > 0.25:
+                out = QPointF(origin.x() + 27 * right, origin.y() + 27 * down)
+                box = QRectF(out.x() - 7, out.y() - 7, 14, 14)
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, name)
+
+    # -- hands ----------------------------------------------------------------------------------
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        ratio = self.devicePixelRatioF()
+        self._scene.resize(round(self.width() * ratio), round(self.height() * ratio))
+        if self._fitted and self._shown_design is not None:
+            self._scene.fit()
+        self._redraw(fast=True)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._held, self._last = event.button(), event.position()
+        self._press, self._dragged = event.position(), False
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._held is None:
+            self._hover(event.position())
+            return
+        if (event.position() - self._press).manhattanLength() < _CLICK_PIXELS and not self._dragged:
+            return
+        self._dragged = True
+        self._fitted = False
+        self.hovered = None
+        moved = event.position() - self._last
+        self._last = event.position()
+        if self._held == Qt.MouseButton.LeftButton:
+            self._scene.turn(0.5 * moved.x(), 0.5 * moved.y())
+        else:
+            self._scene.shift(moved.x() / self.height(), -moved.y() / self.height())
+        self._turned()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        held, self._held = self._held, None
+        if held == Qt.MouseButton.LeftButton and not self._dragged:
+            self._hover(event.position())
+            if self.hovered is not None:
+                self.site_clicked.emit(self.hovered)
+
+    def leaveEvent(self, _event: object) -> None:
+        self.hovered = None
+        self.update()
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        event.ignore()
+
+    def _hover(self, at: QPointF) -> None:
+        self._last = at
+        if self._picker is None:
+            return
+        ratio = self.devicePixelRatioF()
+        height = round(self.height() * ratio)
+        found = self._picker.at(at.x() * ratio, at.y() * ratio, height)
+        if found is not None or self.hovered is not None:
+            self.hovered = found
+            self.update()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        self._fitted = False
+        self._scene.zoom(1.15 ** (event.angleDelta().y() / 120))
+        self._turned()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        turns = {
+            Qt.Key.Key_Left: (-8, 0),
+            Qt.Key.Key_Right: (8, 0),
+            Qt.Key.Key_Up: (0, -8),
+            Qt.Key.Key_Down: (0, 8),
+        }
+        key = Qt.Key(event.key())
+        self._fitted = self._fitted and key not in (*turns, Qt.Key.Key_Plus, Qt.Key.Key_Minus)
+        if key in turns:
+            self._scene.turn(*turns[key])
+            self._turned()
+        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Minus):
+            self._scene.zoom(1.15 if key == Qt.Key.Key_Plus else 1 / 1.15)
+            self._turned()
+        else:
+            event.ignore()

@@ -1,0 +1,95 @@
+"""Which named site stands under the mouse: points before edges, edges before faces."""
+
+from __future__ import annotations
+
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from belltone.desk.scene import Scene
+from belltone.mesh.places import place_lines, place_position
+from belltone.sheet.design import Design, MemberValue
+
+__all__ = ["SitePicker"]
+
+Array = NDArray[np.float64]
+
+_POINT_REACH: Final = 9.0  # pixels
+_EDGE_REACH: Final = 7.0
+_BEHIND: Final = 4e-3  # of the depth in view; what lies deeper than the surface is behind it
+
+
+class SitePicker:
+    """Finds sites of one design on the picture of one scene."""
+
+    def __init__(self, design: Design, scene: Scene) -> None:
+        self._scene = scene
+        self._lines: dict[str, list[Array]] = {}
+        self._sorts: dict[str, str] = {}
+        for name, place in design.places.items():
+            part = next(part for part in design.parts if part.name == place.part)
+            if isinstance(part, MemberValue):
+                self._lines[name] = [place_position(part, place)[None]]
+                own = place.site in (f"{part.name}.start", f"{part.name}.end")
+                self._sorts[name] = "end" if own else "point"
+                continue
+            self._lines[name] = place_lines(part, place)
+            feature = place.feature
+            self._sorts[name] = "point" if feature is None else part.features[feature]
+        # Edges made of other edges (an outline) come after those they are made of.
+        sizes = {name: sum(map(len, lines)) for name, lines in self._lines.items()}
+        self._order = sorted(self._lines, key=lambda name: sizes[name])
+
+    def sort(self, name: str) -> str:
+        """What a site is: point, corner, end, edge or face."""
+        return self._sorts[name]
+
+    def on_picture(self, name: str, height: int) -> list[list[tuple[float, float]]]:
+        """A site's lines on the picture (pixels from its top left)."""
+        return [
+            [(float(x), float(y)) for x, y, _ in self._scene.project(line, height)]
+            for line in self._lines[name]
+        ]
+
+    def at(self, x: float, y: float, height: int) -> str | None:
+        """The site under a place of the picture, or ``None``."""
+        best: tuple[int, float, str] | None = None
+        for name in self._order:
+            sort = self._sorts[name]
+            if sort == "face":
+                continue
+            rank = 1 if sort == "edge" else 0
+            away = min(self._distance(line, x, y, height) for line in self._lines[name])
+            reach = _EDGE_REACH if rank else _POINT_REACH
+            if away <= reach and (best is None or (rank, away) < (best[0], best[1] - 0.5)):
+                best = (rank, away, name)
+        if best is not None:
+            return best[2]
+        faces = [name for name, sort in self._sorts.items() if sort == "face"]
+        if faces and self._scene.depth_at(x, y, height) < 1.0:
+            return faces[0]
+        return None
+
+    def _distance(self, line: Array, x: float, y: float, height: int) -> float:
+        """How far a line is from a place of the picture, parts behind the surface left out."""
+        flat = self._scene.project(line, height)
+        places, depth = flat[:, :2], flat[:, 2]
+        target = np.array([x, y])
+        if len(places) == 1:
+            near, at_depth = places[0], depth[0]
+        else:
+            along = np.diff(places, axis=0)
+            lengths = np.maximum(np.sum(along**2, axis=1), 1e-12)
+            share = np.clip(np.sum((target - places[:-1]) * along, axis=1) / lengths, 0, 1)
+            points = places[:-1] + share[:, None] * along
+            piece = int(np.argmin(np.sum((points - target) ** 2, axis=1)))
+            near = points[piece]
+            at_depth = depth[piece] + share[piece] * (depth[piece + 1] - depth[piece])
+        away = float(np.linalg.norm(near - target))
+        if (
+            away <= _POINT_REACH
+            and at_depth > self._scene.depth_at(float(near[0]), float(near[1]), height) + _BEHIND
+        ):
+            return np.inf
+        return away
