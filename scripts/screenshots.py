@@ -7,6 +7,8 @@ import tempfile
 from pathlib import Path
 
 from belltone.desk.app import draw_picture, wait_for
+from belltone.desk.palette import LIGHT
+from belltone.desk.starts import StartDialog
 from belltone.desk.window import NEW_SHEET, MainWindow
 from belltone.sheet.demo import demo_sheet
 
@@ -50,6 +52,27 @@ def other_knob(window: MainWindow) -> None:
     )
 
 
+def four_panes(window: MainWindow) -> None:
+    """Show four modes side by side."""
+    window.session.choose_neighbour(-1)
+    window.shape.panes.set_count(4)
+    window.shape.panes.set_swing(0.9)
+
+
+def by_energy(window: MainWindow) -> None:
+    """Colour a breathing mode by where its strain energy is."""
+    window.shape.set_option(("colour", "energy"), True)
+    window.shape.panes.set_swing(0.9)
+
+
+def picked_edge(window: MainWindow) -> None:
+    """Point at an edge of the shell, with the lines of its elements."""
+    window.shape.set_option(("mesh", True), True)
+    window.shape.panes.set_swing(0.9)
+    window.shape.canvas.hovered = "chute.first side"
+    window.shape.canvas.update()
+
+
 def all_modes(window: MainWindow) -> None:
     """Open the table of modes."""
     window.show_table()
@@ -71,6 +94,18 @@ def main() -> int:
         draw_picture(rail, FOLDER / "wrong_entry.png", wrong_entry)
         draw_picture(rail, FOLDER / "table.png", all_modes)
         draw_picture(bar, FOLDER / "new_sheet.png")
+        for name, picture, prepare in (
+            ("pump_cover", "plate", four_panes),
+            ("rinsing_bell", "bell", by_energy),
+            ("cap_chute", "chute", picked_edge),
+        ):
+            copy = Path(folder) / f"{name}.toml"
+            copy.write_text(demo_sheet(name).read_text(encoding="utf-8"), encoding="utf-8")
+            draw_picture(copy, FOLDER / f"{picture}.png", prepare)
+        dialog = StartDialog(LIGHT)
+        dialog.show()
+        wait_for(dialog.isVisible)
+        dialog.grab().save(str(FOLDER / "starts.png"))
     return 0
 
 

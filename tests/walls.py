@@ -8,6 +8,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+from numpy.typing import NDArray
+
+from belltone.sheet.design import SurfaceValue
+from belltone.sheet.document import Sheet
+from belltone.sheet.evaluate import evaluate
+
 STEEL = """
 [materials.steel]
 density = "{density} kg/m^3"
@@ -24,6 +31,8 @@ shear_in_plane = "{shear} GPa"
 shear_along = "{shear} GPa"
 shear_across = "3.5 GPa"
 """
+Array = NDArray[np.float64]
+
 HEAD = """belltone = 1
 {material}
 [parts.wall]
@@ -273,3 +282,10 @@ REFERENCES = (
         0.01,
     ),
 )
+
+
+def wall(part: str) -> SurfaceValue:
+    """The one wall of a sheet made from a part."""
+    found = evaluate(Sheet.from_text(sheet(part, "", 4))).surface
+    assert found is not None
+    return found

@@ -175,9 +175,9 @@ def summary(sheet: SheetPath, settings: Settings = None) -> None:
     rows += [
         ("elements", f"{len(system.mesh.connectivity)} of order {chosen.order}"),
         ("unknowns", f"{system.mesh.unknowns}, {system.basis.shape[1]} of them free"),
-        ("rigid motions left", ", ".join(system.rigid_names) or "none"),
         ("time for one solution", f"{format_number(time.perf_counter() - started, 2)} s"),
         ("factorised by", solver_name()),
+        ("rigid motions left", ", ".join(system.rigid_names) or "none"),
     ]
     _write(_table(("of", "value"), rows), None)
 

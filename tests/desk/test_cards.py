@@ -172,9 +172,9 @@ def test_the_section_changes_shape_and_tapers(window: MainWindow, qtbot: QtBot) 
     qtbot.keyClicks(field, "30 mm")
     qtbot.keyClick(field, Qt.Key.Key_Return)
     settle(qtbot, window)
-    assert window.session.design.members[0].tapered
+    assert window.session.design.part.tapered
     choose(card, "⋯", "make it even: both ends alike")
-    assert not window.session.design.members[0].tapered
+    assert not window.session.design.part.tapered
     choose(card, "rectangular hollow", "round tube")
     assert "round tube 40 mm across , wall • 3 mm" in words(card)
     settle(qtbot, window)
@@ -240,7 +240,7 @@ def test_end_points_are_live(make_window: Callable[..., MainWindow], qtbot: QtBo
     qtbot.keyClicks(field, "0 m")
     qtbot.keyClick(field, Qt.Key.Key_Return)
     settle(qtbot, window)
-    assert window.session.design.members[0].length == pytest.approx(0.4)
+    assert window.session.design.part.length == pytest.approx(0.4)
 
 
 def test_divisions_and_order_are_an_experts_choice(window: MainWindow, qtbot: QtBot) -> None:

@@ -12,6 +12,7 @@ from pytestqt.qtbot import QtBot
 
 from belltone.desk import app
 from belltone.desk.palette import DARK, LIGHT
+from belltone.desk.starts import StartDialog
 from belltone.desk.window import MainWindow
 from belltone.sheet.document import read_sheet
 from belltone.store.journal import abandoned
@@ -119,11 +120,21 @@ def test_leaving_names_what_cannot_be_saved(
 def test_new_and_save_as(
     window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
+    dialogs: list[StartDialog] = []
+
+    def take(dialog: StartDialog) -> int:
+        dialogs.append(dialog)
+        dialog.list.setCurrentRow(0)
+        dialog.accept()
+        return 1
+
+    monkeypatch.setattr(StartDialog, "exec", take)
     window.new()
     settle(qtbot, window)
     assert window.session.path is None
+    assert window.session.sheet.content.title == "Guide rail"
     assert window.session.answer is not None
-    assert window.session.answer.modes.flexible[0] == pytest.approx(66.76, abs=0.05)
+    assert window.session.answer.modes.flexible[0] == pytest.approx(52.2, abs=0.05)
     target = tmp_path / "cap_chute"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(target), ""))
     assert window.save()
@@ -169,7 +180,7 @@ def test_opening_through_the_dialog_and_recent(
     window.ask_open()
     settle(qtbot, window)
     assert window.session.path == other
-    assert window.session.design.members[0].length == pytest.approx(2.4)
+    assert window.session.design.part.length == pytest.approx(2.4)
     window._fill_recent()
     assert window.recent.actions()[0].text().startswith("other.toml")
 

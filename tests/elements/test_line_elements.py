@@ -23,7 +23,7 @@ TAPER = 'shape = "solid rectangle", width = "20 mm", height = "10 mm"'
 @pytest.mark.parametrize("taper", ["", TAPER])
 def test_rigid_motions_cost_nothing(bar: Callable[..., Design], order: int, taper: str) -> None:
     design = bar(RECTANGLE, taper=taper)
-    member = design.members[0]
+    member = design.part
     mesh = line_mesh(design, member, Discretisation(2, order))
     elements = line_elements(member, mesh.stretches, order)
     motions = rigid_motions(mesh.coordinates, 1.0).reshape(-1, 6, 6)
@@ -38,7 +38,7 @@ def test_rigid_motions_cost_nothing(bar: Callable[..., Design], order: int, tape
 def test_constant_strains_are_exact(bar: Callable[..., Design], order: int) -> None:
     """Patch test: stretch and twist of unit size store E A / 2 and G J / 2 on a metre."""
     design = bar(RECTANGLE)
-    member = design.members[0]
+    member = design.part
     mesh = line_mesh(design, member, Discretisation(3, order))
     elements = line_elements(member, mesh.stretches, order)
     section = member.section.properties(0.3)
@@ -62,7 +62,7 @@ def test_constant_strains_are_exact(bar: Callable[..., Design], order: int) -> N
 def test_the_mass_of_a_straight_push_is_the_members(bar: Callable[..., Design], order: int) -> None:
     for taper in ("", TAPER):
         design = bar(RECTANGLE, taper=taper)
-        member = design.members[0]
+        member = design.part
         mesh = line_mesh(design, member, Discretisation(2, order))
         mass = line_elements(member, mesh.stretches, order).mass
         push = np.tile([1.0, 0, 0, 0, 0, 0], order + 1)
@@ -77,9 +77,9 @@ def test_turning_the_member_turns_its_matrices(stop: tuple[float, float, float])
     slanted_text = bar_text(RECTANGLE, f"{length!r} m").replace(f'length = "{length!r} m"', points)
     slanted = evaluate(Sheet.from_text(slanted_text))
     stretches = np.array([[0.0, 0.4], [0.4, 1.0]])
-    turn = np.kron(np.eye(2 * 4), slanted.members[0].frame)
-    one = line_elements(straight.members[0], stretches, 3)
-    other = line_elements(slanted.members[0], stretches, 3)
+    turn = np.kron(np.eye(2 * 4), slanted.part.frame)
+    one = line_elements(straight.part, stretches, 3)
+    other = line_elements(slanted.part, stretches, 3)
     for name in ("stiffness", "mass"):
         expected = turn.T @ getattr(one, name) @ turn
         assert getattr(other, name) == pytest.approx(expected, abs=1e-9 * np.abs(expected).max())

@@ -22,7 +22,7 @@ def sites(*places: str) -> str:
 
 def test_every_used_site_is_a_node(bar: Callable[..., Design]) -> None:
     design = bar(ROUND, rest=sites("0.3 m", "0.71 m"))
-    mesh = line_mesh(design, design.members[0], Discretisation(2, 3))
+    mesh = line_mesh(design, design.part, Discretisation(2, 3))
     assert len(mesh.stretches) == 6
     assert mesh.coordinates[mesh.site_nodes["p0"]] == pytest.approx([0.3, 0, 0])
     assert mesh.coordinates[mesh.site_nodes["p1"]] == pytest.approx([0.71, 0, 0])
@@ -31,7 +31,7 @@ def test_every_used_site_is_a_node(bar: Callable[..., Design]) -> None:
 
 def test_sites_in_one_place_share_a_node(bar: Callable[..., Design]) -> None:
     design = bar(ROUND, rest=sites("0.3 m", "0.3000001 m", "0.9999999 m"))
-    mesh = line_mesh(design, design.members[0], Discretisation(1, 2))
+    mesh = line_mesh(design, design.part, Discretisation(1, 2))
     assert len(mesh.stretches) == 2
     assert mesh.site_nodes["p0"] == mesh.site_nodes["p1"]
     assert mesh.site_nodes["p2"] == len(mesh.coordinates) - 1
@@ -39,7 +39,7 @@ def test_sites_in_one_place_share_a_node(bar: Callable[..., Design]) -> None:
 
 def test_elements_share_their_end_nodes(bar: Callable[..., Design]) -> None:
     design = bar(ROUND)
-    mesh = line_mesh(design, design.members[0], Discretisation(3, 4))
+    mesh = line_mesh(design, design.part, Discretisation(3, 4))
     assert np.array_equal(mesh.connectivity[1:, 0], mesh.connectivity[:-1, -1])
     element, local = mesh.sample(np.array([0.0, 0.5, 1.0]))
     assert list(element) == [0, 1, 2]

@@ -165,8 +165,8 @@ def test_divisions_and_order_as_an_experts_choice(rail: Sheet) -> None:
     assert fixed.answer_hash() != rail.answer_hash()
     with pytest.raises(SheetError, match="together, or neither"):
         evaluate(rail.with_value(("accuracy", "order"), 4))
-    with pytest.raises(SheetError, match="greater than or equal to 3"):
-        rail.with_values({("accuracy", "divisions"): 3, ("accuracy", "order"): 2})
+    with pytest.raises(SheetError, match="order is 3 to 8"):
+        evaluate(rail.with_values({("accuracy", "divisions"): 3, ("accuracy", "order"): 2}))
 
 
 def test_refining_pairs_modes_by_shape(rail: Sheet) -> None:

@@ -31,7 +31,7 @@ def test_a_result_comes_back_as_it_was(tmp_path: Path, result: ModeSet) -> None:
     for field in fields(ModeSet):
         old, new = getattr(result, field.name), getattr(found, field.name)
         if isinstance(old, np.ndarray):
-            tolerance = 1e-6 if field.name in ("shapes", "signatures") else 0
+            tolerance = 1e-6 if field.name in ("shapes", "densities", "signatures") else 0
             assert new == pytest.approx(old, abs=tolerance)
         else:
             assert new == old

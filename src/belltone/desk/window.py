@@ -33,7 +33,7 @@ from belltone.desk.ruler import Ruler
 from belltone.desk.session import Session
 from belltone.desk.shape_view import ShapeView
 from belltone.desk.site_cards import HeldCard, HungCard
-from belltone.desk.starts import StartDialog
+from belltone.desk.starts import Start, StartDialog
 from belltone.desk.sweep_map import SweepMap
 from belltone.desk.verdict_bar import VerdictBar
 from belltone.exchange.tables import MODE_COLUMNS, as_csv, mode_rows
@@ -253,8 +253,12 @@ class MainWindow(QMainWindow):
             return
         dialog = StartDialog(self._palette, self)
         if dialog.exec() and dialog.chosen is not None:
-            self.session.start_new(Sheet.from_text(dialog.chosen.text))
+            self.begin(dialog.chosen)
         dialog.deleteLater()
+
+    def begin(self, start: Start) -> None:
+        """Begin a new sheet with a starting point's text."""
+        self.session.start_new(Sheet.from_text(start.text))
 
     def ask_open(self) -> None:
         """Ask for a sheet and open it."""

@@ -20,7 +20,7 @@ _LUCK: Final = 1e-3  # a difference smaller than this share of the foreseen one 
 _FLOOR: Final = 1e-10
 
 _WALL_FLOOR: Final = 1e-7  # rounding in walls a ten-thousandth as thick as they are wide
-_WALL_SAFETY: Final = 2.0
+_WALL_SAFETY: Final = 2.5
 _STEADIEST: Final = 0.5  # errors that fall more slowly than by half an order have not begun to fall
 _PARITY: Final = 0.02  # of the last step: what a step that brings nothing is trusted with at least
 
@@ -49,7 +49,7 @@ def wall_estimate(next_step: Array, last_step: Array) -> Array:
     Errors fall by a factor r from order to order: fast where the motion is smooth, by a steady
     factor at corners and holes (I. Babuska and B. Q. Guo, "The h-p version of the finite element
     method", Comput. Mech. 1 (1986) 21-41). What is still to come after the next step d is then
-    d / (1 - r), with r read off both steps and a safety factor of two. The next order may bring
+    d / (1 - r), with r read off both steps and a safety factor. The next order may bring
     nothing to a mode for its symmetry alone, so a share of the last step stands as the least.
     """
     rate = np.clip(next_step / np.where(last_step > 0, last_step, 1.0), 0.0, _STEADIEST)

@@ -33,16 +33,16 @@ def wall_kinds(mesh: SurfaceMesh, witness: SurfaceWitness, shapes: Array) -> tup
     normal = np.einsum("mpd,pd->mp", shapes[..., :3], witness.normals)
     moving = np.sum(shapes[..., :3] ** 2, axis=-1) @ witness.masses
     share = (normal**2 @ witness.masses) / np.where(moving > 0, moving, 1.0)
+    if not len(shapes):
+        return ()
     if isinstance(shape, Revolved) and shape.full:
         return _turned(mesh, witness, shapes)
     if isinstance(shape, Plate) and isinstance(shape.outline, Disc) and not shape.holes:
         return _on_disc(mesh, witness, normal, share)
-    grid = _Grid(mesh)
+    flat = isinstance(shape, Plate)
     return tuple(
-        "in-plane"
-        if out < _IN_PLANE and isinstance(shape, Plate)
-        else _across(grid.read(values), isinstance(shape, Plate))
-        for values, out in zip(normal, share, strict=True)
+        "in-plane" if out < _IN_PLANE and flat else _across(values, flat)
+        for values, out in zip(_Grid(mesh).read(normal), share, strict=True)
     )
 
 
@@ -63,15 +63,16 @@ class _Grid:
             lines = np.linspace(low_corner, high_corner, _ALONG)
             at = np.stack(np.meshgrid(lines[:, 0], lines[:, 1], indexing="ij"), axis=-1)
         self._at = at.reshape(-1, 2)
-        self._form = at.shape[:2]
+        self.form = at.shape[:2]
 
-    def read(self, values: Array) -> Array:
-        """Values at the points, on the grid ``(first, second)``; holes are bridged."""
-        found = LinearNDInterpolator(self._places, values)(self._at)
-        outside = np.isnan(found)
+    def read(self, fields: Array) -> Array:
+        """Fields ``(k, points)`` on the grid, ``(k, first, second)``; holes are bridged."""
+        columns = np.ascontiguousarray(fields.T)
+        found = LinearNDInterpolator(self._places, columns)(self._at)
+        outside = np.isnan(found[:, 0])
         if outside.any():
-            found[outside] = NearestNDInterpolator(self._places, values)(self._at[outside])
-        return np.asarray(found.reshape(self._form))
+            found[outside] = NearestNDInterpolator(self._places, columns)(self._at[outside])
+        return np.asarray(found.T.reshape(len(fields), *self.form))
 
 
 def _coordinates(mesh: SurfaceMesh, around: bool) -> Array:
@@ -110,7 +111,10 @@ def _lobes(line: Array) -> int:
 
 
 def _across(grid: Array, flat: bool) -> str:
-    """Name a pattern over two coordinates from its half-waves."""
+    """Name a pattern over two coordinates from its half-waves.
+
+    On plates these are x and y, on shells the profile and the length.
+    """
     if not np.abs(grid).max() > 0:
         return "in-plane"
     first, strengths, second = np.linalg.svd(grid)
@@ -124,7 +128,9 @@ def _across(grid: Array, flat: bool) -> str:
             if other == 1 or _tilt(lines[1 - here]) > _STRAIGHT:
                 return f"twist about {name}" if other == 1 else "twist"
             return f"twist about {name}, {other} half-waves"
-    return f"bending, {counts[0]} × {counts[1]} half-waves"
+    if flat:
+        return f"bending, {counts[0]} × {counts[1]} half-waves"
+    return f"bending, {_counted(counts[1], 'half-wave')} along, {counts[0]} across"
 
 
 def _tilt(line: Array) -> float:
@@ -138,11 +144,11 @@ def _on_disc(
 ) -> tuple[str, ...]:
     grid = _Grid(mesh, around=True)
     names: list[str] = []
-    for values, out in zip(normal, share, strict=True):
+    for values, out in zip(grid.read(normal), share, strict=True):
         if out < _IN_PLANE:
             names.append("in-plane")
             continue
-        waves, profile = _strongest(grid.read(values)[None], grid.rings)
+        waves, profile = _strongest(values[None], grid.rings)
         circles = _lobes(profile[0]) - 1
         names.append(
             f"bending, {_counted(waves, 'nodal diameter')}, {_counted(circles, 'nodal circle')}"
@@ -163,10 +169,9 @@ def _turned(mesh: SurfaceMesh, witness: SurfaceWitness, shapes: Array) -> tuple[
     around = np.column_stack([-out[:, 1], out[:, 0], np.zeros(len(out))]) @ frame.T
     along = np.cross(witness.normals, around)
     names: list[str] = []
-    for shape in shapes[..., :3]:
-        parts = np.stack(
-            [grid.read(np.sum(shape * way, axis=1)) for way in (witness.normals, along, around)]
-        )
+    ways = np.stack([witness.normals, along, around])
+    fields = np.einsum("mpd,wpd->mwp", shapes[..., :3], ways).reshape(-1, len(out))
+    for parts in grid.read(fields).reshape(len(shapes), 3, *grid.form):
         waves, profiles = _strongest(parts, grid.rings)
         size = np.sum(profiles**2, axis=1)
         strongest = int(np.argmax(size))

@@ -31,6 +31,7 @@ from belltone.sheet.design import Design
 from belltone.system.assembly import System, assemble
 from belltone.system.bodies import with_plans
 from belltone.system.lanczos import lowest_modes, window_modes
+from belltone.system.threads import numpy_threads
 
 __all__ = ["AccuracyError", "ModeRequest", "choose_discretisation", "request_for", "solve_modes"]
 
@@ -39,8 +40,10 @@ Array = NDArray[np.float64]
 _FIRST_ORDER: Final = 4
 _MOST_UNKNOWNS: Final = 30_000  # a member that needs more is asked for nonsense
 _MOST_WALL_UNKNOWNS: Final = 250_000
-_WALL_ORDERS: Final = (3, 6)
+_WALL_ORDERS: Final = (3, 5)
+_FINER_WALL_ORDERS: Final = (4, 6)
 _RECOGNISED: Final = 0.8  # assurance between neighbouring orders; less means not resolved yet
+_LARGE: Final = 30_000  # unknowns from which numpy's own threads bring more than they cost
 _WIDER: Final = 0.15  # by so much a window is opened for coarser meshes, whose modes lie elsewhere
 
 
@@ -176,6 +179,8 @@ def _wall_ladder(design: Design) -> Iterator[Discretisation]:
             if 6 * elements * (divisions * order) ** 2 <= _MOST_WALL_UNKNOWNS:
                 yield Discretisation(divisions, order, planned.plans)
         divisions *= 2
+        # The lowest order on finer elements brings nothing the highest on coarse ones has not.
+        first, last = _FINER_WALL_ORDERS
 
 
 @dataclass
@@ -188,6 +193,7 @@ class _Solver:
 
     def __post_init__(self) -> None:
         self._raws: dict[tuple[Discretisation, bool], _Raw] = {}
+        self._likely_large = False
 
     def forget(self, fine: Discretisation) -> None:
         """Drop solutions that no later comparison needs."""
@@ -216,12 +222,14 @@ class _Solver:
         """The solution at a level; ``wide`` opens a window for the modes a coarse mesh shifts."""
         wide = wide and self.request.above is not None
         if (level, wide) not in self._raws:
-            self._raws[(level, wide)] = self._solved(level, wide)
+            with numpy_threads(self._likely_large):
+                self._raws[(level, wide)] = self._solved(level, wide)
         return self._raws[(level, wide)]
 
     def _solved(self, level: Discretisation, wide: bool) -> _Raw:
         request = _widened(self.request) if wide else self.request
         system = assemble(self.design, level)
+        self._likely_large = system.mesh.unknowns > _LARGE
         up_to = 0.0 if request.up_to is None else _eigenvalue(request.up_to)
         parts = (system.stiffness, system.mass, system.rigid)
         if request.above is None:

@@ -19,6 +19,7 @@ from belltone.sheet.values import Values
 
 __all__ = ["SiteReader"]
 
+_FEW: Final = 6  # so many sites are all named; of more, those with a name like it
 _SLACK: Final = 1e-9  # of a length; so much over the edge is still on the part
 _COORDINATES: Final = {
     MemberValue: ("along",),
@@ -59,7 +60,7 @@ class SiteReader:
         if site in places:
             return places[site]
         if site not in self.sheet.content.sites:
-            near = get_close_matches(site, places, n=3, cutoff=0.5)
+            near = get_close_matches(site, places, n=3, cutoff=0.5) if len(places) > _FEW else ()
             names = ", ".join(f"“{name}”" for name in near or places)
             self.values.add(path, f"there is no site “{site}”; there are {names}")
         return None

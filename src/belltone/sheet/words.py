@@ -41,8 +41,8 @@ def _shape(part: SurfaceValue) -> str:
         if isinstance(shape, Extruded)
         else ("lofted shell", shape.span)
     )
-    kind = "closed" if shape.profile.closed else "open"
-    return f"{along} of a {kind} profile {_mm(shape.profile.length)} mm round, {_mm(depth)} mm long"
+    kind = "a closed" if shape.profile.closed else "an open"
+    return f"{along} of {kind} profile {_mm(shape.profile.length)} mm round, {_mm(depth)} mm long"
 
 
 def _plate(shape: Plate) -> str:

@@ -92,7 +92,7 @@ def assemble(design: Design, discretisation: Discretisation) -> System:
         stopped,
         basis,
         reduced_mass,
-        {name: mesh.site(place).positions for name, place in _lines(design).items()},
+        lambda: {name: mesh.site(place).positions for name, place in _lines(design).items()},
     )
     moves = sheet_motions(mesh.coordinates)
     moved = np.asarray(mass @ moves)

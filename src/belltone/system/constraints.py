@@ -7,7 +7,7 @@ from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import linalg, sparse
+from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
 from belltone.mesh.sites import SiteNodes
@@ -97,12 +97,24 @@ def permitted_motions(
     row_order = np.argsort(of_row, kind="stable")
     row_starts = np.searchsorted(of_row[row_order], np.arange(count + 1))
     blocks: list[tuple[IntArray, Array]] = []
+    place = np.empty(len(touched), dtype=np.intp)
     for group in range(count):
         columns = order[starts[group] : starts[group + 1]]
         here = row_order[row_starts[group] : row_starts[group + 1]]
-        dense = local[here][:, columns].toarray()
-        blocks.append((touched[columns], linalg.null_space(dense, rcond=_SAME)))
+        place[columns] = np.arange(len(columns))
+        dense = np.zeros((len(here), len(columns)))
+        for at, row in enumerate(here):
+            entries = slice(local.indptr[row], local.indptr[row + 1])
+            dense[at, place[local.indices[entries]]] = local.data[entries]
+        blocks.append((touched[columns], _null_space(dense)))
     return sparse.csc_matrix(free @ _assembled(free.shape[1], touched, blocks))
+
+
+def _null_space(rows: Array) -> Array:
+    """Orthonormal motions ``(n, left)`` that every row leaves alone."""
+    _, strength, turn = np.linalg.svd(rows, full_matrices=True)
+    held = int(np.count_nonzero(strength > _SAME * strength.max(initial=0.0)))
+    return np.asarray(turn[held:].T)
 
 
 def _assembled(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Final
 
 import numpy as np
@@ -50,7 +50,7 @@ def rigid_modes(
     stopped: sparse.csr_matrix,
     basis: sparse.csc_matrix,
     mass: sparse.csc_matrix,
-    axes: Mapping[str, Array],
+    axes: Callable[[], Mapping[str, Array]],
 ) -> tuple[Array, tuple[str, ...]]:
     """Return the rigid motions the supports leave, in reduced vectors, and a name for each.
 
@@ -70,8 +70,9 @@ def rigid_modes(
     vectors = np.asarray(basis.T @ (motions @ left))
     # Gram-Schmidt in the mass, in order, keeps each motion as close to its name as can be.
     lower = linalg.cholesky(vectors.T @ (mass @ vectors), lower=True)
+    known = axes()
     shown = tuple(
-        _with_axis(name, motion, centre, size, axes)
+        _with_axis(name, motion, centre, size, known)
         for name, motion in zip(names, left.T, strict=True)
     )
     return linalg.solve_triangular(lower, vectors.T, lower=True).T, shown

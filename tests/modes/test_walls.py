@@ -1,0 +1,260 @@
+"""Modes of plates and shells: completeness, windows, rigid motions, kinds, masses, estimates."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from belltone.mesh.discretisation import Discretisation
+from belltone.modes.mass_properties import mass_properties
+from belltone.modes.modeset import ModeSet
+from belltone.modes.refine import refine
+from belltone.modes.solve import ModeRequest, request_for, solve_modes
+from belltone.sheet.demo import examples_folder
+from belltone.sheet.design import Design
+from belltone.sheet.document import Sheet, read_sheet
+from belltone.sheet.evaluate import evaluate
+from belltone.system.assembly import assemble
+from belltone.system.lanczos import lowest_modes, window_modes
+from tests.walls import REFERENCES, held, plate, rectangle, sheet, shell
+
+COVER = plate(rectangle(0.6, 0.4), 0.004)
+CYLINDER = shell("revolved", '{ at = ["0.15 m", "0 m"] }, { at = ["0.15 m", "0.4 m"] }', 0.002)
+LEVEL = Discretisation(1, 4)
+FINE = Discretisation(2, 4)
+
+
+def design_of(text: str) -> Design:
+    """The design of a sheet's text."""
+    return evaluate(Sheet.from_text(text))
+
+
+def modes_of(text: str, level: Discretisation | None = LEVEL, count: int | None = None) -> ModeSet:
+    """Modes on one mesh."""
+    design = design_of(text)
+    request = request_for(design)
+    if count is not None:
+        request = replace(request, count=count)
+    return solve_modes(design, request, level)
+
+
+def test_a_free_wall_has_six_named_rigid_modes() -> None:
+    modes = modes_of(sheet(CYLINDER, "", 4, 7850))
+    assert modes.rigid_count == 6
+    assert modes.kinds[0] == "rigid, slides along x"
+    assert modes.complete
+    system = assemble(design_of(sheet(CYLINDER, "", 4, 7850)), LEVEL)
+    scale = np.abs(system.stiffness @ system.rigid).max() / system.stiffness.diagonal().max()
+    assert scale < 1e-10
+
+
+@pytest.mark.parametrize(
+    ("supports", "names"),
+    [
+        (held("pinned", "west"), ("turns about “wall.west”",)),
+        (held("pinned", "north"), ("turns about “wall.north”",)),
+        (held("simply supported", "west", "east"), None),
+        (held(("z",), "face"), ("slides along x", "slides along y", "turns about z")),
+        (held(("x", "y", "z"), "south-west"), None),
+    ],
+)
+def test_half_held_parts_are_traced(supports: str, names: tuple[str, ...] | None) -> None:
+    modes = modes_of(sheet(COVER, supports, 4))
+    if names is None:
+        assert modes.rigid_count == 3
+        return
+    assert modes.rigid_names == names
+
+
+def test_pairs_come_in_pairs_and_repeat() -> None:
+    text = sheet(CYLINDER, held("clamped", "start"), 8, 7850)
+    first, again = modes_of(text, FINE), modes_of(text, FINE)
+    pairs = first.flexible[:8].reshape(-1, 2)
+    # Four blocks round the axis tell the two of four waves apart, by the mesh's own error.
+    assert pairs[:, 0] == pytest.approx(pairs[:, 1], rel=1e-3)
+    assert again.shapes == pytest.approx(first.shapes, abs=1e-6)
+    # A pair is never cut: the second of equal modes comes along.
+    assert len(modes_of(text, FINE, count=1).flexible) == 2
+
+
+def test_more_equal_modes_than_the_solver_takes_at_once() -> None:
+    # On soft springs everywhere, all slides and all turns of a wall have one frequency.
+    supports = (
+        '[[supports]]\nsite = "wall.face"\nhold = "free"\n'
+        'springs = { x = "1 N/mm", y = "1 N/mm", z = "1 N/mm" }\n'
+    )
+    modes = modes_of(sheet(COVER, supports, 6))
+    mass = 0.6 * 0.4 * 0.004 * 8000
+    assert modes.flexible[:6] == pytest.approx(np.sqrt(1000 / mass) / (2 * np.pi), rel=1e-4)
+    assert modes.kinds[0].startswith("moving on its springs")
+    assert modes.complete
+
+
+def test_a_window_far_up_holds_the_same_modes() -> None:
+    text = sheet(COVER, held("clamped", "west"), 21)
+    design = design_of(text)
+    whole = modes_of(text, count=21)
+    low, high = whole.flexible[11] * 0.999, whole.flexible[19] * 1.001
+    window = solve_modes(design, ModeRequest(4, high, 0.005, low), LEVEL)
+    assert window.flexible == pytest.approx(whole.flexible[11:20], rel=1e-9)
+    assert window.complete
+    assert window.skipped == 11
+    assert window.mode(0).number == 12
+    some = solve_modes(design, ModeRequest(4, None, 0.005, low), LEVEL)
+    assert some.flexible[:4] == pytest.approx(whole.flexible[11:15], rel=1e-9)
+    # The errors of a window are those of the whole list: matched to shapes, not to numbers.
+    assert window.errors == pytest.approx(whole.errors[11:20], rel=0.5)
+
+
+def test_windows_of_plain_matrices_are_counted() -> None:
+    system = assemble(design_of(sheet(CYLINDER, held("clamped", "start"), 8, 7850)), LEVEL)
+    parts = (system.stiffness, system.mass, system.rigid)
+    whole = lowest_modes(*parts, 24)
+    middle = 0.5 * (whole.values[7] + whole.values[8])
+    top = 0.5 * (whole.values[19] + whole.values[20])
+    found = window_modes(*parts, middle, top, 1)
+    assert np.sort(found.values) == pytest.approx(whole.values[8:20], rel=1e-8)
+    assert found.skipped == 8
+    empty = window_modes(*parts, whole.values[7] * 1.0001, whole.values[7] * 1.0002, 3)
+    assert len(empty.values) == 0
+    assert empty.complete
+
+
+def test_kinds_say_what_a_shape_looks_like() -> None:
+    supported = modes_of(REFERENCES[0].text, Discretisation(1, 5))
+    assert supported.kinds[:3] == (
+        "bending, 1 × 1 half-waves",
+        "bending, 2 × 1 half-waves",
+        "bending, 1 × 2 half-waves",
+    )
+    cantilever = modes_of(sheet(COVER, held("clamped", "west"), 4))
+    assert cantilever.kinds[1] == "twist about x"
+    cylinder = modes_of(REFERENCES[13].text, Discretisation(2, 5))
+    assert cylinder.kinds[:5:2] == ("breathing (1, 4)", "breathing (1, 5)", "breathing (1, 3)")
+    disc = modes_of(REFERENCES[5].text, Discretisation(1, 5))
+    assert disc.kinds[0] == "bending, 0 nodal diameters, 0 nodal circles"
+    assert disc.kinds[1] == "bending, 1 nodal diameter, 0 nodal circles"
+    assert disc.kinds[5] == "bending, 0 nodal diameters, 1 nodal circle"
+    flat = modes_of(sheet(COVER, held(("z",), "face"), 3))
+    assert set(flat.kinds[3:]) == {"in-plane"}
+
+
+def test_energies_masses_and_shapes() -> None:
+    modes = modes_of(sheet(COVER, held("clamped", "west"), 40), count=40)
+    assert modes.energy_names == ("membrane", "bending", "shear", "springs")
+    assert modes.energies.sum(axis=1) == pytest.approx(1.0)
+    assert modes.energies[0, 1] > 0.99
+    assert np.abs(modes.shapes[..., :3]).max() <= 1.0
+    assert np.linalg.norm(modes.shapes[..., :3], axis=-1).max(axis=1) == pytest.approx(1.0)
+    assert modes.densities.max(axis=1) == pytest.approx(1.0)
+    mass = 0.6 * 0.4 * 0.004 * 8000
+    assert modes.mass == pytest.approx(mass)
+    assert 0.85 * mass < modes.effective[:, 2].sum() < mass
+    # A cantilever plate's first mode moves about a quarter of its mass at an amplitude of one.
+    assert modes.modal_masses[0] == pytest.approx(0.25 * mass, rel=0.05)
+    # Strain energy sits at the clamp, motion at the far end.
+    across = modes.shapes[0, :, 2]
+    assert abs(across[np.argmax(modes.densities[0])]) < 0.05
+
+
+def test_mass_properties_of_a_shell() -> None:
+    whole = mass_properties(design_of(sheet(CYLINDER, "", 4, 7850)))
+    mass = 7850 * 2 * np.pi * 0.15 * 0.002 * 0.4
+    assert whole.mass == pytest.approx(mass, rel=1e-8)
+    assert whole.centre == pytest.approx([0, 0, 0.2], abs=1e-9)
+    assert whole.inertia[2, 2] == pytest.approx(mass * (0.15**2 + 0.001**2), rel=1e-6)
+
+
+def test_masses_spread_rigidly_or_evenly() -> None:
+    base = sheet(COVER, held("clamped", "west"), 3)
+    mass = '[[masses]]\nsite = "wall.east"\nmass = "4 kg"\n'
+    plain = modes_of(base).flexible
+    even = modes_of(base + mass + 'spread = "even"\n').flexible
+    rigid = modes_of(base + mass).flexible
+    assert even[0] < plain[0]
+    assert rigid[0] == pytest.approx(even[0], rel=0.02)  # the first mode hardly bends that edge
+    assert rigid[2] > even[2]
+    design = design_of(base + mass)
+    assert mass_properties(design).mass == pytest.approx(0.6 * 0.4 * 0.004 * 8000 + 4)
+    painted = base.replace(
+        'thickness = "0.004 m"', 'thickness = "0.004 m"\nmass_per_area = "32 kg/m^2"'
+    )
+    assert modes_of(painted).flexible[:2] == pytest.approx(plain[:2] / np.sqrt(2), rel=2e-3)
+
+
+def test_linear_thickness_and_a_stiff_spring() -> None:
+    even = sheet(COVER, held("clamped", "west"), 3)
+    changing = even.replace('"0.004 m"', '{ from = "5 mm", to = "3 mm", along = "x" }')
+    found, plain = modes_of(changing), modes_of(even)
+    assert found.mass == pytest.approx(plain.mass)
+    assert found.flexible[0] > 1.2 * plain.flexible[0]  # thick at the root, light at the tip
+    sprung = even + (
+        '[[supports]]\nsite = "wall.east"\nhold = "free"\nsprings = { z = "1e9 N/m" }\n'
+    )
+    pinned = even + held(("z",), "east")
+    assert modes_of(sprung).flexible == pytest.approx(modes_of(pinned).flexible, rel=2e-3)
+
+
+@settings(max_examples=3, deadline=None)
+@given(st.tuples(*[st.floats(-180, 180)] * 3), st.tuples(*[st.floats(-2, 2)] * 3))
+def test_turning_and_moving_the_whole_sheet_changes_nothing(
+    turn: tuple[float, float, float], at: tuple[float, float, float]
+) -> None:
+    vane = (examples_folder() / "paddle.toml").read_text(encoding="utf-8")
+    placed = vane.replace(
+        'span = "320 mm"',
+        f'span = "320 mm"\nplacement = {{ at = {[f"{x!r} m" for x in at]}, '
+        f"turn = {[f'{x!r} deg' for x in turn]} }}".replace("'", '"'),
+    )
+    assert modes_of(placed).flexible == pytest.approx(modes_of(vane).flexible, rel=1e-6)
+
+
+def test_units_change_nothing() -> None:
+    bell = (examples_folder() / "rinsing_bell.toml").read_text(encoding="utf-8")
+    inches = (
+        bell.replace('"1.2 mm"', f'"{1.2 / 25.4!r} in"')
+        .replace('"0.8 mm"', f'"{0.8 / 25.4!r} in"')
+        .replace('"2.5 mm"', f'"{2.5 / 25.4!r} in"')
+    )
+    assert modes_of(inches).flexible == pytest.approx(modes_of(bell).flexible, rel=1e-9)
+
+
+def test_error_estimates_are_honest_on_the_references() -> None:
+    """True errors lie below their estimates and above a tenth of them in nine of ten."""
+    good = total = below = 0
+    for case in REFERENCES[2:16:4]:
+        design = design_of(case.text)
+        request = request_for(design)
+        modes = solve_modes(design, request)
+        level = modes.discretisation
+        fine = solve_modes(design, request, replace(level.finer(), order=min(level.order + 2, 7)))
+        count = min(len(modes.flexible), len(fine.flexible), len(case.frequencies))
+        true = np.abs(modes.flexible[:count] / fine.flexible[:count] - 1)
+        stated = modes.errors[modes.rigid_count :][:count]
+        below += int(np.count_nonzero(true <= stated))
+        good += int(np.count_nonzero((true <= stated) & (true >= 0.1 * stated)))
+        total += count
+    assert below >= 0.9 * total
+    assert good >= 0.8 * total
+
+
+def test_refining_a_wall_pairs_its_modes() -> None:
+    design = evaluate(read_sheet(examples_folder() / "paddle.toml"))
+    found = refine(design, request_for(design))
+    stated = found.modes.errors
+    assert np.count_nonzero(np.abs(found.changes) <= stated) >= len(stated) - 1
+    assert found.finer.unknowns > 2 * found.modes.unknowns
+
+
+def test_fixed_divisions_and_low_orders_tell_their_errors() -> None:
+    text = sheet(COVER, held("clamped", "west"), 4)
+    true = modes_of(text, Discretisation(3, 6)).flexible
+    for order, divisions in ((1, 8), (2, 4)):
+        fixed = text + f"[accuracy]\ndivisions = {divisions}\norder = {order}\n"
+        modes = modes_of(fixed, None)
+        assert modes.discretisation.order == order
+        assert np.all(np.abs(modes.flexible / true - 1) <= modes.errors)
