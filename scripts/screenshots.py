@@ -61,6 +61,7 @@ def four_panes(window: MainWindow) -> None:
 
 def by_energy(window: MainWindow) -> None:
     """Colour a breathing mode by where its strain energy is."""
+    window.session.choose_neighbour(-1)
     window.shape.set_option(("colour", "energy"), True)
     window.shape.panes.set_swing(0.9)
 
@@ -101,7 +102,7 @@ def main() -> int:
         ):
             copy = Path(folder) / f"{name}.toml"
             copy.write_text(demo_sheet(name).read_text(encoding="utf-8"), encoding="utf-8")
-            draw_picture(copy, FOLDER / f"{picture}.png", prepare)
+            draw_picture(copy, FOLDER / f"{picture}.png", prepare, name == "pump_cover")
         dialog = StartDialog(LIGHT)
         dialog.show()
         wait_for(dialog.isVisible)

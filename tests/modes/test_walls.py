@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import cache
 
 import numpy as np
 import pytest
@@ -33,6 +34,7 @@ def design_of(text: str) -> Design:
     return evaluate(Sheet.from_text(text))
 
 
+@cache
 def modes_of(text: str, level: Discretisation | None = LEVEL, count: int | None = None) -> ModeSet:
     """Modes on one mesh."""
     design = design_of(text)
@@ -72,7 +74,7 @@ def test_half_held_parts_are_traced(supports: str, names: tuple[str, ...] | None
 
 def test_pairs_come_in_pairs_and_repeat() -> None:
     text = sheet(CYLINDER, held("clamped", "start"), 8, 7850)
-    first, again = modes_of(text, FINE), modes_of(text, FINE)
+    first, again = modes_of(text, FINE), modes_of.__wrapped__(text, FINE)
     pairs = first.flexible[:8].reshape(-1, 2)
     # Four blocks round the axis tell the two of four waves apart, by the mesh's own error.
     assert pairs[:, 0] == pytest.approx(pairs[:, 1], rel=1e-3)
@@ -133,9 +135,9 @@ def test_kinds_say_what_a_shape_looks_like() -> None:
     )
     cantilever = modes_of(sheet(COVER, held("clamped", "west"), 4))
     assert cantilever.kinds[1] == "twist about x"
-    cylinder = modes_of(REFERENCES[13].text, Discretisation(2, 5))
+    cylinder = modes_of(REFERENCES[13].text, Discretisation(2, 4))
     assert cylinder.kinds[:5:2] == ("breathing (1, 4)", "breathing (1, 5)", "breathing (1, 3)")
-    disc = modes_of(REFERENCES[5].text, Discretisation(1, 5))
+    disc = modes_of(REFERENCES[5].text, LEVEL)
     assert disc.kinds[0] == "bending, 0 nodal diameters, 0 nodal circles"
     assert disc.kinds[1] == "bending, 1 nodal diameter, 0 nodal circles"
     assert disc.kinds[5] == "bending, 0 nodal diameters, 1 nodal circle"
@@ -199,7 +201,13 @@ def test_linear_thickness_and_a_stiff_spring() -> None:
     assert modes_of(sprung).flexible == pytest.approx(modes_of(pinned).flexible, rel=2e-3)
 
 
-@settings(max_examples=3, deadline=None)
+def plain(text: str) -> list[float]:
+    """Eigenvalues on one mesh, and nothing about them."""
+    system = assemble(design_of(text), LEVEL)
+    return list(lowest_modes(system.stiffness, system.mass, system.rigid, 8).values)
+
+
+@settings(max_examples=4, deadline=None)
 @given(st.tuples(*[st.floats(-180, 180)] * 3), st.tuples(*[st.floats(-2, 2)] * 3))
 def test_turning_and_moving_the_whole_sheet_changes_nothing(
     turn: tuple[float, float, float], at: tuple[float, float, float]
@@ -210,7 +218,7 @@ def test_turning_and_moving_the_whole_sheet_changes_nothing(
         f'span = "320 mm"\nplacement = {{ at = {[f"{x!r} m" for x in at]}, '
         f"turn = {[f'{x!r} deg' for x in turn]} }}".replace("'", '"'),
     )
-    assert modes_of(placed).flexible == pytest.approx(modes_of(vane).flexible, rel=1e-6)
+    assert plain(placed) == pytest.approx(plain(vane), rel=1e-6)
 
 
 def test_units_change_nothing() -> None:
@@ -220,13 +228,13 @@ def test_units_change_nothing() -> None:
         .replace('"0.8 mm"', f'"{0.8 / 25.4!r} in"')
         .replace('"2.5 mm"', f'"{2.5 / 25.4!r} in"')
     )
-    assert modes_of(inches).flexible == pytest.approx(modes_of(bell).flexible, rel=1e-9)
+    assert plain(inches) == pytest.approx(plain(bell), rel=1e-8)
 
 
 def test_error_estimates_are_honest_on_the_references() -> None:
     """True errors lie below their estimates and above a tenth of them in nine of ten."""
     good = total = below = 0
-    for case in REFERENCES[2:16:4]:
+    for case in REFERENCES[3:16:5]:
         design = design_of(case.text)
         request = request_for(design)
         modes = solve_modes(design, request)

@@ -127,11 +127,14 @@ def wait_for(ready: Callable[[], bool], seconds: float = _PICTURE_SECONDS) -> bo
 
 
 def draw_picture(
-    path: Path, picture: Path, prepare: Callable[[MainWindow], None] | None = None
+    path: Path,
+    picture: Path,
+    prepare: Callable[[MainWindow], None] | None = None,
+    sweep: bool = True,
 ) -> None:
     """Open a sheet in the real window, sweep its first knob, and write the window as a PNG.
 
-    ``prepare`` may do more by hand first; a table it opens is what is drawn.
+    Without ``sweep`` the knob is left alone. ``prepare`` may do more by hand first; a table it opens is what is drawn.
     """
     make_application()
     session = Session(read_sheet(path), path, Journal())
@@ -141,7 +144,7 @@ def draw_picture(
     window.show()
     try:
         wait_for(lambda: session.settled)
-        if session.design.knobs:
+        if sweep and session.design.knobs:
             window.map.run_or_stop()
             wait_for(
                 lambda: (
