@@ -134,7 +134,8 @@ def draw_picture(
 ) -> None:
     """Open a sheet in the real window, sweep its first knob, and write the window as a PNG.
 
-    Without ``sweep`` the knob is left alone. ``prepare`` may do more by hand first; a table it opens is what is drawn.
+    Without ``sweep`` the knob is left alone. ``prepare`` may do more by hand first; a table it
+    opens is what is drawn.
     """
     make_application()
     session = Session(read_sheet(path), path, Journal())

@@ -179,7 +179,7 @@ def _turned(mesh: SurfaceMesh, witness: SurfaceWitness, shapes: Array) -> tuple[
         if waves == 0 and strongest == 2:
             names.append(f"twist about the axis, {_counted(lobes, 'half-wave')}")
         elif waves == 0 and strongest == 1:
-            names.append(f"stretching along the axis, {_counted(lobes, 'half-wave')}")
+            names.append(f"moving along the axis, {_counted(lobes, 'half-wave')}")
         elif waves == 1:
             names.append(f"bending as a tube ({lobes}, 1)")
         else:
