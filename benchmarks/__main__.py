@@ -26,6 +26,7 @@ from belltone.sweep.runner import run_sweep
 from belltone.sweep.work import start_workers
 from belltone.system.assembly import assemble
 from belltone.system.lanczos import lowest_modes
+from benchmarks import walls
 
 BAR = """
 belltone = 1
@@ -131,7 +132,8 @@ def eigensolver() -> None:
 def element_work() -> None:
     """All elements at once against one call for each."""
     design = evaluate(Sheet.from_text(CASES["stubby cantilever"]))
-    member = design.members[0]
+    member = design.member
+    assert member is not None
     stretches = line_mesh(design, member, Discretisation(400, 4)).stretches
     together = median(lambda: line_elements(member, stretches, 4))
     one_by_one = median(lambda: [line_elements(member, row[None], 4) for row in stretches], 3)
@@ -162,3 +164,4 @@ if __name__ == "__main__":
     eigensolver()
     sweeps()
     accuracy()
+    walls.main()

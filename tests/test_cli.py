@@ -1,6 +1,7 @@
 import csv
 import io
 import json
+import math
 import os
 import signal
 import subprocess
@@ -280,3 +281,34 @@ def test_the_core_loads_no_window_library() -> None:
         "sys.exit(any(name.split('.')[0] in window for name in sys.modules))"
     )
     assert subprocess.run([sys.executable, "-c", code], check=False).returncode == 0
+
+
+def test_a_plate_on_the_command_line(run: Run, tmp_path: Path) -> None:
+    sheet = tmp_path / "lid.toml"
+    sheet.write_text(
+        'belltone = 1\n[parts.lid]\nkind = "plate"\nmaterial = "structural steel"\n'
+        'thickness = "5 mm"\noutline = { shape = "disc", diameter = "400 mm" }\n'
+        '[[supports]]\nsite = "lid.rim"\nhold = "clamped"\n[modes]\ncount = 3\n',
+        encoding="utf-8",
+    )
+    code, out, _ = run("check", sheet)
+    assert code == 0
+    assert "400 mm disc, 5 mm thick" in out
+    code, out, err = run("modes", sheet, "--format", "json")
+    assert (code, err) == (0, "")
+    modes = json.loads(out)["modes"]
+    # Thin clamped disc: 10.2158 sqrt(D / rho h) / R^2.
+    thin = 10.2158 / (2 * math.pi * 0.04) * math.sqrt(210e9 * 25e-6 / (12 * 0.91 * 7850))
+    assert modes[0]["frequency_hz"] == pytest.approx(thin, rel=0.01)
+    assert modes[1]["kind"] == "bending, 1 nodal diameter, 0 nodal circles"
+    low = f"{modes[1]['frequency_hz'] * 1.1} Hz"
+    code, out, _ = run("modes", sheet, "--from", low, "--count", "2", "--format", "json")
+    assert code == 0
+    window = json.loads(out)["modes"]
+    assert [mode["number"] for mode in window] == [4, 5]
+    code, _, err = run("modes", sheet, "--from", "500 Hz", "--to", "400 Hz")
+    assert code == 2
+    assert "must end above its start" in err
+    code, out, _ = run("summary", sheet)
+    assert code == 0
+    assert "time for one solution" in out

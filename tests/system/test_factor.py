@@ -1,0 +1,50 @@
+"""Both factorisations solve and count alike."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from scipy import sparse
+
+from belltone.system import factor
+from belltone.system.factor import Factor, SingularShiftError, solver_name
+
+
+def chain(size: int, shift: float) -> sparse.csc_matrix:
+    """A chain of springs, less a shift: its eigenvalues are 2 - 2 cos(k pi / (n + 1))."""
+    ones = np.ones(size)
+    bands = [-ones[:-1], 2 * ones - shift, -ones[:-1]]
+    return sparse.csc_matrix(sparse.diags_array(bands, offsets=[-1, 0, 1]))
+
+
+@pytest.mark.parametrize("size", [50, 3000])
+@pytest.mark.parametrize("shift", [0.0, 0.37, 1.9])
+def test_solutions_and_counts(size: int, shift: float) -> None:
+    matrix = chain(size, shift)
+    values = 2 - 2 * np.cos(np.arange(1, size + 1) * np.pi / (size + 1))
+    found = Factor(matrix)
+    assert found.negatives == np.count_nonzero(values < shift)
+    right = np.random.default_rng(1).standard_normal((size, 5))
+    solved = found.solve(right)
+    assert matrix @ solved == pytest.approx(right, abs=1e-7)
+    assert found.solve(right[:, 0]) == pytest.approx(solved[:, 0], abs=1e-7)
+
+
+def test_without_the_fast_library_the_answer_is_the_same(monkeypatch: pytest.MonkeyPatch) -> None:
+    matrix = chain(2000, 0.41)
+    right = np.ones(2000)
+    usual = Factor(matrix)
+    factor._pardiso.cache_clear()
+    monkeypatch.setenv("BELLTONE_SOLVER", "superlu")
+    try:
+        assert solver_name() == "SuperLU"
+        other = Factor(matrix)
+        assert other.negatives == usual.negatives
+        assert other.solve(right) == pytest.approx(usual.solve(right), rel=1e-6, abs=1e-8)
+    finally:
+        factor._pardiso.cache_clear()
+
+
+def test_a_shift_on_an_eigenvalue_is_told() -> None:
+    with pytest.raises(SingularShiftError):
+        Factor(sparse.csc_matrix((4, 4)))
