@@ -102,7 +102,7 @@ def main() -> int:
         ):
             copy = Path(folder) / f"{name}.toml"
             copy.write_text(demo_sheet(name).read_text(encoding="utf-8"), encoding="utf-8")
-            draw_picture(copy, FOLDER / f"{picture}.png", prepare, name == "pump_cover")
+            draw_picture(copy, FOLDER / f"{picture}.png", prepare, sweep=False)
         dialog = StartDialog(LIGHT)
         dialog.show()
         wait_for(dialog.isVisible)
