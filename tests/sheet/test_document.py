@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from belltone.sheet.demo import demo_sheet
-from belltone.sheet.document import Sheet, read_sheet, write_sheet
+from belltone.sheet.document import Sheet, read_sheet, write_sheet, write_text
 from belltone.sheet.errors import SheetError
 from belltone.sheet.evaluate import evaluate
 
@@ -164,3 +164,15 @@ def test_no_damage_makes_a_traceback(data: st.DataObject) -> None:
     junk = data.draw(st.text(max_size=8))
     with suppress(SheetError):
         evaluate(Sheet.from_text(text[:start] + junk + text[stop:]))
+
+
+def test_a_pipe_is_written_to_and_not_replaced(tmp_path: Path) -> None:
+    pipe = tmp_path / "pipe"
+    os.mkfifo(pipe)
+    reader = os.open(pipe, os.O_RDONLY | os.O_NONBLOCK)
+    try:
+        write_text("frequencies", pipe)
+        assert os.read(reader, 100) == b"frequencies"
+    finally:
+        os.close(reader)
+    assert pipe.is_fifo()

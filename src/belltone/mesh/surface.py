@@ -409,7 +409,8 @@ def surface_mesh(
             ends.append(breaks[group] if forward else 1 - breaks[group][::-1])
         u_cuts, v_cuts = (len(end) - 1 for end in ends)
         nodes = numbering.block(block, u_cuts, v_cuts)
-        places = _placed(surface, chart, block, _line(ends[0], order), _line(ends[1], order))
+        across, up = np.meshgrid(*(_line(end, order) for end in ends))
+        places = located(surface, chart, block, across.ravel(), up.ravel())
         gather = _gather(u_cuts, v_cuts, order)
         flat = nodes.ravel()
         flats.append(flat)
@@ -469,18 +470,10 @@ def _gather(u_cuts: int, v_cuts: int, order: int) -> IntArray:
     return np.asarray(starts[:, None] + one[None, :])
 
 
-def _placed(
-    surface: SurfaceValue, chart: Chart, block: Block, u: Array, v: Array
-) -> tuple[Array, Array, Array, Array]:
-    """Middle-surface positions, directors, first axes and thickness on a block's grid."""
-    across, up = np.meshgrid(u, v)
-    return located(surface, chart, block, across.ravel(), up.ravel())
-
-
 def located(
     surface: SurfaceValue, chart: Chart, block: Block, u: Array, v: Array
 ) -> tuple[Array, Array, Array, Array]:
-    """The same at places of one block, in the sheet's axes."""
+    """Middle surface, directors, first axes and thickness at places of a block, sheet's axes."""
     first, second = block.chart(u, v).T
     found = chart.locate(block.segment, first, second)
     thickness = surface.thickness.at(surface.shape, block.segment, first, second)

@@ -198,9 +198,14 @@ def write_sheet(sheet: Sheet, path: FilePath) -> None:
 def write_text(text: str, path: FilePath) -> None:
     """Write a text file so that a crash leaves the old file or the new one, never half of one.
 
-    The permissions of a file that is replaced are kept; a link is followed. Raises ``OSError``.
+    The permissions of a file that is replaced are kept; a link is followed; a pipe or a device is
+    written to, never replaced. Raises ``OSError``.
     """
     target = path.resolve()
+    if target.exists() and not target.is_file() and not target.is_dir():
+        with target.open("w", encoding="utf-8", newline="\n") as stream:
+            stream.write(text)
+        return
     handle, temporary = tempfile.mkstemp(dir=target.parent, prefix=f".{target.name}.")
     try:
         with os.fdopen(handle, "w", encoding="utf-8", newline="\n") as stream:
