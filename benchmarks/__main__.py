@@ -6,6 +6,7 @@ import statistics
 import time
 from collections.abc import Callable
 from concurrent.futures import Executor, Future
+from dataclasses import replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
@@ -13,7 +14,6 @@ from typing import Any
 import numpy as np
 from scipy.sparse.linalg import eigsh
 
-from belltone.elements.line import line_elements
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.line import line_mesh
 from belltone.modes.solve import ModeRequest, request_for, solve_modes
@@ -25,8 +25,9 @@ from belltone.sweep.plan import default_plan
 from belltone.sweep.runner import run_sweep
 from belltone.sweep.work import start_workers
 from belltone.system.assembly import assemble
+from belltone.system.bodies import body_elements
 from belltone.system.lanczos import lowest_modes
-from benchmarks import walls
+from benchmarks import assemblies, walls
 
 BAR = """
 belltone = 1
@@ -134,9 +135,19 @@ def element_work() -> None:
     design = evaluate(Sheet.from_text(CASES["stubby cantilever"]))
     member = design.member
     assert member is not None
-    stretches = line_mesh(design, member, Discretisation(400, 4)).stretches
-    together = median(lambda: line_elements(member, stretches, 4))
-    one_by_one = median(lambda: [line_elements(member, row[None], 4) for row in stretches], 3)
+    whole = line_mesh(member, [], Discretisation(400, 4))
+    single = [
+        replace(
+            whole,
+            stretches=whole.stretches[[k]],
+            connectivity=whole.connectivity[[k]],
+            positions=whole.positions[[k]],
+            ups=whole.ups[[k]],
+        )
+        for k in range(400)
+    ]
+    together = median(lambda: body_elements(whole))
+    one_by_one = median(lambda: [body_elements(each) for each in single], 3)
     print(f"elements one by one / all 400 at once: {one_by_one / together:.0f}")
 
 
@@ -165,3 +176,4 @@ if __name__ == "__main__":
     sweeps()
     accuracy()
     walls.main()
+    assemblies.main()

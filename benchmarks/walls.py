@@ -16,7 +16,7 @@ from belltone.modes.solve import request_for, solve_modes
 from belltone.sheet.document import Sheet
 from belltone.sheet.evaluate import evaluate
 from belltone.system.assembly import assemble
-from belltone.system.bodies import mesh_part, part_elements
+from belltone.system.bodies import body_elements, mesh_bodies
 from belltone.system.lanczos import lowest_modes
 
 COVER = sheet(plate(rectangle(1, 0.8), 0.02), held("clamped", "west"), 20)
@@ -50,7 +50,7 @@ def element_share() -> None:
     """Element work against the whole of one solution, at some 50 000 unknowns."""
     design = evaluate(Sheet.from_text(COVER))
     level = Discretisation(10, 4)
-    elements = part_elements(mesh_part(design, level))
+    elements = body_elements(next(mesh_bodies(design, level))[1])
     alone = seconds(elements.matrices)
 
     def whole() -> None:
@@ -66,7 +66,7 @@ def large() -> None:
     system = assemble(design, Discretisation(21, 4))
     lowest_modes(system.stiffness, system.mass, system.rigid, 20)
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20
-    print(f"peak memory with 20 modes of {system.mesh.unknowns} unknowns: {peak:.1f} GB")
+    print(f"peak memory with 20 modes of {system.unknowns} unknowns: {peak:.1f} GB")
 
 
 def order_pays() -> None:

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import shutil
 import sys
 import tempfile
 from pathlib import Path
+
+from PySide6.QtWidgets import QScrollArea
 
 from belltone.desk.app import draw_picture, wait_for
 from belltone.desk.palette import LIGHT
@@ -74,6 +77,20 @@ def picked_edge(window: MainWindow) -> None:
     window.shape.canvas.update()
 
 
+def joined(window: MainWindow) -> None:
+    """Look at what joins the parts, one of them seen through."""
+    wait_for(lambda: window.session.contacts is not None)
+    window.session.set_view(["window"], "faint")
+    area = window.centralWidget().findChild(QScrollArea)
+    area.verticalScrollBar().setValue(window.joined.y() - 10)
+    window.shape.panes.set_swing(0.9)
+
+
+def swung(window: MainWindow) -> None:
+    """Look at the mode at the far end of its motion."""
+    window.shape.panes.set_swing(0.9)
+
+
 def all_modes(window: MainWindow) -> None:
     """Open the table of modes."""
     window.show_table()
@@ -99,8 +116,14 @@ def main() -> int:
             ("pump_cover", "plate", four_panes),
             ("rinsing_bell", "bell", by_energy),
             ("cap_chute", "chute", picked_edge),
+            ("filler_gantry", "gantry", swung),
+            ("ribbed_cover", "ribs", swung),
+            ("guard_hood", "joined", joined),
+            ("drip_tray", "tray", by_energy),
         ):
             copy = Path(folder) / f"{name}.toml"
+            for mesh in demo_sheet(name).parent.glob("*.vtu"):
+                shutil.copy(mesh, folder)
             copy.write_text(demo_sheet(name).read_text(encoding="utf-8"), encoding="utf-8")
             draw_picture(copy, FOLDER / f"{picture}.png", prepare, sweep=False)
         dialog = StartDialog(LIGHT)

@@ -14,6 +14,8 @@ import pytest
 
 from belltone import cli
 from belltone.sheet.document import read_sheet
+from tests.assemblies import STEEL, joint, plate
+from tests.assemblies import held as held_at
 
 Run = Callable[..., tuple[int, str, str]]
 
@@ -312,3 +314,87 @@ def test_a_plate_on_the_command_line(run: Run, tmp_path: Path) -> None:
     code, out, _ = run("summary", sheet)
     assert code == 0
     assert "time for one solution" in out
+
+
+PAIR = "\n".join(
+    [
+        "belltone = 1",
+        STEEL,
+        plate("a", 250, 400, (-175, 0, 0)),
+        plate("b", 350, 400, (125, 0, 0)),
+        held_at("a.west"),
+        "[accuracy]\ndivisions = 1\norder = 3\n[modes]\ncount = 2\n",
+    ]
+)
+
+
+def test_summary_lists_what_touches_and_what_is_joined(run: Run, tmp_path: Path) -> None:
+    path = tmp_path / "pair.toml"
+    path.write_text(PAIR, encoding="utf-8")
+    code, out, _ = run("summary", path)
+    assert code == 0
+    assert "not decided, so not joined" in out
+    assert "along 400 mm" in out
+    assert "“b” slides along x" in out
+    path.write_text(PAIR + joint("a", "b"), encoding="utf-8")
+    code, out, _ = run("summary", path)
+    assert "welded by “a – b”" in out
+    assert "rigid motions left" in out
+    assert "none" in out.split("rigid motions left")[1].splitlines()[0]
+
+
+def test_energy_by_part(run: Run, tmp_path: Path) -> None:
+    path = tmp_path / "pair.toml"
+    path.write_text(PAIR + joint("a", "b"), encoding="utf-8")
+    code, out, _ = run("modes", path, "--parts", "--format", "csv")
+    assert code == 0
+    rows = list(csv.reader(io.StringIO(out)))
+    assert rows[0] == ["mode", "frequency (Hz)", "in a", "in b"]
+    shares = [float(cell.removesuffix(" %")) for cell in rows[1][2:]]
+    assert sum(shares) == pytest.approx(100, abs=0.2)
+    code, out, _ = run("modes", path, "--format", "json")
+    assert set(json.loads(out)["modes"][0]["energy_share_by_part"]) == {"a", "b"}
+
+
+def test_parts_that_do_not_meet_are_told(run: Run, tmp_path: Path) -> None:
+    path = tmp_path / "apart.toml"
+    apart = PAIR.replace('"125 mm"', '"200 mm"')
+    path.write_text(apart + joint("a", "b"), encoding="utf-8")
+    for command in ("check", "modes"):
+        code, _, err = run(command, path)
+        assert code == 1
+        assert "the joint “a – b” joins nothing" in err
+        assert "75 mm apart" in err
+
+
+def test_a_frame_from_a_table(run: Run, tmp_path: Path) -> None:
+    table = tmp_path / "stand.csv"
+    table.write_text("a,0,0,0\nb,0,0,500\nc,300,0,500\npost,a,b\narm,b,c\n", encoding="utf-8")
+    sheet = tmp_path / "stand.toml"
+    code, _, err = run("frame", table, "-o", sheet)
+    assert (code, err) == (0, "")
+    assert read_sheet(sheet).content.title == "stand"
+    code, out, _ = run("check", sheet)
+    assert code == 0
+    assert "good. 2 members" in out
+    table.write_text("a,0,0,0\n", encoding="utf-8")
+    code, _, err = run("frame", table)
+    assert code == 1
+    assert "a frame needs two nodes and a member at least" in err
+    table.write_bytes(b"\xff\xfe\x00")
+    code, _, err = run("frame", table)
+    assert code == 1
+    assert "not a text file in UTF-8" in err
+
+
+def test_a_missing_mesh_is_named(run: Run, tmp_path: Path) -> None:
+    path = tmp_path / "sent.toml"
+    path.write_text(
+        'belltone = 1\n[parts.m]\nkind = "mesh"\nfile = "sent.vtu"\nunit = "mm"\n'
+        'material = "brass"\nthickness = "1 mm"\n',
+        encoding="utf-8",
+    )
+    code, _, err = run("modes", path)
+    assert code == 1
+    assert "parts · m · file" in err
+    assert "No such file" in err

@@ -286,6 +286,6 @@ REFERENCES = (
 
 def wall(part: str) -> SurfaceValue:
     """The one wall of a sheet made from a part."""
-    found = evaluate(Sheet.from_text(sheet(part, "", 4))).surface
-    assert found is not None
+    found = evaluate(Sheet.from_text(sheet(part, "", 4))).parts[0]
+    assert isinstance(found, SurfaceValue)
     return found

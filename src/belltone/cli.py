@@ -19,20 +19,24 @@ from rich.progress import Progress as Bar
 from rich.table import Table
 
 from belltone import __version__
+from belltone.exchange.frame_tables import FrameTableError, frame_sheet, read_frame_table
 from belltone.exchange.tables import (
+    CONTACT_COLUMNS,
     MODE_COLUMNS,
     REFINEMENT_COLUMNS,
     as_csv,
     as_json,
+    contact_rows,
     mode_rows,
     modes_data,
+    part_rows,
     percent,
     refinement_data,
     refinement_rows,
     sweep_data,
     sweep_rows,
 )
-from belltone.modes.mass_properties import mass_properties
+from belltone.modes.mass_properties import mass_properties, part_masses
 from belltone.modes.modeset import ModeSet
 from belltone.modes.refine import refine
 from belltone.modes.solve import (
@@ -45,19 +49,21 @@ from belltone.modes.solve import (
 from belltone.progress import Cancelled, Progress
 from belltone.sheet.demo import demo_sheet
 from belltone.sheet.design import Design
-from belltone.sheet.document import read_sheet, write_sheet, write_text
+from belltone.sheet.document import Sheet, read_sheet, write_sheet, write_text
 from belltone.sheet.errors import SheetError
 from belltone.sheet.evaluate import evaluate
 from belltone.sheet.plain import PlainValueError, plain_value
 from belltone.sheet.units import DIMENSIONS, format_number
-from belltone.sheet.words import part_words
+from belltone.sheet.words import design_words, part_words
 from belltone.store.failures import record_failure
 from belltone.store.results import ResultStore, result_key, store_path
 from belltone.sweep.plan import PlanError, parse_plan
 from belltone.sweep.runner import SweepError, run_sweep
 from belltone.sweep.work import start_workers
 from belltone.system.assembly import assemble
+from belltone.system.contacts import contacts
 from belltone.system.factor import solver_name
+from belltone.system.joints import JointError
 from belltone.tune.clear import band_visits, clear_intervals
 from belltone.tune.reach import ReachError, reach
 
@@ -78,6 +84,7 @@ _BAD_INPUT = (
     ReachError,
     SweepError,
     AccuracyError,
+    JointError,
 )
 
 
@@ -142,7 +149,7 @@ def check(sheet: SheetPath) -> None:
     _warn(design)
     whole = mass_properties(design)
     print(
-        f"{sheet}: good. {part_words(design.part)}, "
+        f"{sheet}: good. {design_words(design)}, "
         f"{format_number(whole.mass, 4)} kg in all; {len(design.supports)} supports, "
         f"{len(design.bands)} excitation bands, {len(design.knobs)} knobs."
     )
@@ -161,25 +168,30 @@ def summary(sheet: SheetPath, settings: Settings = None) -> None:
         ("centre x y z", _triple(1e3 * whole.centre, "mm")),
         ("inertia about the centre x y z", _triple(whole.inertia.diagonal(), "kg m²")),
     ]
-    hung_mass = sum(hung.mass for hung in design.masses)
+    masses = part_masses(design)
     rows += [
-        (
-            f"part {part.name}",
-            f"{part_words(part)}, {format_number(whole.mass - hung_mass)} kg",
-        )
-        for part in design.parts
+        (f"part {part.name}", f"{part_words(part)}, {format_number(masses[part.name])} kg")
+        for part in design.solid_parts
     ]
     rows += [(f"mass {hung.name}", f"{format_number(hung.mass)} kg") for hung in design.masses]
     started = time.perf_counter()
     solve_modes(design, request_for(design), chosen)
     rows += [
-        ("elements", f"{len(system.mesh.connectivity)} of order {chosen.order}"),
-        ("unknowns", f"{system.mesh.unknowns}, {system.basis.shape[1]} of them free"),
+        ("elements", f"{system.elements} of order {chosen.order}"),
+        ("unknowns", f"{system.unknowns}, {system.stiffness.shape[0]} of them free"),
         ("time for one solution", f"{format_number(time.perf_counter() - started, 2)} s"),
         ("factorised by", solver_name()),
         ("rigid motions left", ", ".join(system.rigid_names) or "none"),
     ]
-    _write(_table(("of", "value"), rows), None)
+    text = _table(("of", "value"), rows)
+    if len(design.solid_parts) > 1:
+        touching = contact_rows(contacts(design))
+        if touching:
+            text += _table(CONTACT_COLUMNS, touching)
+        came = sum(joint.implied for joint in design.joints)
+        if came:
+            text += f"{came} joints come with frames, ribs and linked points.\n"
+    _write(text, None)
 
 
 @app.command("refine")
@@ -219,6 +231,9 @@ def modes(
         str | None,
         typer.Option("--from", metavar="F", help="Only modes above “300 Hz”, wherever that is."),
     ] = None,
+    parts: Annotated[
+        bool, typer.Option("--parts", help="Tell each mode's strain energy by part.")
+    ] = False,
     form: FormatOption = Format.TABLE,
     output: Output = None,
 ) -> None:
@@ -248,7 +263,11 @@ def modes(
         found = found.limited(min(keep, count) if count is not None else keep)
     elif count is not None:
         found = found.limited(count)
-    if form is Format.JSON:
+    if parts and form is not Format.JSON:
+        columns, shares = part_rows(found)
+        written = as_csv if form is Format.CSV else _table
+        _write(written(columns, shares), output)
+    elif form is Format.JSON:
         _write(as_json(modes_data(found, design)), output)
     elif form is Format.CSV:
         _write(as_csv(MODE_COLUMNS, mode_rows(found, design)), output)
@@ -350,6 +369,25 @@ def reach_command(
     if write is not None:
         write_sheet(found.sheet, write)
         print(f"written to {write}")
+
+
+@app.command()
+def frame(
+    table: Annotated[
+        Path,
+        typer.Argument(metavar="TABLE", help="Nodes (name, x, y, z) and members."),
+    ],
+    output: Output = None,
+) -> None:
+    """Make a sheet of a frame from a table of nodes and members (CSV)."""
+    try:
+        text = table.read_text(encoding="utf-8-sig")
+        sheet = Sheet.from_text(frame_sheet(read_frame_table(text), table.stem))
+    except UnicodeDecodeError:
+        _fail(f"“{table}” is not a text file in UTF-8")
+    except FrameTableError as error:
+        _fail(f"{table}: {error}")
+    _write(sheet.text, output)
 
 
 @app.command()

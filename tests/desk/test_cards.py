@@ -39,7 +39,7 @@ def add(card: Card, text: str) -> None:
 def test_cards_state_the_problem(window: MainWindow) -> None:
     said = [words(card) for card in window.cards]
     assert "A straight member “rail”, 2.2 m long." in said[COMPONENT]
-    assert "rectangular hollow 60 mm wide, 40 mm high , wall • 3 mm" in said[COMPONENT]
+    assert "rectangular hollow 60 mm wide, 40 mm high, • 3 mm wall" in said[COMPONENT]
     assert "193 GPa stiff, 7950 kg/m³ dense, Poisson's ratio 0.3." in said[MATERIAL]
     assert "west post: clamped at the start" in said[HELD]
     assert "second post: held in y, z, turn x at “post” at • 1.55 m" in said[HELD]
@@ -172,11 +172,11 @@ def test_the_section_changes_shape_and_tapers(window: MainWindow, qtbot: QtBot) 
     qtbot.keyClicks(field, "30 mm")
     qtbot.keyClick(field, Qt.Key.Key_Return)
     settle(qtbot, window)
-    assert window.session.design.part.tapered
+    assert window.session.design.parts[0].tapered
     choose(card, "⋯", "make it even: both ends alike")
-    assert not window.session.design.part.tapered
+    assert not window.session.design.parts[0].tapered
     choose(card, "rectangular hollow", "round tube")
-    assert "round tube 40 mm across , wall • 3 mm" in words(card)
+    assert "round tube 40 mm across, • 3 mm wall" in words(card)
     settle(qtbot, window)
     assert not window.session.failure
 
@@ -240,7 +240,7 @@ def test_end_points_are_live(make_window: Callable[..., MainWindow], qtbot: QtBo
     qtbot.keyClicks(field, "0 m")
     qtbot.keyClick(field, Qt.Key.Key_Return)
     settle(qtbot, window)
-    assert window.session.design.part.length == pytest.approx(0.4)
+    assert window.session.design.parts[0].length == pytest.approx(0.4)
 
 
 def test_divisions_and_order_are_an_experts_choice(window: MainWindow, qtbot: QtBot) -> None:

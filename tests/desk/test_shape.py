@@ -33,7 +33,7 @@ def test_the_shape_is_drawn_in_its_colours(make_window: Callable[..., MainWindow
     scene = window.shape.canvas.scene
     ratio = window.shape.canvas.devicePixelRatioF()
     height = round(image.height())
-    member = window.session.design.part
+    member = window.session.design.parts[0]
     root = scene.on_picture(member.start + 0.04 * (member.stop - member.start), height)
     assert root[0] < image.width() / 2
     left = image.copy(0, 0, image.width() // 2, image.height())
@@ -116,7 +116,7 @@ def test_the_fitted_component_fills_the_picture(window: MainWindow) -> None:
     canvas = window.shape.canvas
     canvas.look("y")
     height = round(canvas.height() * canvas.devicePixelRatioF())
-    member = window.session.design.part
+    member = window.session.design.parts[0]
     left = canvas.scene.on_picture(member.start, height)[0]
     right = canvas.scene.on_picture(member.stop, height)[0]
     width = canvas.width() * canvas.devicePixelRatioF()

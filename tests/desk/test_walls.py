@@ -32,7 +32,7 @@ def plate(make_window: Callable[..., MainWindow]) -> MainWindow:
 def at_site(window: MainWindow, site: str, share: float = 0.5) -> QPoint:
     """Where a site's middle is on the canvas."""
     canvas = window.shape.canvas
-    surface = window.session.design.surface
+    surface = window.session.design.parts[0]
     assert surface is not None
     line = np.concatenate(place_lines(surface, window.session.design.places[site]))
     place = line[round(share * (len(line) - 1))]
@@ -114,7 +114,7 @@ def test_an_edge_behind_the_wall_is_not_picked(
     canvas.look("y")
     canvas.set_swing(0.0)
     line = np.concatenate(
-        place_lines(window.session.design.surface, window.session.design.places["drum.start"])  # type: ignore[arg-type]
+        place_lines(window.session.design.parts[0], window.session.design.places["drum.start"])  # type: ignore[arg-type]
     )
     ratio = canvas.devicePixelRatioF()
     height = round(canvas.height() * ratio)

@@ -180,7 +180,7 @@ def test_opening_through_the_dialog_and_recent(
     window.ask_open()
     settle(qtbot, window)
     assert window.session.path == other
-    assert window.session.design.part.length == pytest.approx(2.4)
+    assert window.session.design.parts[0].length == pytest.approx(2.4)
     window._fill_recent()
     assert window.recent.actions()[0].text().startswith("other.toml")
 

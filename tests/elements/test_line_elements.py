@@ -5,14 +5,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from belltone.elements.line import STRAINS, line_elements
+from belltone.elements.line import STRAINS
 from belltone.elements.lumped import cross_matrix, rigid_body_mass
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.line import line_mesh
 from belltone.sheet.design import Design
 from belltone.sheet.document import Sheet
 from belltone.sheet.evaluate import evaluate
-from belltone.system.rigid import rigid_motions
+from belltone.system.bodies import body_elements
+from belltone.system.rigid import sheet_motions
 from tests.conftest import bar_text
 
 RECTANGLE = 'shape = "solid rectangle", width = "50 mm", height = "30 mm"'
@@ -23,10 +24,10 @@ TAPER = 'shape = "solid rectangle", width = "20 mm", height = "10 mm"'
 @pytest.mark.parametrize("taper", ["", TAPER])
 def test_rigid_motions_cost_nothing(bar: Callable[..., Design], order: int, taper: str) -> None:
     design = bar(RECTANGLE, taper=taper)
-    member = design.part
-    mesh = line_mesh(design, member, Discretisation(2, order))
-    elements = line_elements(member, mesh.stretches, order)
-    motions = rigid_motions(mesh.coordinates, 1.0).reshape(-1, 6, 6)
+    member = design.parts[0]
+    mesh = line_mesh(member, [], Discretisation(2, order))
+    elements = body_elements(mesh)
+    motions = sheet_motions(mesh.coordinates).reshape(-1, 6, 6)
     gathered = motions[mesh.connectivity].reshape(len(mesh.stretches), -1, 6)
     forces = np.einsum("eij,ejm->eim", elements.stiffness, gathered)
     stiffest = np.abs(elements.stiffness).max()
@@ -38,16 +39,16 @@ def test_rigid_motions_cost_nothing(bar: Callable[..., Design], order: int, tape
 def test_constant_strains_are_exact(bar: Callable[..., Design], order: int) -> None:
     """Patch test: stretch and twist of unit size store E A / 2 and G J / 2 on a metre."""
     design = bar(RECTANGLE)
-    member = design.part
-    mesh = line_mesh(design, member, Discretisation(3, order))
-    elements = line_elements(member, mesh.stretches, order)
+    member = design.parts[0]
+    mesh = line_mesh(member, [], Discretisation(3, order))
+    elements = body_elements(mesh)
     section = member.section.properties(0.3)
     x = mesh.coordinates[:, 0]
     motions = np.zeros((2, len(x), 6))
     motions[0, :, 0] = x
     motions[1, :, 3] = x
     gathered = motions[:, mesh.connectivity].reshape(2, len(mesh.stretches), -1)
-    energy = elements.strain_energy(gathered)
+    energy = elements.strain_energy(gathered).sum(axis=1)
     material = member.material
     assert energy[0, STRAINS.index("axial")] == pytest.approx(
         0.5 * material.youngs_modulus * float(section.area)
@@ -62,9 +63,9 @@ def test_constant_strains_are_exact(bar: Callable[..., Design], order: int) -> N
 def test_the_mass_of_a_straight_push_is_the_members(bar: Callable[..., Design], order: int) -> None:
     for taper in ("", TAPER):
         design = bar(RECTANGLE, taper=taper)
-        member = design.part
-        mesh = line_mesh(design, member, Discretisation(2, order))
-        mass = line_elements(member, mesh.stretches, order).mass
+        member = design.parts[0]
+        mesh = line_mesh(member, [], Discretisation(2, order))
+        mass = body_elements(mesh).mass
         push = np.tile([1.0, 0, 0, 0, 0, 0], order + 1)
         assert np.einsum("i,eij,j->", push, mass, push) == pytest.approx(member.mass, rel=1e-12)
 
@@ -76,10 +77,11 @@ def test_turning_the_member_turns_its_matrices(stop: tuple[float, float, float])
     points = 'from = ["0 m", "0 m", "0 m"]\nto = [' + ", ".join(f'"{x!r} m"' for x in stop) + "]"
     slanted_text = bar_text(RECTANGLE, f"{length!r} m").replace(f'length = "{length!r} m"', points)
     slanted = evaluate(Sheet.from_text(slanted_text))
-    stretches = np.array([[0.0, 0.4], [0.4, 1.0]])
-    turn = np.kron(np.eye(2 * 4), slanted.part.frame)
-    one = line_elements(straight.part, stretches, 3)
-    other = line_elements(slanted.part, stretches, 3)
+    turn = np.kron(np.eye(2 * 4), slanted.parts[0].frame)
+    one, other = (
+        body_elements(line_mesh(design.parts[0], [0.4 * length], Discretisation(1, 3)))
+        for design in (straight, slanted)
+    )
     for name in ("stiffness", "mass"):
         expected = turn.T @ getattr(one, name) @ turn
         assert getattr(other, name) == pytest.approx(expected, abs=1e-9 * np.abs(expected).max())

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from belltone.mesh.charts import chart_of
+from belltone.sheet.charts import chart_of
 from belltone.sheet.profiles import Arc, Line, Profile
 from belltone.sheet.shapes import Extruded, Lofted, Plate, Polygon, Revolved, SurfaceShape
 

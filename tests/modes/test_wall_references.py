@@ -26,7 +26,8 @@ def frequencies(text: str, divisions: int, order: int, count: int) -> Array:
     assert pairs.complete
     # From the strains, as the program does: eigenvalues of thin walls drown in rounding.
     vectors = pairs.vectors[:, :count]
-    energy = system.strain_energy(system.node_motions(vectors)).sum(axis=1)
+    (energies,) = system.strain_energies(system.node_motions(vectors))
+    energy = energies.sum(axis=1)
     kinetic = np.einsum("im,im->m", vectors, np.asarray(system.mass @ vectors))
     return np.asarray(np.sqrt(2 * energy / kinetic) / (2 * np.pi))
 

@@ -11,7 +11,7 @@ from belltone.sheet.document import Sheet
 from belltone.sheet.errors import SheetError
 from belltone.sheet.evaluate import evaluate
 from belltone.sheet.materials import handbook
-from belltone.system.bodies import mesh_part
+from belltone.system.bodies import mesh_bodies
 from belltone.system.constraints import site_rows
 from tests.conftest import CLAMPED, bar_text, held
 
@@ -36,7 +36,11 @@ def findings(sheet: Sheet, **settings: str) -> str:
         ('from = "2 mm"', 'from = "9 mm"', "must end above its start"),
         ('from = "2 mm"', 'from = "2"', "write it in mm"),
         ('"stainless steel, austenitic"', '"stainless"', "there is no material “stainless”"),
-        ('site = "post"', 'site = "pst"', "there are “rail.start”, “rail.end”, “post”"),
+        (
+            'site = "post"',
+            'site = "pst"',
+            "there are “rail.start”, “rail.end”, “rail.axis”, “post”",
+        ),
         ('along = "0.9 m"', 'along = "9 m"', "9000 mm is not on “rail”, which is 2200 mm long"),
         ('part = "rail"\nalong = "0.9 m"', 'part = "rial"\nalong = "0.9 m"', "no part “rial”"),
         ('from = "119 Hz"', 'from = "130 Hz"', "must end above its start"),
@@ -78,7 +82,7 @@ def test_settings_set_knobs(rail: Sheet) -> None:
     design = evaluate(rail, {"wall": "0.4 cm", "post_at": "1.6 m"})
     assert design.knobs["wall"].value == pytest.approx(4.0)
     assert design.places["post"].along == pytest.approx(1.6)
-    assert design.part.section.wall == pytest.approx(4e-3)  # type: ignore[attr-defined]
+    assert design.parts[0].section.wall == pytest.approx(4e-3)  # type: ignore[attr-defined]
     assert "no knob “wal”; did you mean “wall”" in findings(rail, wal="4 mm")
     assert "given in mm: “4 mm”" in findings(rail, wall="4")
 
@@ -117,7 +121,7 @@ def test_words_hold_by_the_members_own_axes() -> None:
     design = evaluate(Sheet.from_text(text))
     support = design.supports[0]
     assert support.own
-    mesh = mesh_part(design, Discretisation(1, 2))
+    (_, mesh), *_ = mesh_bodies(design, Discretisation(1, 2))
     rows = site_rows(mesh.site(support.place), support.directions, support.own, mesh.unknowns)
     own = np.zeros((4, 6))
     own[0, 1] = own[1, 0] = own[2, 2] = own[3, 4] = 1
@@ -138,7 +142,7 @@ def test_the_section_stands_up(
     points = f'from = ["0 m", "0 m", "0 m"]\nto = {list(stop)}\n'
     points += f"up = {list(up)}\n" if up else ""
     text = bar_text(RECTANGLE).replace('length = "1 m"', points)
-    frame = evaluate(Sheet.from_text(text)).part.frame
+    frame = evaluate(Sheet.from_text(text)).parts[0].frame
     assert frame[2] == pytest.approx(np.array(height_along, float))
     assert np.linalg.det(frame) == pytest.approx(1.0)
 
@@ -164,7 +168,7 @@ def test_the_handbook_is_plausible() -> None:
         text = bar_text(RECTANGLE, rest=CLAMPED).replace(
             'material = "steel"', f'material = "{name}"'
         )
-        material = evaluate(Sheet.from_text(text)).part.material
+        material = evaluate(Sheet.from_text(text)).parts[0].material
         assert 900 < material.density < 9000
         assert 0.5e9 < material.youngs_modulus < 250e9
         assert 0.2 < material.poisson_ratio < 0.5
@@ -178,7 +182,7 @@ def test_units_do_not_change_the_design(length: float, unit: tuple[str, float]) 
     name, factor = unit
     metres = evaluate(Sheet.from_text(bar_text(RECTANGLE, f"{length!r} m")))
     others = evaluate(Sheet.from_text(bar_text(RECTANGLE, f"{length * factor!r} {name}")))
-    assert others.part.length == pytest.approx(metres.part.length, rel=1e-12)
+    assert others.parts[0].length == pytest.approx(metres.parts[0].length, rel=1e-12)
 
 
 def test_a_taper_keeps_its_shape() -> None:
@@ -189,4 +193,4 @@ def test_a_taper_keeps_its_shape() -> None:
 def test_the_mass_of_a_taper_is_exact(bar: Callable[..., Design]) -> None:
     taper = 'shape = "solid rectangle", width = "50 mm", height = "10 mm"'
     design = bar(RECTANGLE, taper=taper)
-    assert design.part.mass == pytest.approx(7850 * 0.05 * 0.02, rel=1e-12)
+    assert design.parts[0].mass == pytest.approx(7850 * 0.05 * 0.02, rel=1e-12)

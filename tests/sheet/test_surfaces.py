@@ -126,16 +126,16 @@ def test_an_impossible_ply_and_an_edge_word_on_a_member() -> None:
 )
 def test_the_demo_sheets_read_as_they_should(name: str, sort: type, words: str) -> None:
     design = evaluate(read_sheet(examples_folder() / f"{name}.toml"))
-    assert design.surface is not None
-    assert isinstance(design.surface.shape, sort)
-    assert part_words(design.part).startswith(words)
+    assert design.parts[0] is not None
+    assert isinstance(design.parts[0].shape, sort)
+    assert part_words(design.parts[0]).startswith(words)
     assert not design.warnings
 
 
 def test_ply_angles_turn_stiffness_as_they_should() -> None:
     design = evaluate(read_sheet(examples_folder() / "paddle.toml"))
-    assert design.surface is not None
-    plies = design.surface.layup.plies
+    assert design.parts[0] is not None
+    plies = design.parts[0].layup.plies
     assert plies[0].angle == pytest.approx(math.radians(30))
     assert plies[1].angle == pytest.approx(math.radians(-30))
     ply = plies[0].material

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Mapping
 from typing import Final, Protocol
 
 import numpy as np
@@ -9,7 +10,6 @@ from numpy.typing import NDArray
 from scipy import sparse
 
 from belltone.mesh.blocks import SIDES, edge_key
-from belltone.mesh.charts import chart_of
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.places import place_lines
 from belltone.mesh.surface import (
@@ -20,14 +20,18 @@ from belltone.mesh.surface import (
     witness_points,
 )
 from belltone.modes.modeset import ModeSet
-from belltone.sheet.design import Design, MemberValue, Place, SurfaceValue
+from belltone.sheet.design import Design, MemberValue, MeshValue, Place, PointValue, SurfaceValue
+from belltone.sheet.solid_sections import ear_clipped
 
-__all__ = ["DrawnMember", "DrawnPart", "DrawnWall", "drawn_part"]
+__all__ = ["DrawnAssembly", "DrawnMember", "DrawnPart", "DrawnWall"]
 
 Array = NDArray[np.float64]
 IndexArray = NDArray[np.int64]
 
-_RINGS: Final = 65  # rings of the drawn surface along a member
+_MOST_RINGS: Final = ((1, 65), (8, 33), (40, 17))  # along each of so many members at most
+_FEWEST_RINGS: Final = 9
+_MOST_EDGES: Final = 20_000  # of a received mesh that are drawn as lines
+_SHARP: Final = 0.87  # cosine of the turn from which a corner is drawn as an edge
 
 
 class DrawnPart(Protocol):
@@ -55,11 +59,140 @@ class DrawnPart(Protocol):
         """Motion (6,) of a mode's shape at a site."""
 
 
-def drawn_part(design: Design, modes: ModeSet | None) -> DrawnPart:
-    """The part of a design, laid out as the modes' points are."""
-    if isinstance(design.part, MemberValue):
-        return DrawnMember(design.part)
-    return DrawnWall(design.part, modes)
+class DrawnAssembly:
+    """All parts of a design, laid out as the modes' points are.
+
+    Points stand part by part; faces, edges and lines are asked for by the parts wanted.
+    """
+
+    def __init__(self, design: Design, modes: ModeSet | None) -> None:
+        self._design = design
+        members = sum(isinstance(part, MemberValue) for part in design.parts)
+        walls = [part.name for part in design.parts if isinstance(part, SurfaceValue)]
+        self.parts: dict[str, DrawnPart] = {}
+        for part in design.parts:
+            if isinstance(part, MemberValue):
+                self.parts[part.name] = DrawnMember(part, _rings(members))
+            elif isinstance(part, SurfaceValue):
+                self.parts[part.name] = DrawnWall(part, modes, walls.index(part.name))
+            elif isinstance(part, MeshValue):
+                self.parts[part.name] = DrawnMesh(part)
+            else:
+                self.parts[part.name] = DrawnPoint(part)
+        counts = [len(part.points) for part in self.parts.values()]
+        self._starts = dict(zip(self.parts, np.cumsum([0, *counts[:-1]]).tolist(), strict=True))
+        self.points = np.concatenate([part.points for part in self.parts.values()])
+        only = next(iter(self.parts.values()))
+        box = float(np.linalg.norm(np.ptp(self.points, axis=0)))
+        self.size = only.size if len(self.parts) == 1 else box
+        self.depth = min(part.depth for name, part in self.parts.items() if name in self.solid)
+        self.normals = np.concatenate(
+            [
+                np.zeros_like(part.points) if part.normals is None else part.normals
+                for part in self.parts.values()
+            ]
+        )
+
+    @property
+    def solid(self) -> tuple[str, ...]:
+        """Names of the parts that are made of something."""
+        return tuple(part.name for part in self._design.solid_parts)
+
+    @property
+    def only_members(self) -> bool:
+        """Whether no part is a wall, on which nodal lines make sense."""
+        return not self._design.has_walls
+
+    def gathered(self, what: str, names: Collection[str]) -> list[IndexArray]:
+        """``faces``, ``edges`` or ``mesh_lines`` of some parts, as numbers of all points."""
+        return [
+            indices + self._starts[name]
+            for name, part in self.parts.items()
+            if name in names
+            for indices in getattr(part, what)
+        ]
+
+    def wall_faces(self, names: Collection[str]) -> list[IndexArray]:
+        """Faces of walls among some parts."""
+        return [
+            part.faces[0] + self._starts[name]
+            for name, part in self.parts.items()
+            if name in names and part.normals is not None
+        ]
+
+    def moved(self, shapes: Mapping[str, Array]) -> Array:
+        """Displacement ``(points, 3)`` of a mode's shapes by part."""
+        return np.concatenate([part.moved(shapes[name]) for name, part in self.parts.items()])
+
+    def spread(self, values: Mapping[str, Array]) -> Array:
+        """Values at the mode set's points by part, brought to the drawn ones."""
+        return np.concatenate([part.spread(values[name]) for name, part in self.parts.items()])
+
+    def body_motion(self, shapes: Mapping[str, Array], place: Place) -> Array:
+        """Motion (6,) of a mode's shape at a site."""
+        return self.parts[place.part].body_motion(shapes[place.part], place)
+
+
+def _rings(members: int) -> int:
+    """Rings of the drawn surface along each of so many members."""
+    return next((count for most, count in _MOST_RINGS if members <= most), _FEWEST_RINGS)
+
+
+class DrawnPoint:
+    """A point without material: nothing is drawn of it."""
+
+    normals: Array | None = None
+    size = depth = 0.0
+
+    def __init__(self, point: PointValue) -> None:
+        self.points = point.position[None]
+        self.faces: list[IndexArray] = []
+        self.edges: list[IndexArray] = []
+        self.mesh_lines: list[IndexArray] = []
+
+    def moved(self, shape: Array) -> Array:
+        return np.asarray(shape[:, :3])
+
+    def spread(self, values: Array) -> Array:
+        return values
+
+    def body_motion(self, shape: Array, place: Place) -> Array:
+        return np.asarray(shape[0])
+
+
+class DrawnMesh:
+    """A received mesh, face by face."""
+
+    def __init__(self, mesh: MeshValue) -> None:
+        self._near = mesh.points
+        self.points = mesh.points
+        self.size = mesh.size
+        self.depth = max(0.02 * self.size, float(mesh.thickness.mean()))
+        self.faces: list[IndexArray] = [mesh.faces]
+        named = [line for name, line in mesh.lines.items() if name.startswith(("rim", "fold"))]
+        self.edges: list[IndexArray] = [
+            mesh.edges[edge] for line in named for edge in line[:_MOST_EDGES]
+        ]
+        self.mesh_lines: list[IndexArray] = list(mesh.edges[:_MOST_EDGES])
+        corners = mesh.points[mesh.faces]
+        cross = np.cross(corners[:, 2] - corners[:, 0], corners[:, 3] - corners[:, 1])
+        normals = np.zeros_like(mesh.points)
+        for corner in range(4):
+            np.add.at(normals, mesh.faces[:, corner], cross)
+        length = np.linalg.norm(normals, axis=1, keepdims=True)
+        self.normals: Array | None = normals / np.where(length > 0, length, 1.0)
+
+    def moved(self, shape: Array) -> Array:
+        return np.asarray(shape[:, :3])
+
+    def spread(self, values: Array) -> Array:
+        return values
+
+    def body_motion(self, shape: Array, place: Place) -> Array:
+        if place.near is None:
+            return np.asarray(shape.mean(axis=0))
+        away = np.linalg.norm(self._near - np.array(place.near), axis=1)
+        return np.asarray(shape[int(np.argmin(away))])
 
 
 class DrawnMember:
@@ -67,17 +200,22 @@ class DrawnMember:
 
     normals: Array | None = None
 
-    def __init__(self, member: MemberValue) -> None:
-        self._member = member
-        self._shares = np.linspace(0.0, 1.0, _RINGS)
-        self.size = member.length
-        self.depth = max(member.section.depth, member.section_at_end.depth)
+    def __init__(self, member: MemberValue, count: int) -> None:
+        self._member, self._count = member, count
+        self._shares = np.linspace(0.0, 1.0, count)
+        self.size, self.depth = member.length, member.sections.depth
         outer, inner = _outlines(member, self._shares)
-        self._rings = [ring for ring in (outer, inner) if ring is not None]
-        centres = member.start + self._shares[:, None] * (member.stop - member.start)
-        self._arms = np.concatenate([self._spatial(ring).reshape(-1, 3) for ring in self._rings])
+        self._loops = [ring for ring in (outer, inner) if ring is not None]
+        centres, tangents, ups = member.path.at(self._shares)
+        sides = np.cross(ups, tangents)
+        self._arms = np.concatenate(
+            [
+                (ring[..., :1] * sides[:, None] + ring[..., 1:] * ups[:, None]).reshape(-1, 3)
+                for ring in self._loops
+            ]
+        )
         self._ring_of = np.concatenate(
-            [np.repeat(np.arange(_RINGS), ring.shape[1]) for ring in self._rings]
+            [np.repeat(np.arange(count), ring.shape[1]) for ring in self._loops]
         )
         self.points = centres[self._ring_of] + self._arms
         self.faces = self._faces()
@@ -93,6 +231,8 @@ class DrawnMember:
         return np.asarray(np.interp(self._shares, stations, values)[self._ring_of])
 
     def body_motion(self, shape: Array, place: Place) -> Array:
+        if place.feature is not None:
+            return np.asarray(shape.mean(axis=0))
         return self._at(shape, np.array([place.along / self.size]))[0]
 
     @staticmethod
@@ -100,19 +240,14 @@ class DrawnMember:
         stations = np.linspace(0.0, 1.0, len(shape))
         return np.column_stack([np.interp(shares, stations, column) for column in shape.T])
 
-    def _spatial(self, ring: Array) -> Array:
-        """Section coordinates ``(rings, corners, 2)`` as vectors in space from the axis."""
-        frame = self._member.frame
-        return np.asarray(ring[..., :1] * frame[1] + ring[..., 1:] * frame[2])
-
     def _indices(self) -> list[IndexArray]:
         """Numbers of the points of each ring, ``(rings, corners)``, outer and inner."""
         found: list[IndexArray] = []
         offset = 0
-        for ring in self._rings:
+        for ring in self._loops:
             corners = ring.shape[1]
-            found.append(offset + np.arange(_RINGS * corners).reshape(_RINGS, corners))
-            offset += _RINGS * corners
+            found.append(offset + np.arange(self._count * corners).reshape(self._count, corners))
+            offset += self._count * corners
         return found
 
     def _faces(self) -> list[IndexArray]:
@@ -123,10 +258,11 @@ class DrawnMember:
             faces.append(
                 np.stack([index[:-1], after[:-1], after[1:], index[1:]], axis=-1).reshape(-1, 4)
             )
-        for end in (0, _RINGS - 1):
+        for end in (0, self._count - 1):
             loops = [index[end] for index in self._indices()]
             if len(loops) == 1:
-                faces.append(loops[0][None])
+                # Drawing takes polygons for convex, which a channel's end is not.
+                faces.append(loops[0][ear_clipped(self._loops[0][end])])
             else:
                 outer, inner = loops
                 corners = [outer, np.roll(outer, -1), np.roll(inner, -1), inner]
@@ -136,29 +272,36 @@ class DrawnMember:
     def _edges(self) -> list[IndexArray]:
         """Where the surface has a real edge."""
         lines: list[IndexArray] = []
-        for index in self._indices():
-            if index.shape[1] <= 4:
-                lines += [index[:, corner] for corner in range(index.shape[1])]
-            lines += [np.append(index[end], index[end][0]) for end in (0, -1)]
+        for index, ring in zip(self._indices(), self._loops, strict=True):
+            lines += [index[:, corner] for corner in _sharp(ring[0])]
+            if not self._member.path.closed:
+                lines += [np.append(index[end], index[end][0]) for end in (0, -1)]
         return lines
 
     def _across(self) -> list[IndexArray]:
         outer = self._indices()[0]
-        return [np.append(ring, ring[0]) for ring in outer[:: max(1, _RINGS // 16)]]
+        return [np.append(ring, ring[0]) for ring in outer[:: max(1, self._count // 16)]]
+
+
+def _sharp(outline: Array) -> IndexArray:
+    """Corners at which an outline turns by more than a third of a right angle."""
+    before = outline - np.roll(outline, 1, axis=0)
+    after = np.roll(outline, -1, axis=0) - outline
+    lengths = np.linalg.norm(before, axis=1) * np.linalg.norm(after, axis=1)
+    return np.flatnonzero(np.sum(before * after, axis=1) < _SHARP * lengths)
 
 
 class DrawnWall:
     """A plate or shell by its middle surface, with the lines of its elements."""
 
-    def __init__(self, wall: SurfaceValue, modes: ModeSet | None) -> None:
+    def __init__(self, wall: SurfaceValue, modes: ModeSet | None, number: int) -> None:
         used = modes.discretisation if modes is not None else Discretisation(1, 1)
-        plan = used.plans[0] if used.plans else plan_surface(wall)
+        plan = used.plans[number] if used.plans else plan_surface(wall)
         mesh = surface_mesh(wall, Discretisation(used.divisions, 1), plan)
         blocks = mesh.blocks
         numbers, u, v, along = witness_points(blocks)
-        chart = chart_of(wall.shape)
         pieces = [
-            located(wall, chart, block, u[numbers == n], v[numbers == n])
+            located(wall, block, u[numbers == n], v[numbers == n])
             for n, block in enumerate(blocks.blocks)
         ]
         surface = np.concatenate([piece[0] for piece in pieces])
@@ -230,6 +373,10 @@ def _element_lines(
 
 def _outlines(member: MemberValue, shares: Array) -> tuple[Array, Array | None]:
     """Section outlines at each share, ``(rings, corners, 2)``: outer, and inner if hollow."""
+    if not member.tapered:
+        outer, inner = member.section.outline()
+        spread = (len(shares), 1, 1)
+        return np.tile(outer, spread), None if inner is None else np.tile(inner, spread)
     pairs = [member.section_at(np.asarray(share)).outline() for share in shares]
     outer = np.array([pair[0] for pair in pairs])
     if pairs[0][1] is None:

@@ -20,9 +20,25 @@ from vtkmodules.vtkFiltersSources import (
 from vtkmodules.vtkRenderingCore import vtkActor, vtkPolyDataMapper
 
 from belltone.mesh.places import location, place_lines
-from belltone.sheet.design import Design, SupportValue, SurfaceValue
+from belltone.sheet.design import (
+    Design,
+    JointValue,
+    MemberValue,
+    MeshValue,
+    SupportValue,
+    SurfaceValue,
+)
 
-__all__ = ["ball", "cells", "line_actor", "rgb", "spring_glyphs", "support_glyphs"]
+__all__ = [
+    "ball",
+    "cells",
+    "flaw_glyphs",
+    "joint_glyphs",
+    "line_actor",
+    "rgb",
+    "spring_glyphs",
+    "support_glyphs",
+]
 
 Array = NDArray[np.float64]
 
@@ -40,15 +56,13 @@ def support_glyphs(
     design: Design, support: SupportValue, depth: float, size: float, colour: str
 ) -> list[vtkActor]:
     """What holds a site: marks at a point, a thick line with marks along an edge."""
-    surface = design.surface
-    if surface is None:
-        member = design.member
-        assert member is not None
-        frame = member.frame if support.own else np.eye(3)
+    surface = design.part_of(support.place.part)
+    if not isinstance(surface, SurfaceValue):
+        own, away = _own_frame(design, support)
+        frame = own if support.own else np.eye(3)
         place = location(design, support.place)
-        away = -1.0 if support.place.along < 0.5 * member.length else 1.0
         if len(support.directions) == 6:
-            return [_slab(member.frame, place, away, glyph_size(depth, size), colour)]
+            return [_slab(own, place, away, glyph_size(depth, size), colour)]
         return _marks(support.directions, frame, place, depth, glyph_size(depth, size), colour)
     if not len(support.directions):
         return []
@@ -67,6 +81,51 @@ def support_glyphs(
         shown = support.directions[np.linalg.norm(support.directions[:, :3], axis=1) > 0.5]
         actors += _marks(shown, frame, points[at], 0.2 * depth, marks, colour)
     return actors
+
+
+def _own_frame(design: Design, support: SupportValue) -> tuple[Array, float]:
+    """A member's own axes at a support, and which way along its axis the outside is."""
+    part = design.part_of(support.place.part)
+    if not isinstance(part, MemberValue):
+        return np.eye(3), -1.0
+    share = support.place.along / part.length
+    return part.frame_at(share), -1.0 if share < 0.5 else 1.0
+
+
+def joint_glyphs(design: Design, joint: JointValue, size: float, colour: str) -> list[vtkActor]:
+    """Where a stated joint is: its line, its point, or its spots."""
+    if joint.how == "none":
+        return []
+    radius = 0.012 * size
+    if joint.spots:
+        spots = [location(design, spot) for spot in joint.spots]
+        return [_at(ball(max(joint.radius, 0.6 * radius), colour), spot) for spot in spots]
+    places = [side.place for side in (joint.first, joint.second) if side.place is not None]
+    lines = [place_lines(design.part_of(place.part), place) for place in places[:1]]
+    actors: list[vtkActor] = []
+    for line in (line for group in lines for line in group):
+        if len(line) == 1:
+            actors.append(_at(ball(radius, colour), line[0]))
+        else:
+            actors.append(_ribbon(line, colour))
+    return actors
+
+
+def flaw_glyphs(mesh: MeshValue, colour: str) -> list[vtkActor]:
+    """Where a received mesh is odd: free edges inside it, and edges of more than two faces."""
+    if not len(mesh.flaws):
+        return []
+    stored = vtkPoints()
+    stored.SetData(numpy_to_vtk(np.ascontiguousarray(mesh.points), deep=True))
+    poly = vtkPolyData()
+    poly.SetPoints(stored)
+    poly.SetLines(cells([mesh.flaws.astype(np.int64)]))
+    return [line_actor(poly, colour, _RIBBON)]
+
+
+def _at(actor: vtkActor, place: Array) -> vtkActor:
+    actor.SetPosition(*place)
+    return actor
 
 
 def _edge_frames(surface: SurfaceValue, points: Array) -> Array:
@@ -141,13 +200,14 @@ def spring_glyphs(
     """A zigzag for each sprung slide, a spiral for each sprung turn."""
     places = [location(design, support.place)]
     frames = [np.eye(3)]
-    if design.member is not None and support.springs_own:
-        frames = [design.member.frame]
-    if design.surface is not None and support.place.feature != "face":
-        points = np.concatenate(place_lines(design.surface, support.place))
+    surface = design.part_of(support.place.part)
+    if support.springs_own:
+        frames = [_own_frame(design, support)[0]]
+    if isinstance(surface, SurfaceValue) and support.place.feature != "face":
+        points = np.concatenate(place_lines(surface, support.place))
         spaced = np.unique(np.linspace(0, len(points) - 1, _GLYPHS_ON_EDGE).astype(int))
         places = list(points[spaced])
-        own = _edge_frames(design.surface, points)
+        own = _edge_frames(surface, points)
         frames = [own[at] if support.springs_own else np.eye(3) for at in spaced]
     glyph = glyph_size(depth, size)
     return [
@@ -191,6 +251,8 @@ def ball(radius: float, colour: str) -> vtkActor:
 
 def cells(groups: list[NDArray[np.int64]]) -> vtkCellArray:
     """Cells of several sizes from arrays ``(cells, corners)``."""
+    if not groups:
+        return vtkCellArray()
     flat = np.concatenate([group.ravel() for group in groups]).astype(np.int64)
     sizes = np.concatenate([np.full(len(group), group.shape[1]) for group in groups])
     offsets = np.concatenate([[0], np.cumsum(sizes)]).astype(np.int64)

@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.desk.scene import Scene
-from belltone.mesh.places import place_lines, place_position
-from belltone.sheet.design import Design, MemberValue
+from belltone.mesh.places import place_lines
+from belltone.sheet.design import Design, MemberValue, site_features
 
 __all__ = ["SitePicker"]
 
@@ -28,15 +28,16 @@ class SitePicker:
         self._lines: dict[str, list[Array]] = {}
         self._sorts: dict[str, str] = {}
         for name, place in design.places.items():
-            part = next(part for part in design.parts if part.name == place.part)
-            if isinstance(part, MemberValue):
-                self._lines[name] = [place_position(part, place)[None]]
-                own = place.site in (f"{part.name}.start", f"{part.name}.end")
-                self._sorts[name] = "end" if own else "point"
-                continue
+            part = design.part_of(place.part)
+            if place.feature == "axis":
+                continue  # every place of a member is on it, and what is meant is seldom all of it
             self._lines[name] = place_lines(part, place)
-            feature = place.feature
-            self._sorts[name] = "point" if feature is None else part.features[feature]
+            if place.feature is not None:
+                self._sorts[name] = site_features(part)[place.feature]
+            else:
+                # A member's own ends are places along it, as a frame's nodes are.
+                ends = name.endswith((".start", ".end"))
+                self._sorts[name] = "end" if isinstance(part, MemberValue) and ends else "point"
         # Edges made of other edges (an outline) come after those they are made of.
         sizes = {name: sum(map(len, lines)) for name, lines in self._lines.items()}
         self._order = sorted(self._lines, key=lambda name: sizes[name])

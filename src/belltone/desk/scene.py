@@ -24,12 +24,21 @@ from vtkmodules.vtkRenderingCore import (
     vtkRenderWindow,
 )
 
-from belltone.desk.drawn import drawn_part
-from belltone.desk.glyphs import ball, cells, line_actor, rgb, spring_glyphs, support_glyphs
+from belltone.desk.drawn import DrawnAssembly
+from belltone.desk.glyphs import (
+    ball,
+    cells,
+    flaw_glyphs,
+    joint_glyphs,
+    line_actor,
+    rgb,
+    spring_glyphs,
+    support_glyphs,
+)
 from belltone.desk.palette import Palette, ramp
 from belltone.mesh.places import location
 from belltone.modes.modeset import ModeSet
-from belltone.sheet.design import Design, Place
+from belltone.sheet.design import Design, MeshValue, Place
 
 __all__ = ["Scene", "SceneOptions"]
 
@@ -40,17 +49,24 @@ _VIEW_ANGLE: Final = 20.0  # degrees; narrow, so that near and far parts look al
 _SLANT: Final = (-0.26, 0.9, -0.33)
 _SLANT_OF_WALL: Final = (-0.38, 0.72, -0.58)  # steeper: plates are looked down upon
 _QUIET: Final = 0.04  # of the largest motion
+_FAINT: Final = 0.22  # opacity of what is see-through
 _REACH: Final = 0.13  # at amplitude 1 the most moving point is drawn this share of the size away
 
 
 @dataclass(frozen=True)
 class SceneOptions:
-    """What is seen: colour by ``motion`` or ``energy``, nodal and mesh lines, supports, names."""
+    """What is seen: colour by ``motion`` or ``energy``, nodal and mesh lines, supports, names.
+
+    Parts may be ``hidden`` or ``faint``, which is see-through; ``lit`` ones are outlined.
+    """
 
     colour: str = "motion"
     nodal: bool = True
     mesh: bool = False
     clutter: bool = True
+    hidden: frozenset[str] = frozenset()
+    faint: frozenset[str] = frozenset()
+    lit: frozenset[str] = frozenset()
 
 
 class Scene:
@@ -71,7 +87,7 @@ class Scene:
         self._modes: ModeSet | None = None
         self._masses: list[tuple[vtkActor, Array, Place, Array]] = []
         self._glyphs: list[vtkActor] = []
-        self._shape: Array | None = None
+        self._shape: dict[str, Array] | None = None
         self.options = SceneOptions()
         self.set_palette(palette)
 
@@ -96,7 +112,7 @@ class Scene:
         """
         self._design, self._modes = design, modes
         self._renderer.RemoveAllViewProps()
-        self.part = drawn_part(design, modes)
+        self.part = DrawnAssembly(design, modes)
         self.size = self.part.size
         self._points_array = np.ascontiguousarray(self.part.points, dtype=np.float32)
         self._scalars_array = np.zeros(len(self._points_array), dtype=np.float32)
@@ -105,9 +121,15 @@ class Scene:
         self._add_lines()
         self._glyphs = []
         for support in design.supports:
-            parts = (design, support, self.part.depth, self.size)
+            parts = (design, support, self._depth(support.place.part), self.size)
             self._glyphs += support_glyphs(*parts, self._palette.muted)
             self._glyphs += spring_glyphs(*parts, self._palette.live)
+        for joint in design.joints:
+            if not joint.implied:
+                self._glyphs += joint_glyphs(design, joint, self.size, self._palette.live)
+        for part in design.parts:
+            if isinstance(part, MeshValue):
+                self._glyphs += flaw_glyphs(part, self._palette.alarm)
         self._add_masses()
         for actor in self._glyphs:
             self._renderer.AddActor(actor)
@@ -117,23 +139,41 @@ class Scene:
 
     def show_mode(self, modes: ModeSet, index: int) -> None:
         """Take one mode's motion."""
-        self._shape = modes.shapes[index]
+        self._shape = modes.part_shapes(index)
         moved = self.part.moved(self._shape)
         largest = float(np.linalg.norm(moved, axis=1).max()) or 1.0
         self._displacement = moved / largest
         self._motion_scale = 1.0 / largest
         self._values = {
             "motion": np.linalg.norm(self._displacement, axis=1),
-            "energy": self.part.spread(modes.densities[index]),
+            "energy": self.part.spread(modes.part_densities(index)),
         }
-        if self.part.normals is not None:
-            self._signed_array[:] = np.sum(self._displacement * self.part.normals, axis=1)
-            # Where a whole face stands still (by a clamp) there is no line to draw.
-            faces = self.part.faces[0]
-            loud = np.abs(self._signed_array[faces]).max(axis=1) > _QUIET
-            self._nodal_poly.SetPolys(cells([faces[loud]]))
+        self._signed_array[:] = np.sum(self._displacement * self.part.normals, axis=1)
+        self._find_nodal()
         self._signed.Modified()
         self._colour()
+
+    def _find_nodal(self) -> None:
+        """Where a whole face stands still (by a clamp) there is no line to draw."""
+        quiet = [
+            faces[np.abs(self._signed_array[faces]).max(axis=1) > _QUIET]
+            for faces in self.part.wall_faces(self._seen)
+        ]
+        self._nodal_poly.SetPolys(cells(quiet))
+
+    @property
+    def _seen(self) -> list[str]:
+        """The parts drawn solid."""
+        options = self.options
+        return [name for name in self.part.parts if name not in options.hidden | options.faint]
+
+    @property
+    def _faint(self) -> list[str]:
+        return [name for name in self.part.parts if name in self.options.faint]
+
+    def _depth(self, name: str) -> float:
+        """How thick a part is, as glyphs on it go by."""
+        return min(self.part.parts[name].depth, 0.05 * self.size) or 0.01 * self.size
 
     def set_options(self, options: SceneOptions) -> None:
         """Take what is to be seen."""
@@ -152,8 +192,20 @@ class Scene:
         self._rest_actor.SetVisibility(self.options.clutter)
         for actor in self._glyphs:
             actor.SetVisibility(self.options.clutter)
-        shown = self.options.nodal and self.part.normals is not None
-        self._nodal_actor.SetVisibility(shown)
+        self._nodal_actor.SetVisibility(self.options.nodal and not self.part.only_members)
+        seen, both = self._seen, [*self._seen, *self._faint]
+        self._poly.SetPolys(cells(self.part.gathered("faces", seen)))
+        self._faint_poly.SetPolys(cells(self.part.gathered("faces", self._faint)))
+        for poly, what, names in (
+            (self._edges, "edges", both),
+            (self._resting, "edges", both),
+            (self._mesh, "mesh_lines", seen),
+            (self._lit, "edges", self.options.lit),
+        ):
+            poly.SetLines(cells([line[None] for line in self.part.gathered(what, names)]))
+            poly.Modified()
+        if self._shape is not None:
+            self._find_nodal()
 
     def pose(self, swing: float) -> None:
         """Move everything to ``swing`` (-1 to 1, times the drawn amplitude) of the mode."""
@@ -161,7 +213,15 @@ class Scene:
             return
         scale = swing * _REACH * self.size
         self._points_array[:] = self.part.points + scale * self._displacement
-        for changed in (self._points, self._poly, self._edges, self._mesh, self._nodal_poly):
+        for changed in (
+            self._points,
+            self._poly,
+            self._faint_poly,
+            self._edges,
+            self._lit,
+            self._mesh,
+            self._nodal_poly,
+        ):
             changed.Modified()
         for actor, centre, place, offset in self._masses:
             at = self.part.body_motion(self._shape, place)
@@ -231,7 +291,7 @@ class Scene:
 
     @property
     def _on_wall(self) -> bool:
-        return self._design is not None and self._design.surface is not None
+        return self._design is not None and (self._design.has_walls or len(self._design.parts) > 1)
 
     def turn(self, right: float, up: float) -> None:
         """Turn the view by degrees; the sheet's z stays upright."""
@@ -324,32 +384,38 @@ class Scene:
         self._scalars: vtkFloatArray = numpy_to_vtk(self._scalars_array, deep=False)
         self._poly = vtkPolyData()
         self._poly.SetPoints(self._points)
-        self._poly.SetPolys(cells(self.part.faces))
-        self._poly.GetPointData().SetScalars(self._scalars)
-        mapper = vtkPolyDataMapper()
-        mapper.SetInputData(self._poly)
-        mapper.SetLookupTable(self._table)
-        mapper.SetScalarRange(0.0, 1.0)
-        actor = vtkActor()
-        actor.SetMapper(mapper)
-        if self.part.normals is None:
-            actor.GetProperty().SetInterpolationToFlat()
-        actor.GetProperty().SetAmbient(0.35)
-        actor.GetProperty().SetDiffuse(0.7)
-        self._renderer.AddActor(actor)
+        self._faint_poly = vtkPolyData()
+        self._faint_poly.SetPoints(self._points)
+        for poly, opacity in ((self._poly, 1.0), (self._faint_poly, _FAINT)):
+            poly.GetPointData().SetScalars(self._scalars)
+            mapper = vtkPolyDataMapper()
+            mapper.SetInputData(poly)
+            mapper.SetLookupTable(self._table)
+            mapper.SetScalarRange(0.0, 1.0)
+            actor = vtkActor()
+            actor.SetMapper(mapper)
+            if self.part.only_members:
+                actor.GetProperty().SetInterpolationToFlat()
+            actor.GetProperty().SetAmbient(0.35)
+            actor.GetProperty().SetDiffuse(0.7)
+            actor.GetProperty().SetOpacity(opacity)
+            self._renderer.AddActor(actor)
 
     def _add_lines(self) -> None:
         """Real edges, lines between elements, the resting shape, and where nothing moves."""
         ink, muted = self._palette.ink, self._palette.muted
-        self._edges = self._lines(self.part.edges, self._points)
+        self._edges = self._lines(self._points)
         self._renderer.AddActor(line_actor(self._edges, ink, 1.2, 0.65))
-        self._mesh = self._lines(self.part.mesh_lines, self._points)
+        self._lit = self._lines(self._points)
+        self._renderer.AddActor(line_actor(self._lit, self._palette.live, 3.5, 0.9))
+        self._mesh = self._lines(self._points)
         self._mesh_actor = line_actor(self._mesh, ink, 0.8, 0.35)
         self._renderer.AddActor(self._mesh_actor)
         resting = vtkPoints()
         rest = np.ascontiguousarray(self.part.points, dtype=np.float32)
         resting.SetData(numpy_to_vtk(rest, deep=True))
-        self._rest_actor = line_actor(self._lines(self.part.edges, resting), muted, 0.8, 0.45)
+        self._resting = self._lines(resting)
+        self._rest_actor = line_actor(self._resting, muted, 0.8, 0.45)
         self._renderer.AddActor(self._rest_actor)
         # Along these lines sand would come to lie on a plate that rings in this mode.
         self._signed: vtkFloatArray = numpy_to_vtk(self._signed_array, deep=False)
@@ -375,11 +441,9 @@ class Scene:
         self._renderer.AddActor(self._nodal_actor)
 
     @staticmethod
-    def _lines(lines: list[NDArray[np.int64]], points: vtkPoints) -> vtkPolyData:
+    def _lines(points: vtkPoints) -> vtkPolyData:
         poly = vtkPolyData()
         poly.SetPoints(points)
-        if lines:
-            poly.SetLines(cells([line[None] for line in lines]))
         return poly
 
     def _add_masses(self) -> None:

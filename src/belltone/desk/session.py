@@ -7,7 +7,7 @@ immutable values, so a panel can never see half of a change.
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path as FilePath
 
@@ -28,6 +28,7 @@ from belltone.sheet.evaluate import evaluate
 from belltone.sheet.history import History
 from belltone.store.failures import record_failure
 from belltone.store.journal import Journal
+from belltone.system.contacts import Contact, contacts
 from belltone.tune.bands import verdict
 from belltone.tune.pull import pulls
 
@@ -72,6 +73,7 @@ class Session(QObject):
     sheet_changed = Signal()
     answer_changed = Signal()
     choice_changed = Signal()
+    parts_changed = Signal()
     told = Signal(str)
 
     def __init__(self, sheet: Sheet, path: FilePath | None, journal: Journal) -> None:
@@ -94,6 +96,11 @@ class Session(QObject):
         self.answer: Answer | None = None
         self.failure = ""
         self.chosen: int = 0
+        self.before: Answer | None = None
+        self.contacts: tuple[Contact, ...] | None = None
+        self.selected: tuple[str, ...] = ()
+        self.views: dict[str, str] = {}
+        self.lit: frozenset[str] = frozenset()
         self._gesture: str | None = None
 
     # -- the sheet ------------------------------------------------------------------------------
@@ -124,7 +131,8 @@ class Session(QObject):
 
     def open_text(self, text: str, path: FilePath | None) -> None:
         """Take up recovered work as an unsaved edit of ``path``; raises `SheetError`."""
-        self._switch(Sheet.from_text(text), path, saved="")
+        folder = None if path is None else path.resolve().parent
+        self._switch(Sheet.from_text(text, folder), path, saved="")
 
     def open(self, path: FilePath) -> None:
         """Open a sheet file; raises `SheetError` and leaves everything as it was."""
@@ -138,6 +146,7 @@ class Session(QObject):
         evaluate(sheet)
         self.jobs.stop("modes")
         self.jobs.stop("pulls")
+        self.jobs.stop("contacts")
         self.tuning.forget()
         self._journal.clear()
         self._load(sheet, path, saved)
@@ -255,6 +264,8 @@ class Session(QObject):
         def finish(found: tuple[ModeSet, float]) -> None:
             modes, seconds = found
             old = self.answer
+            if old is not None and old.sheet.text != sheet.text:
+                self.before = old
             identities = carry_over(
                 old.modes if old else None, old.identities if old else (), modes
             )
@@ -265,6 +276,7 @@ class Session(QObject):
             self.answer_changed.emit()
             self.choice_changed.emit()
             self._pull_timer.start()
+            self._find_contacts(design)
 
         def fail(error: Exception) -> None:
             expected = isinstance(error, AccuracyError)
@@ -273,6 +285,53 @@ class Session(QObject):
 
         self.jobs.start("modes", work, finish, fail)
         self.answer_changed.emit()
+
+    def _find_contacts(self, design: Design) -> None:
+        """See in the background which parts touch."""
+        if len(design.solid_parts) < 2:
+            self.contacts = ()
+            self.parts_changed.emit()
+            return
+
+        def finish(found: tuple[Contact, ...]) -> None:
+            self.contacts = found
+            self.parts_changed.emit()
+
+        self.jobs.start(
+            "contacts",
+            lambda progress: contacts(design, progress),
+            finish,
+            lambda error: self.told.emit(record_failure(error)),
+        )
+
+    # -- parts ----------------------------------------------------------------------------------
+
+    @property
+    def selected_parts(self) -> tuple[str, ...]:
+        """The sheet's parts that are chosen, at least the first."""
+        parts = self.sheet.content.parts
+        return tuple(name for name in self.selected if name in parts) or (next(iter(parts)),)
+
+    def select(self, names: Iterable[str]) -> None:
+        """Choose parts of the sheet to work on."""
+        chosen = tuple(names)
+        if chosen != self.selected:
+            self.selected = chosen
+            self.parts_changed.emit()
+
+    def set_view(self, names: Iterable[str], view: str) -> None:
+        """Show parts of the design “shown”, “faint” (see-through) or “hidden”."""
+        self.views |= dict.fromkeys(names, view)
+        self.parts_changed.emit()
+
+    def light(self, names: Iterable[str]) -> None:
+        """Outline some parts in the picture."""
+        self.lit = frozenset(names)
+        self.parts_changed.emit()
+
+    def seen(self, view: str) -> frozenset[str]:
+        """Parts of the design that are shown in a way."""
+        return frozenset(name for name, how in self.views.items() if how == view)
 
     def _find_pulls(self) -> None:
         answer = self.answer

@@ -60,6 +60,7 @@ class ShapeView(QFrame):
         self._then = time.monotonic()
         self._clock = QTimer(self, interval=_FRAME_MS)
         self._clock.timeout.connect(self._tick)
+        session.parts_changed.connect(self._show_parts)
         session.choice_changed.connect(self._name_mode)
         session.answer_changed.connect(self._name_mode)
         self._name_mode()
@@ -166,6 +167,18 @@ class ShapeView(QFrame):
         name, value = key
         chosen = value if name == "colour" else on
         self.panes.set_options(replace(self.panes.options, **{name: chosen}))  # type: ignore[arg-type]
+
+    def _show_parts(self) -> None:
+        """Hide, see through or outline parts as the session has them."""
+        session = self._session
+        self.panes.set_options(
+            replace(
+                self.panes.options,
+                hidden=session.seen("hidden"),
+                faint=session.seen("faint"),
+                lit=session.lit,
+            )
+        )
 
     def _show_options(self) -> None:
         options = self.panes.options

@@ -1,4 +1,4 @@
-"""What the cards of the design sheet share: the one part, its sites, edits with a label."""
+"""What the cards of the design sheet share: the chosen part, its sites, edits with a label."""
 
 from __future__ import annotations
 
@@ -8,10 +8,10 @@ import numpy as np
 from PySide6.QtWidgets import QInputDialog
 
 from belltone.desk.card import Act, Card, Choice, Number
-from belltone.sheet.design import MemberValue, PartValue
+from belltone.sheet.design import MemberValue, PartValue, SurfaceValue, site_features
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path, path_text
-from belltone.sheet.part_models import Member, SurfaceModel
+from belltone.sheet.part_models import AnyPart, Frame
 from belltone.sheet.shapes import SIDE_NAMES, Disc, Extruded, Plate, Revolved, extent
 from belltone.sheet.units import format_number
 
@@ -19,7 +19,7 @@ __all__ = ["SheetCard"]
 
 
 class SheetCard(Card):
-    """Shared by the cards: the one part, its sites, and edits with a label."""
+    """Shared by the cards: the chosen part, its sites, and edits with a label."""
 
     @property
     def sheet(self) -> Sheet:
@@ -27,8 +27,10 @@ class SheetCard(Card):
         return self.session.sheet
 
     @property
-    def _part(self) -> tuple[str, Member | SurfaceModel]:
-        return next(iter(self.session.sheet.content.parts.items()))
+    def _part(self) -> tuple[str, AnyPart]:
+        """The part of the sheet that is chosen; of several, the first."""
+        name = self.session.selected_parts[0]
+        return name, self.session.sheet.content.parts[name]
 
     def edit(self, label: str, change: Callable[[Sheet], Sheet]) -> None:
         problem = self.session.edit(label, change)
@@ -37,20 +39,12 @@ class SheetCard(Card):
 
     def _site_choice(self, site: str, path: Path) -> list[str | Number | Choice | Act]:
         """A site as words: an end, an edge, or a named point with its live place."""
-        name, _ = self._part
-        words = {f"{name}.start": "the start", f"{name}.end": "the end"}
-        design = self.session.design
-        if design.surface is not None:
-            words = {
-                f"{name}.{feature}": _site_words(feature, sort)
-                for feature, sort in design.surface.features.items()
-            }
         options = [
-            (words.get(place, f"“{place}”"), self.set_to(path, place))
+            (self.place_words(place), self.set_to(path, place))
             for place in self.session.design.places
         ]
         options.append(("a new point…", lambda: self._new_point(path)))
-        shown = words.get(site, f"“{site}”")
+        shown = self.place_words(site)
         pieces: list[str | Number | Choice | Act] = [
             Choice(shown, tuple(options), "where; choose an end or a point")
         ]
@@ -58,10 +52,30 @@ class SheetCard(Card):
             pieces += self._coordinates(site)
         return pieces
 
+    def place_words(self, site: str) -> str:
+        """A site in words; with several parts the part is named too."""
+        design = self.session.design
+        place = design.places.get(site)
+        if place is None or site in self.sheet.content.sites:
+            return f"“{site}”"
+        part = design.part_of(place.part)
+        several = len(design.solid_parts) > 1
+        if place.feature is None and site not in (f"{part.name}.start", f"{part.name}.end"):
+            return f"“{site}”"
+        feature = site.removeprefix(f"{part.name}.")
+        sort = site_features(part).get(feature, "end")
+        words = _site_words(feature, sort)
+        return f"{words} of “{part.name}”" if several else words
+
     def _coordinates(self, site: str) -> list[str | Number | Choice | Act]:
         """A named point's live coordinates on its part."""
         point = self.sheet.content.sites[site]
         path: Path = ("sites", site)
+        if point.position is not None:
+            axes = (Number((*path, "position", k), f"{'xyz'[k]} of {site}") for k in range(3))
+            x, y, z = axes
+            link = f", rigidly linked to “{point.linked_to}”"
+            return ["at x", x, ", y", y, ", z", z, link]
         if point.at is not None:
             x, y = (Number((*path, "at", axis), f"{'xy'[axis]} of {site}") for axis in (0, 1))
             return ["at x", x, ", y", y]
@@ -100,7 +114,9 @@ class SheetCard(Card):
         return (f"take this {what} away", remove)
 
     def _new_point(self, path: Path) -> None:
-        part, _ = self._part
+        part, model = self._part
+        if isinstance(model, Frame):
+            part = f"{part}.{next(iter(model.members))}"
         self.edit("a new point", lambda sheet: self._with_point(sheet, path, part))
 
     def _with_point(self, sheet: Sheet, path: Path, part: str) -> Sheet:
@@ -109,7 +125,7 @@ class SheetCard(Card):
             number += 1
         name = f"point_{number}"
         base: Path = ("sites", name)
-        place = _middle(self.session.design.part)
+        place = _middle(self.session.design.part_of(part))
         return sheet.with_values(
             {(*base, "part"): part, **{(*base, key): at for key, at in place.items()}, path: name}
         )
@@ -119,6 +135,7 @@ def _middle(part: PartValue) -> Mapping[str, str | list[str]]:
     """Coordinates of a point about the middle of a part, as a sheet writes them."""
     if isinstance(part, MemberValue):
         return {"along": _mm(0.5 * part.length)}
+    assert isinstance(part, SurfaceValue)
     shape = part.shape
     if isinstance(shape, Plate):
         low, high = extent(shape.outline)
@@ -138,7 +155,11 @@ def _middle(part: PartValue) -> Mapping[str, str | list[str]]:
 
 def _site_words(feature: str, sort: str) -> str:
     if sort == "face":
-        return "the whole face"
+        return "the whole face" if feature == "face" else feature
+    if sort == "axis":
+        return "the whole length"
+    if sort == "end":
+        return f"the {feature}"
     if sort == "corner":
         return f"the {feature} corner" if not feature.startswith("corner") else feature
     if feature in ("outline", "rim", "bore", "first side", "last side"):

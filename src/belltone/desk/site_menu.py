@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PySide6.QtWidgets import QMenu, QWidget
 
 from belltone.desk.session import Session
+from belltone.sheet.design import SurfaceValue
 from belltone.sheet.document import Sheet
 from belltone.sheet.model import HOLD_WORDS
 
@@ -19,7 +20,8 @@ def site_menu(session: Session, site: str, parent: QWidget) -> QMenu:
     menu.addSection(f"“{site}”")
     content = session.sheet.content
     supports = [index for index, held in enumerate(content.supports) if held.site == site]
-    on_wall = session.design.surface is not None
+    place = session.design.places.get(site)
+    on_wall = place is not None and isinstance(session.design.part_of(place.part), SurfaceValue)
     words = [word for word in HOLD_WORDS if word != "free" and (on_wall or word != _EDGES_ONLY)]
     for word in words:
         if supports:

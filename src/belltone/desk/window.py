@@ -24,10 +24,12 @@ from belltone import __version__
 from belltone.desk.component_cards import ComponentCard, MaterialCard, WantedCard
 from belltone.desk.excitation_card import ExcitationCard
 from belltone.desk.fields import LiveNumber
+from belltone.desk.joined_card import JoinedCard
 from belltone.desk.knobs_card import KnobsCard
 from belltone.desk.mode_table import ModeTable
 from belltone.desk.notes_card import NotesCard
 from belltone.desk.palette import DARK, LIGHT, label_font, qt_palette, stylesheet
+from belltone.desk.parts_card import PartsCard
 from belltone.desk.readout import Readout
 from belltone.desk.ruler import Ruler
 from belltone.desk.session import Session
@@ -36,10 +38,12 @@ from belltone.desk.site_cards import HeldCard, HungCard
 from belltone.desk.starts import Start, StartDialog
 from belltone.desk.sweep_map import SweepMap
 from belltone.desk.verdict_bar import VerdictBar
+from belltone.exchange.frame_tables import FrameTableError, frame_sheet, read_frame_table
 from belltone.exchange.tables import MODE_COLUMNS, as_csv, mode_rows
 from belltone.sheet.demo import examples_folder
 from belltone.sheet.document import Sheet, write_text
 from belltone.sheet.errors import SheetError
+from belltone.sheet.evaluate import evaluate
 
 __all__ = ["NEW_SHEET", "MainWindow"]
 
@@ -107,6 +111,8 @@ class MainWindow(QMainWindow):
         column = QVBoxLayout(sheet)
         column.setContentsMargins(8, 8, 4, 6)
         column.setSpacing(7)
+        self.parts = PartsCard(self.session)
+        column.addWidget(self.parts)
         self.cards = [
             kind(self.session)
             for kind in (
@@ -119,7 +125,8 @@ class MainWindow(QMainWindow):
             )
         ]
         self.notes = NotesCard(self.session)
-        for card in (*self.cards, self.notes):
+        self.joined = JoinedCard(self.session)
+        for card in (*self.cards[:2], self.joined, *self.cards[2:], self.notes):
             column.addWidget(card)
         column.addStretch(1)
         scroll = QScrollArea()
@@ -172,6 +179,9 @@ class MainWindow(QMainWindow):
         self._action(file, "&Open…", keys.Open, self.ask_open)
         self.recent = file.addMenu("Open &recent")
         self.recent.aboutToShow.connect(self._fill_recent)
+        tables = file.addMenu("New &frame from a table")
+        self._action(tables, "&Paste nodes and members", None, self.paste_frame)
+        self._action(tables, "Read a &file…", None, self._ask_frame_file)
         demos = file.addMenu("Open a &demo")
         for path in sorted(examples_folder().glob("*.toml")):
             name = path.stem.replace("_", " ")
@@ -355,6 +365,30 @@ class MainWindow(QMainWindow):
         path = path.resolve()
         paths = [path, *(other for other in self.recent_paths() if other != path)]
         self._settings.setValue("recent", [str(entry) for entry in paths[:_MOST_RECENT]])
+
+    def paste_frame(self) -> None:
+        """Begin with a frame from a table in the clipboard: nodes, then members."""
+        self.new_frame(QGuiApplication.clipboard().text())
+
+    def _ask_frame_file(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self, "A table of nodes and members", "", "*.csv")
+        if not path:
+            return
+        try:
+            self.new_frame(Path(path).read_text(encoding="utf-8-sig"))
+        except (OSError, UnicodeDecodeError) as error:
+            self.session.told.emit(f"“{path}” cannot be read as text: {error}")
+
+    def new_frame(self, text: str) -> None:
+        """Begin with a frame from a table's text; what is wrong with it is told."""
+        try:
+            sheet = Sheet.from_text(frame_sheet(read_frame_table(text)))
+            evaluate(sheet)
+        except (FrameTableError, SheetError) as error:
+            self.session.told.emit(f"no frame: {error}")
+            return
+        if self.may_discard():
+            self.session.start_new(sheet)
 
     def _fill_recent(self) -> None:
         self.recent.clear()

@@ -1,4 +1,4 @@
-"""The line kernel: a shear-deformable spatial beam of selectable order.
+"""The line kernel: a shear-deformable spatial beam of selectable order, straight or curved.
 
 Unknowns at a node are three translations and three rotations in the sheet's axes. Strains are
 those of J. C. Simo, "A finite strain beam formulation", Comput. Methods Appl. Mech. Eng. 49 (1985)
@@ -6,14 +6,16 @@ those of J. C. Simo, "A finite strain beam formulation", Comput. Methods Appl. M
 
     gamma = R (u' - theta x t),    kappa = R theta'
 
-with the unit tangent t, the frame R (rows: axis, side, up) and ' along the axis. Strains are
+with the unit tangent t, the frame R (rows: axis, side, up) and ' along the axis. The axis runs
+through the nodes by the same polynomials as the motion, so rigid motions cost nothing. Strains are
 taken at p Gauss points at order p, one fewer than a full rule, and interpolated between them:
-that keeps slender members free of shear locking, and a varying section is still integrated
+that keeps slender and curved members free of locking, and a varying section is still integrated
 fully. All work is done for all elements at once.
 """
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Final
 
@@ -21,10 +23,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.mesh.quadrature import gauss, lagrange, lobatto
-from belltone.sheet.design import MaterialValue, MemberValue
-from belltone.sheet.sections import SectionProperties
 
-__all__ = ["STRAINS", "LineElements", "line_elements"]
+__all__ = ["STRAINS", "LineElements", "LineNodes", "SectionLaw", "line_elements"]
 
 Array = NDArray[np.float64]
 
@@ -35,125 +35,134 @@ STRAINS = ("axial", "shear y", "shear z", "twist", "curvature y", "curvature z")
 
 
 @dataclass(frozen=True)
+class SectionLaw:
+    """What a section gives at points: stiffness ``(..., 6, 6)`` on the strains, and inertia.
+
+    ``line_mass`` ``(...)`` in kg/m; ``turning`` ``(..., 3, 3)`` about axis, side and up, in kg m.
+    """
+
+    stiffness: Array
+    line_mass: Array
+    turning: Array
+
+
+@dataclass(frozen=True)
+class LineNodes:
+    """Nodes of elements: positions ``(elements, p+1, 3)`` (m) and the section's up there.
+
+    ``law`` gives the section at points -1 to 1 of every element, ``(elements, points)``; ``even``
+    tells that it does not change within an element.
+    """
+
+    order: int
+    positions: Array
+    ups: Array
+    law: Callable[[Array], SectionLaw]
+    even: bool
+
+    def __len__(self) -> int:
+        return len(self.positions)
+
+    def frames(self, points: Array) -> tuple[Array, Array]:
+        """Frames ``(elements, points, 3, 3)``, rows axis, side and up, and the axis' stretch."""
+        values, slopes = lagrange(lobatto(self.order), points)
+        runs = np.matmul(slopes, self.positions)
+        stretch = np.linalg.norm(runs, axis=-1)
+        axis = runs / stretch[..., None]
+        up = np.matmul(values, self.ups)
+        side = np.cross(up, axis)
+        side /= np.linalg.norm(side, axis=-1, keepdims=True)
+        return np.stack([axis, side, np.cross(axis, side)], axis=-2), stretch
+
+
+@dataclass(frozen=True)
 class LineElements:
     """Element matrices ``(elements, 6(p+1), 6(p+1))``, and what recovers strain energy.
 
-    ``strain`` is ``(elements, points, 6, 6(p+1))``; ``stiffness_at`` the stiffness of each strain
-    times the integration weight, ``(elements, points, 6)``; ``half`` half the length of each (m).
+    ``strain`` is ``(elements, points, 6, 6(p+1))``; ``law`` the stiffness on the strains times the
+    integration weight, ``(elements, points, 6, 6)``; ``lengths`` the length each point stands for
+    at a weight of one, ``(elements, points)`` (m).
     """
 
     stiffness: Array
     mass: Array
     strain: Array
-    stiffness_at: Array
-    half: Array
+    law: Array
+    lengths: Array
 
     def matrices(self) -> tuple[Array, Array]:
         """Stiffness and mass."""
         return self.stiffness, self.mass
 
-    def strain_energy(self, displacements: Array) -> Array:
-        """Strain energy (J) by strain, ``(modes, 6)``, of ``(modes, elements, 6(p+1))``."""
-        strains = np.einsum("eqsd,med->meqs", self.strain, displacements, optimize=True)
-        return np.asarray(
-            0.5 * np.einsum("meqs,eqs->ms", strains**2, self.stiffness_at, optimize=True)
-        )
+    def _work(self, motions: Array) -> Array:
+        """Strain energy (J) by strain at every point, ``(modes, elements, points, 6)``."""
+        strains = np.einsum("eqsd,med->meqs", self.strain, motions, optimize=True)
+        stressed = np.einsum("eqst,meqt->meqs", self.law, strains, optimize=True)
+        return np.asarray(0.5 * strains * stressed)
+
+    def strain_energy(self, motions: Array) -> Array:
+        """Strain energy (J) by strain, ``(modes, elements, 6)``, of motions of the elements.
+
+        ``motions`` is ``(modes, elements, 6(p+1))``.
+        """
+        return np.asarray(self._work(motions).sum(axis=2))
 
     def energy_at(self, motions: Array, element: NDArray[np.intp], local: Array) -> Array:
         """Strain energy per length (J/m), ``(modes, points)``, at ``local`` points of elements.
 
         ``motions`` is ``(modes, elements, 6(p+1))``.
         """
-        strains = np.einsum("eqsd,med->meqs", self.strain, motions, optimize=True)
         points, weights = gauss(self.strain.shape[1])
-        density = (
-            np.sum(0.5 * strains**2 * self.stiffness_at, axis=-1) / weights / self.half[:, None]
-        )
+        density = self._work(motions).sum(axis=-1) / weights / self.lengths
         values, _ = lagrange(points, local)
         return np.asarray(np.einsum("sq,msq->ms", values, density[:, element], optimize=True))
 
 
-def line_elements(member: MemberValue, stretches: Array, order: int) -> LineElements:
-    """Compute the elements of one straight member.
-
-    ``stretches`` is ``(elements, 2)``: the share of the length at which each element starts and
-    ends. Nodes stand at the Gauss-Lobatto-Legendre points.
-    """
-    nodes = lobatto(order)
-    half = 0.5 * member.length * (stretches[:, 1] - stretches[:, 0])
-    strain, stiffness_at = _stiffness_parts(member, stretches, half, nodes, order)
-    stiffness = np.einsum("eqsi,eqs,eqsj->eij", strain, stiffness_at, strain, optimize=True)
-    return LineElements(
-        stiffness, _mass(member, stretches, half, nodes, order), strain, stiffness_at, half
-    )
+def line_elements(nodes: LineNodes) -> LineElements:
+    """Compute elements whose nodes stand at the Gauss-Lobatto-Legendre points."""
+    extra = 0 if nodes.even else _TAPER_POINTS
+    points, weights = gauss(nodes.order + extra)
+    strain = _strains(nodes, points)
+    _, stretch = nodes.frames(points)
+    law = nodes.law(points).stiffness * (weights * stretch)[..., None, None]
+    stressed = np.matmul(law, strain).reshape(len(nodes), -1, strain.shape[-1])
+    flat = strain.reshape(stressed.shape)
+    stiffness = np.matmul(flat.transpose(0, 2, 1), stressed)
+    return LineElements(stiffness, _mass(nodes, extra), strain, law, stretch)
 
 
-def _stiffness_parts(
-    member: MemberValue, stretches: Array, half: Array, nodes: Array, order: int
-) -> tuple[Array, Array]:
-    tying, _ = gauss(order)
-    values, slopes = lagrange(nodes, tying)
-    slopes_along = slopes[None] / half[:, None, None]
-    elements, count = len(half), order + 1
-    strain: Array = np.zeros((elements, order, 6, count, 6))
-    axis = member.frame[0]
-    for row, direction in enumerate(member.frame):
-        strain[:, :, row, :, :3] = slopes_along[..., None] * direction
-        strain[:, :, row, :, 3:] = values[None, ..., None] * -np.cross(axis, direction)
-        strain[:, :, 3 + row, :, 3:] = slopes_along[..., None] * direction
-    strain = strain.reshape(elements, order, 6, 6 * count)
-    points, weights = gauss(order + _extra_points(member))
-    if len(points) > order:
+def _strains(nodes: LineNodes, points: Array) -> Array:
+    """Strains of unit motions, ``(elements, points, 6, 6(p+1))``."""
+    tying, _ = gauss(nodes.order)
+    values, slopes = lagrange(lobatto(nodes.order), tying)
+    frames, stretch = nodes.frames(tying)
+    along = slopes[None] / stretch[..., None]
+    elements, count = len(nodes), nodes.order + 1
+    strain: Array = np.zeros((elements, len(tying), 6, count, 6))
+    for row in range(3):
+        direction = frames[..., row, :]
+        turning = np.cross(direction, frames[..., 0, :])
+        strain[:, :, row, :, :3] = along[..., None] * direction[:, :, None]
+        strain[:, :, row, :, 3:] = values[None, ..., None] * turning[:, :, None]
+        strain[:, :, 3 + row, :, 3:] = along[..., None] * direction[:, :, None]
+    strain = strain.reshape(elements, len(tying), 36 * count)
+    if len(points) > len(tying):
         between, _ = lagrange(tying, points)
-        strain = np.einsum("qg,egsd->eqsd", between, strain, optimize=True)
-    properties = _properties(member, stretches, points)
-    stiffness = np.stack(_stiffnesses(member.material, properties), axis=-1)
-    stiffness_at = stiffness * (weights[None, :] * half[:, None])[..., None]
-    return strain, stiffness_at
+        strain = np.matmul(between, strain)
+    return strain.reshape(elements, len(points), 6, 6 * count)
 
 
-def _extra_points(member: MemberValue) -> int:
-    return _TAPER_POINTS if member.tapered else 0
-
-
-def _stiffnesses(material: MaterialValue, section: SectionProperties) -> tuple[Array, ...]:
-    young, shear = material.youngs_modulus, material.shear_modulus
-    return (
-        young * section.area,
-        shear * section.shear_factor_y * section.area,
-        shear * section.shear_factor_z * section.area,
-        shear * section.torsion_constant,
-        young * section.second_moment_y,
-        young * section.second_moment_z,
-    )
-
-
-def _mass(member: MemberValue, stretches: Array, half: Array, nodes: Array, order: int) -> Array:
-    """Consistent mass with rotary inertia; p + 1 points are exact for constant sections."""
-    points, weights = gauss(order + 1 + _extra_points(member))
-    values, _ = lagrange(nodes, points)
-    section = _properties(member, stretches, points)
-    density = member.material.density
-    at = weights[None, :] * half[:, None] * density
-    turning = np.stack(
-        [
-            section.second_moment_y + section.second_moment_z,
-            section.second_moment_y,
-            section.second_moment_z,
-        ],
-        axis=-1,
-    )
+def _mass(nodes: LineNodes, extra: int) -> Array:
+    """Consistent mass with rotary inertia; p + 1 points are exact for even straight elements."""
+    points, weights = gauss(nodes.order + 1 + extra)
+    values, _ = lagrange(lobatto(nodes.order), points)
+    frames, stretch = nodes.frames(points)
+    law = nodes.law(points)
+    at = weights * stretch
     block = np.zeros((*at.shape, 6, 6))
-    block[..., :3, :3] = (at * section.area)[..., None, None] * np.eye(3)
-    block[..., 3:, 3:] = np.einsum(
-        "ka,eqk,kb->eqab", member.frame, turning * at[..., None], member.frame, optimize=True
-    )
+    block[..., :3, :3] = (at * law.line_mass)[..., None, None] * np.eye(3)
+    turning = law.turning * at[..., None, None]
+    block[..., 3:, 3:] = np.matmul(frames.swapaxes(-1, -2), np.matmul(turning, frames))
     mass = np.einsum("qi,eqab,qj->eiajb", values, block, values, optimize=True)
-    size = 6 * (order + 1)
-    return np.ascontiguousarray(mass.reshape(len(half), size, size))
-
-
-def _properties(member: MemberValue, stretches: Array, points: Array) -> SectionProperties:
-    """Section properties at ``points`` of every element, each ``(elements, points)``."""
-    share = stretches[:, :1] + (stretches[:, 1:] - stretches[:, :1]) * (1 + points[None, :]) / 2
-    return member.section_at(share).properties(member.material.poisson_ratio)
+    size = 6 * (nodes.order + 1)
+    return np.ascontiguousarray(mass.reshape(len(nodes), size, size))

@@ -159,8 +159,8 @@ class SurfaceElements:
         return stiffness, mass
 
     def strain_energy(self, motions: Array) -> Array:
-        """Strain energy (J) by kind, ``(modes, 3)``, of ``(modes, elements, size)``."""
-        return np.asarray(self._energies(motions).sum(axis=(1, 2)))
+        """Strain energy (J) by kind, ``(modes, elements, 3)``, of ``(modes, elements, size)``."""
+        return np.asarray(self._energies(motions).sum(axis=2))
 
     def energy_density(self, motions: Array) -> Array:
         """Strain energy per area (J/m²) at the nodes of elements, ``(modes, elements, nodes)``."""

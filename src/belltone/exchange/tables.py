@@ -16,16 +16,20 @@ from belltone.modes.refine import Refinement
 from belltone.sheet.design import Design
 from belltone.sheet.units import format_number
 from belltone.sweep.runner import Sweep
+from belltone.system.contacts import Contact
 from belltone.tune.bands import Standing, stand
 from belltone.tune.clear import BandVisit, ClearInterval
 
 __all__ = [
+    "CONTACT_COLUMNS",
     "MODE_COLUMNS",
     "REFINEMENT_COLUMNS",
     "as_csv",
     "as_json",
+    "contact_rows",
     "mode_rows",
     "modes_data",
+    "part_rows",
     "percent",
     "refinement_data",
     "refinement_rows",
@@ -33,6 +37,8 @@ __all__ = [
     "sweep_data",
     "sweep_rows",
 ]
+
+CONTACT_COLUMNS: Final = ("part", "and part", "meet", "joined")
 
 MODE_COLUMNS: Final = (
     "mode",
@@ -90,10 +96,48 @@ def mode_rows(modes: ModeSet, design: Design) -> list[tuple[str, ...]]:
     return rows
 
 
+def part_rows(modes: ModeSet) -> tuple[tuple[str, ...], list[tuple[str, ...]]]:
+    """Header and one row of text for each flexible mode: its strain energy by part."""
+    header = ("mode", "frequency (Hz)", *(f"in {name}" for name in modes.part_names))
+    rows = [
+        (
+            str(mode.number),
+            format_number(mode.frequency, 7),
+            *(f"{100 * share:.1f} %" for share in modes.part_energies[index]),
+        )
+        for index, mode in enumerate(modes.modes())
+        if not mode.rigid
+    ]
+    return header, rows
+
+
+def contact_rows(found: Sequence[Contact]) -> list[tuple[str, ...]]:
+    """One row of text for each pair of parts, under `CONTACT_COLUMNS`."""
+    return [
+        (
+            each.first,
+            each.second,
+            each.words,
+            ", ".join(f"{joint.how} by “{joint.name}”" for joint in each.joints)
+            if each.decided
+            else ("not decided, so not joined" if each.touches else "near, not touching"),
+        )
+        for each in found
+    ]
+
+
 def modes_data(modes: ModeSet, design: Design) -> dict[str, Any]:
     """Modes as plain data for JSON."""
     return {
-        "modes": [_mode_data(mode, design) for mode in modes.modes()],
+        "modes": [
+            _mode_data(mode, design)
+            | {
+                "energy_share_by_part": dict(
+                    zip(modes.part_names, map(float, modes.part_energies[index]), strict=True)
+                )
+            }
+            for index, mode in enumerate(modes.modes())
+        ],
         "rigid_modes": modes.rigid_count,
         "complete": modes.complete,
         "mass_kg": modes.mass,

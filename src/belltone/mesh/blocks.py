@@ -55,7 +55,7 @@ class EdgeClasses:
 
     ``numbers`` gives the group of an edge for the direction the group runs it; ``two_way`` groups
     come round to an edge from its other end. ``rims`` are the ends of groups, (group, at its
-    start), that stand on the wall's outline or a hole.
+    start), that stand on the wall's outline, a hole or a fold.
     """
 
     numbers: Mapping[Edge, int]
@@ -75,11 +75,15 @@ class EdgeClasses:
 
 @dataclass(frozen=True)
 class Blocks:
-    """All blocks of a surface; ``edges`` are the named chains of vertex pairs, in order."""
+    """All blocks of a surface; ``edges`` are the named chains of vertex pairs, in order.
+
+    ``folds`` are the edges (by `edge_key`) along which the surface is bent sharply.
+    """
 
     blocks: tuple[Block, ...]
     edges: Mapping[str, tuple[tuple[int, int], ...]]
     corners: Mapping[str, int]
+    folds: frozenset[tuple[int, int]] = frozenset()
 
     def edge_classes(self) -> EdgeClasses:
         """Group the edges that must carry the same divisions, across all blocks."""
@@ -115,7 +119,8 @@ class Blocks:
         rims: set[tuple[int, bool]] = set()
         for block in self.blocks:
             for side, (a, b) in enumerate(SIDES):
-                if uses[edge_key(block.vertices[a], block.vertices[b])] > 1:
+                key = edge_key(block.vertices[a], block.vertices[b])
+                if uses[key] > 1 and key not in self.folds:
                     continue
                 # The sides that lead away from the rim, each starting on it.
                 away = {0: ((0, 3), (1, 2)), 1: ((1, 0), (2, 3)), 2: ((3, 0), (2, 1))}

@@ -1,9 +1,9 @@
-"""From a design to nodes and elements, with every named site on a node."""
+"""From a member to nodes and elements, with every named site on a node."""
 
 from __future__ import annotations
 
 import itertools
-from collections.abc import Mapping
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Final
 
@@ -11,9 +11,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.mesh.discretisation import Discretisation
-from belltone.mesh.quadrature import lobatto
-from belltone.mesh.sites import SiteNodes
-from belltone.sheet.design import Design, MemberValue, Place
+from belltone.mesh.quadrature import lagrange, lobatto, lobatto_weights
+from belltone.mesh.sites import Feet, SiteNodes
+from belltone.sheet.design import MemberValue, Place
 
 __all__ = ["LineMesh", "line_mesh"]
 
@@ -21,18 +21,29 @@ Array = NDArray[np.float64]
 IntArray = NDArray[np.intp]
 
 _SAME_PLACE: Final = 1e-6  # share of the length; closer sites fall on one node, far below any error
+_WIDEST_ARC: Final = np.pi / 2  # one element turns through no more
 
 
 @dataclass(frozen=True)
 class LineMesh:
-    """One member as elements: node coordinates, nodes of elements, and the node of each site."""
+    """One member as elements.
+
+    ``stretches`` (elements, 2) are the shares of the length each runs over, ``positions`` and
+    ``ups`` (elements, p+1, 3) its nodes and the section's up there.
+    """
 
     member: MemberValue
     order: int
     stretches: Array
     coordinates: Array
     connectivity: IntArray
-    site_nodes: Mapping[str, int]
+    positions: Array
+    ups: Array
+
+    @property
+    def _local(self) -> Array:
+        """Nodes of an element as shares of it."""
+        return 0.5 * (lobatto(self.order) + 1)
 
     @property
     def unknowns(self) -> int:
@@ -45,15 +56,37 @@ class LineMesh:
         return self.member.length
 
     def site(self, place: Place) -> SiteNodes:
-        """The node of one of the member's sites."""
-        node = np.array([self.site_nodes[place.site]])
+        """The node of one of the member's sites, or all nodes with their share of its length."""
+        if place.feature == "axis":
+            return self._axis()
+        share = place.along / self.member.length
+        element, local = self.sample(np.array([share]))
+        nodes = self.connectivity[element]
+        at_nodes = self.stretches[element, :1] + np.diff(self.stretches[element]) * self._local
+        nearest = int(np.argmin(np.abs(at_nodes - share)))
+        if abs(at_nodes[0, nearest] - share) <= _SAME_PLACE:
+            nodes, weights = nodes[:, [nearest]], np.ones((1, 1))
+        else:
+            weights, _ = lagrange(lobatto(self.order), local)
         return SiteNodes(
-            node[:, None],
-            np.ones((1, 1)),
-            self.member.frame[None],
+            nodes,
+            weights,
+            self.member.frame_at(share)[None],
             np.ones(1),
-            self.coordinates[node],
+            np.einsum("sk,skd->sd", weights, self.coordinates[nodes]),
         )
+
+    def _axis(self) -> SiteNodes:
+        nodes = np.arange(len(self.coordinates))
+        lengths = np.zeros(len(nodes))
+        whole = np.diff(self.stretches, axis=1)
+        weights = 0.5 * lobatto_weights(self.order)
+        np.add.at(lengths, self.connectivity, whole * weights)
+        shares = np.zeros(len(nodes))
+        shares[self.connectivity] = self.stretches[:, :1] + whole * self._local
+        frames = np.stack([self.member.frame_at(float(share)) for share in shares])
+        ones = np.ones((len(nodes), 1))
+        return SiteNodes(nodes[:, None], ones, frames, lengths / lengths.sum(), self.coordinates)
 
     def sample(self, shares: Array) -> tuple[IntArray, Array]:
         """Where to read a shape at shares of the length: ``(elements, local points)``."""
@@ -61,18 +94,48 @@ class LineMesh:
         start, stop = self.stretches[element].T
         return element, 2 * (shares - start) / (stop - start) - 1
 
+    def feet(self, points: Array) -> Feet:
+        """The nearest places of the axis to points ``(n, 3)``."""
+        shares = np.linspace(0.0, 1.0, 12 * len(self.stretches) + 1)
+        line, _, _ = self.member.path.at(shares)
+        start, run = line[:-1], np.diff(line, axis=0)
+        lengths = np.maximum(np.sum(run**2, axis=1), 1e-300)
+        along = np.einsum("nsd,sd->ns", points[:, None] - start, run) / lengths
+        along = np.clip(along, 0.0, 1.0)
+        near = start + along[..., None] * run
+        piece = np.argmin(np.linalg.norm(points[:, None] - near, axis=-1), axis=1)
+        rows = np.arange(len(points))
+        share = shares[piece] + along[rows, piece] * (shares[1] - shares[0])
+        share = self._sharpened(points, share, shares[1])
+        element, local = self.sample(share)
+        values, _ = lagrange(lobatto(self.order), local)
+        nodes = self.connectivity[element]
+        foot = np.einsum("nk,nkd->nd", values, self.positions[element])
+        return Feet(nodes, values, foot, np.full(len(points), 0.5 * self.member.sections.depth))
 
-def line_mesh(design: Design, member: MemberValue, discretisation: Discretisation) -> LineMesh:
-    """Divide one member; every site that holds or carries something falls on a node."""
-    order = discretisation.order
-    used = [held.place for held in design.supports] + [hung.place for hung in design.masses]
-    places = {
-        place.site: place.along / member.length for place in used if place.part == member.name
-    }
+    def _sharpened(self, points: Array, share: Array, reach: float) -> Array:
+        """Newton's steps to the place where the way to the point is square to the axis."""
+        if self.member.path.straight:
+            return share
+        low, high = np.clip(share - reach, 0, 1), np.clip(share + reach, 0, 1)
+        for _ in range(8):
+            places, tangents, _ = self.member.path.at(share)
+            step = np.sum((points - places) * tangents, axis=1) / self.member.length
+            share = np.clip(share + step, low, high)
+        return share
+
+
+def line_mesh(
+    member: MemberValue, along: Iterable[float], discretisation: Discretisation
+) -> LineMesh:
+    """Divide one member; every place ``along`` it (m) that holds or carries something is a node."""
+    order, path = discretisation.order, member.path
+    wished = [place / member.length for place in along]
+    corners = [*path.breaks[1:-1], *member.sections.breaks]
     breaks = [0.0]
-    for share in sorted([*places.values(), 1.0]):
+    for share in sorted([*wished, *corners, *_bow_breaks(member), 1.0]):
         if share - breaks[-1] > _SAME_PLACE:
-            breaks.append(share)
+            breaks.append(float(share))
     # A site a hair before the end stands for the end.
     breaks[-1] = 1.0
     ends = np.concatenate(
@@ -84,15 +147,28 @@ def line_mesh(design: Design, member: MemberValue, discretisation: Discretisatio
     )
     stretches = np.column_stack([ends[:-1], ends[1:]])
     elements = len(stretches)
-    inner = 0.5 * (lobatto(order)[:-1] + 1)
-    shares = (stretches[:, :1] + inner * (stretches[:, 1:] - stretches[:, :1])).ravel()
-    shares = np.append(shares, 1.0)
+    local = 0.5 * (lobatto(order) + 1)
+    shares = stretches[:, :1] + local * np.diff(stretches, axis=1)
+    positions = np.empty((elements, order + 1, 3))
+    ups = np.empty_like(positions)
+    for element, row in enumerate(shares):
+        piece = path.piece_at(float(row.mean()))
+        positions[element], _, ups[element] = path.locate(piece, row)
     connectivity = order * np.arange(elements)[:, None] + np.arange(order + 1)[None, :]
-    return LineMesh(
-        member,
-        order,
-        stretches,
-        member.start + shares[:, None] * (member.stop - member.start),
-        connectivity,
-        {site: int(np.argmin(np.abs(shares - share))) for site, share in places.items()},
-    )
+    count = order * elements + 1
+    if path.closed:
+        connectivity[-1, -1], count = 0, count - 1
+    coordinates = np.empty((count, 3))
+    coordinates[connectivity] = positions
+    return LineMesh(member, order, stretches, coordinates, connectivity, positions, ups)
+
+
+def _bow_breaks(member: MemberValue) -> list[float]:
+    """Shares that cut wide arcs, so that no element turns through more than a quarter turn."""
+    found: list[float] = []
+    for number, (low, high) in enumerate(itertools.pairwise(member.path.breaks)):
+        _, tangents, _ = member.path.locate(number, np.linspace(low, high, 33))
+        turned = np.arccos(np.clip(np.sum(tangents[:-1] * tangents[1:], axis=1), -1, 1)).sum()
+        parts = max(1, int(np.ceil(turned / _WIDEST_ARC - 1e-6)))
+        found += list(np.linspace(low, high, parts + 1)[1:-1])
+    return found

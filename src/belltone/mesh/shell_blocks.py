@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.mesh.blocks import Block, BlockBuilder, Blocks, Piece, rectangle
+from belltone.mesh.blocks import Block, BlockBuilder, Blocks, Piece, edge_key, rectangle
 from belltone.sheet.profiles import Arc, Line
 from belltone.sheet.shapes import Extruded, Lofted, Revolved, on_axis
 
@@ -52,7 +53,13 @@ def drawn_blocks(shape: Extruded | Lofted) -> Blocks:
     if not profile.closed:
         edges["first side"] = [(0, 1)]
         edges["last side"] = [(2 * (stations - 1), 2 * (stations - 1) + 1)]
-    return Blocks(tuple(blocks), {name: tuple(chain) for name, chain in edges.items()}, {})
+    folded = profile.kinks()
+    folds = frozenset(
+        edge_key(2 * at, 2 * at + 1)
+        for index, at in enumerate(np.cumsum([0, *cuts[:-1]]).tolist())
+        if index in folded
+    )
+    return Blocks(tuple(blocks), {name: tuple(chain) for name, chain in edges.items()}, {}, folds)
 
 
 def revolved_blocks(shape: Revolved) -> Blocks:
@@ -92,7 +99,14 @@ def revolved_blocks(shape: Revolved) -> Blocks:
             vertices = (below[column], below[after], above[after], above[column])
             builder.blocks.append(Block(vertices, index, chart))
     _revolved_names(builder, shape, strips, heights, poles)
-    return builder.finish()
+    folded = profile.kinks()
+    folds = frozenset(
+        edge_key(heights[place][column], heights[place][(column + 1) % columns])
+        for place, (index, low, _) in enumerate(strips)
+        if low == 0.0 and index in folded
+        for column in range(sectors)
+    )
+    return replace(builder.finish(), folds=folds)
 
 
 def _pieces(segment: Line | Arc) -> int:

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["SiteNodes"]
+__all__ = ["Feet", "SiteNodes"]
 
 Array = NDArray[np.float64]
 IntArray = NDArray[np.intp]
@@ -38,3 +38,44 @@ class SiteNodes:
     def centre(self) -> Array:
         """Where the site is, on average (m)."""
         return np.asarray(self.shares @ self.positions)
+
+    def some(self, chosen: NDArray[np.bool_]) -> SiteNodes:
+        """Some of the stations, with the shares they have."""
+        return SiteNodes(
+            self.nodes[chosen],
+            self.weights[chosen],
+            self.frames[chosen],
+            self.shares[chosen],
+            self.positions[chosen],
+        )
+
+    def numbered_from(self, first: int) -> SiteNodes:
+        """The same with the nodes numbered from ``first`` on."""
+        return replace(self, nodes=self.nodes + first)
+
+
+@dataclass(frozen=True)
+class Feet:
+    """The nearest places of a body to some points: its nodes there, weights, and positions (m).
+
+    ``nodes`` and ``weights`` are ``(points, k)``, ``positions`` ``(points, 3)``; ``reach``
+    ``(points,)`` is how far the material stands out from the line or surface the nodes are on (m).
+    ``normals`` ``(points, 3)`` are those of a surface, about which it has no stiffness of its own
+    against turning at a point; ``None`` on lines and points.
+    """
+
+    nodes: IntArray
+    weights: Array
+    positions: Array
+    reach: Array
+    normals: Array | None = None
+
+    def some(self, chosen: NDArray[np.bool_]) -> Feet:
+        """Those of some of the points."""
+        return Feet(
+            self.nodes[chosen],
+            self.weights[chosen],
+            self.positions[chosen],
+            self.reach[chosen],
+            None if self.normals is None else self.normals[chosen],
+        )

@@ -13,17 +13,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.mesh.blocks import SIDES, Block, Blocks, EdgeClasses
-from belltone.mesh.charts import Chart, chart_of
 from belltone.mesh.discretisation import Discretisation, SurfacePlan
+from belltone.mesh.feet import ElementFinder
 from belltone.mesh.plate_blocks import PlateScheme, plate_blocks, plate_scheme, unfolded
 from belltone.mesh.quadrature import lagrange, lobatto, lobatto_weights
 from belltone.mesh.shell_blocks import drawn_blocks, revolved_blocks
-from belltone.mesh.sites import SiteNodes
+from belltone.mesh.sites import Feet, SiteNodes
+from belltone.sheet.charts import chart_of
 from belltone.sheet.design import Place, SurfaceValue
 from belltone.sheet.shapes import Extruded, Lofted, Plate, Revolved
 
 __all__ = [
     "FoldedMeshError",
+    "Imprint",
     "SurfaceMesh",
     "located",
     "plan_surface",
@@ -47,6 +49,20 @@ _FEWEST_WITNESSES: Final = 6  # along an edge of a block
 
 class FoldedMeshError(ValueError):
     """A mesh planned for another design turns inside out on this one."""
+
+
+@dataclass(frozen=True)
+class Imprint:
+    """A place where elements must end: a value of one coordinate (0 or 1) of a block."""
+
+    block: int
+    axis: int
+    value: float
+
+    def same(self, other: Imprint) -> bool:
+        """Whether two are so near that one will do."""
+        here, there = (self.block, self.axis), (other.block, other.axis)
+        return here == there and abs(self.value - other.value) < _NARROWEST_RIM
 
 
 @dataclass(frozen=True)
@@ -126,6 +142,22 @@ class SurfaceMesh:
         across, up = (lagrange(nodes, at)[0] for at in local)
         weights = np.einsum("nj,ni->nji", up, across).reshape(len(element), -1)
         return element, weights
+
+    @cached_property
+    def _finder(self) -> ElementFinder:
+        return ElementFinder(self.coordinates[self.connectivity], self.order)
+
+    def locate_points(self, points: Array) -> tuple[IntArray, Array, Array]:
+        """The element nearest to each of ``(n, 3)``, the weights of its nodes, and the place."""
+        return self._finder.nearest(points)
+
+    def feet(self, points: Array) -> Feet:
+        """The nearest places of the wall to points ``(n, 3)``."""
+        element, weights, places = self._finder.nearest(points)
+        reach = 0.5 * np.sum(weights * self.thickness[element], axis=1)
+        normals = np.einsum("nk,nkd->nd", weights, self.directors[element])
+        normals /= np.linalg.norm(normals, axis=1, keepdims=True)
+        return Feet(self.connectivity[element], weights, places, reach, normals)
 
     # -- sites ----------------------------------------------------------------------------------
 
@@ -265,8 +297,7 @@ class SurfaceMesh:
         step = 1e-5
         probe = np.array([[u, v], [u + step, v], [u, v + step]])
         probe -= np.where(probe > 1, 2 * step, 0.0)
-        surface, chart = self.surface, chart_of(self.surface.shape)
-        there = located(surface, chart, self.blocks.blocks[block], *probe.T)[0]
+        there = located(self.surface, self.blocks.blocks[block], *probe.T)[0]
         slopes = (there[1:] - there[0]) / (probe[1:] - probe[0]).sum(axis=1)[:, None]
         angles = np.arange(_FOOTPRINT) * 2 * math.pi / _FOOTPRINT
         metric = slopes @ slopes.T
@@ -350,7 +381,12 @@ def _class_lengths(
 
 
 def _breaks(
-    surface: SurfaceValue, blocks: Blocks, classes: EdgeClasses, cuts: Sequence[int]
+    surface: SurfaceValue,
+    blocks: Blocks,
+    classes: EdgeClasses,
+    counts: Sequence[int],
+    divisions: int,
+    imprints: Sequence[Imprint],
 ) -> list[Array]:
     """Where the elements along each class of edges begin and end, as shares.
 
@@ -358,16 +394,43 @@ def _breaks(
     thickness of the edge, and a large element beside it would never converge.
     """
     lengths, _ = _class_lengths(surface, blocks, classes)
+    wanted: dict[int, list[float]] = {}
+    for mark in imprints:
+        vertices = blocks.blocks[mark.block].vertices
+        group, forward = classes.of(vertices[0], vertices[1 if mark.axis == 0 else 3])
+        if group not in classes.two_way:
+            wanted.setdefault(group, []).append(mark.value if forward else 1 - mark.value)
     result: list[Array] = []
-    for number, (length, count) in enumerate(zip(lengths, cuts, strict=True)):
+    for number, (length, count) in enumerate(zip(lengths, counts, strict=True)):
         narrow = max(_RIM_WIDTH * surface.thickness.mean / length, _NARROWEST_RIM)
-        narrow = min(narrow, _WIDEST_RIM / count)
+        narrow = min(narrow, _WIDEST_RIM / (count * divisions))
         graded = number not in classes.two_way
         first = narrow if graded and (number, True) in classes.rims else 0.0
         last = 1 - narrow if graded and (number, False) in classes.rims else 1.0
-        inner = np.linspace(first, last, count + 1)
+        inner = _shared_out(first, last, (count, divisions), wanted.get(number, []))
         result.append(np.unique(np.concatenate([[0.0], inner, [1.0]])))
     return result
+
+
+def _shared_out(
+    first: float, last: float, count: tuple[int, int], wanted: Sequence[float]
+) -> Array:
+    """Ends of elements between two shares, some of the ends being given.
+
+    There are about as many as the first count says, each divided by the second.
+    """
+    ends = [first]
+    for value in sorted(wanted):
+        if value - ends[-1] > _NARROWEST_RIM and last - value > _NARROWEST_RIM:
+            ends.append(value)
+    ends.append(last)
+    pieces = [
+        np.linspace(
+            low, high, count[1] * max(1, round(count[0] * (high - low) / (last - first))) + 1
+        )
+        for low, high in itertools.pairwise(ends)
+    ]
+    return np.unique(np.concatenate(pieces))
 
 
 def surface_blocks(surface: SurfaceValue, scheme: PlateScheme | None) -> Blocks:
@@ -382,9 +445,15 @@ def surface_blocks(surface: SurfaceValue, scheme: PlateScheme | None) -> Blocks:
 
 
 def surface_mesh(
-    surface: SurfaceValue, discretisation: Discretisation, plan: SurfacePlan
+    surface: SurfaceValue,
+    discretisation: Discretisation,
+    plan: SurfacePlan,
+    imprints: Sequence[Imprint] = (),
 ) -> SurfaceMesh:
-    """Divide one plate or shell; raises `FoldedMeshError` where its plan no longer fits."""
+    """Divide one plate or shell; elements end at every imprint.
+
+    Raises `FoldedMeshError` where its plan no longer fits.
+    """
     if plan.scheme is not None and isinstance(surface.shape, Plate):
         try:
             fits = unfolded(surface.shape, plan.scheme)
@@ -395,9 +464,7 @@ def surface_mesh(
     blocks = surface_blocks(surface, plan.scheme)
     order = discretisation.order
     classes = blocks.edge_classes()
-    cuts = [count * discretisation.divisions for count in plan.counts]
-    breaks = _breaks(surface, blocks, classes, cuts)
-    chart = chart_of(surface.shape)
+    breaks = _breaks(surface, blocks, classes, plan.counts, discretisation.divisions, imprints)
     numbering = _Numbering(order)
     pieces: list[tuple[NDArray[Any], ...]] = []
     flats: list[IntArray] = []
@@ -410,7 +477,7 @@ def surface_mesh(
         u_cuts, v_cuts = (len(end) - 1 for end in ends)
         nodes = numbering.block(block, u_cuts, v_cuts)
         across, up = np.meshgrid(*(_line(end, order) for end in ends))
-        places = located(surface, chart, block, across.ravel(), up.ravel())
+        places = located(surface, block, across.ravel(), up.ravel())
         gather = _gather(u_cuts, v_cuts, order)
         flat = nodes.ravel()
         flats.append(flat)
@@ -471,21 +538,11 @@ def _gather(u_cuts: int, v_cuts: int, order: int) -> IntArray:
 
 
 def located(
-    surface: SurfaceValue, chart: Chart, block: Block, u: Array, v: Array
+    surface: SurfaceValue, block: Block, u: Array, v: Array
 ) -> tuple[Array, Array, Array, Array]:
     """Middle surface, directors, first axes and thickness at places of a block, sheet's axes."""
     first, second = block.chart(u, v).T
-    found = chart.locate(block.segment, first, second)
-    thickness = surface.thickness.at(surface.shape, block.segment, first, second)
-    offset = {"middle": 0.0, "inner": 0.5, "outer": -0.5}[surface.face]
-    middle = found.positions + (offset * thickness)[:, None] * found.normals
-    frame = surface.frame
-    return (
-        surface.origin + middle @ frame.T,
-        found.normals @ frame.T,
-        found.first_axes @ frame.T,
-        thickness,
-    )
+    return surface.locate(block.segment, first, second)
 
 
 class _Numbering:

@@ -51,6 +51,8 @@ def hand_check(design: Design, modes: ModeSet, index: int) -> HandCheck | None:
     member = design.member
     if index < modes.rigid_count or member is None or member.tapered:
         return None
+    if not member.path.straight or member.line_mass or not _plain(member):
+        return None
     kind = modes.kinds[index]
     if " with " in kind or modes.energies[index].max() < _PURE:
         return None
@@ -68,6 +70,17 @@ def hand_check(design: Design, modes: ModeSet, index: int) -> HandCheck | None:
         return None
     formula, frequency = found
     return HandCheck(formula, frequency, float(modes.frequencies[index] / frequency - 1))
+
+
+def _plain(member: MemberValue) -> bool:
+    """Whether bending about the section's own y and z does not mix, nor with twisting."""
+    section = member.section.properties(member.material.poisson_ratio)
+    size = float(section.second_moment_y + section.second_moment_z)
+    offset = float(np.hypot(section.shear_centre_y, section.shear_centre_z))
+    return bool(
+        abs(float(section.product_moment)) < 1e-9 * size
+        and offset**2 * float(section.area) < 1e-9 * size
+    )
 
 
 def wave_number(ends: tuple[str, str], order: int) -> float | None:

@@ -9,9 +9,12 @@ from numpy.typing import NDArray
 
 __all__ = [
     "MEMBER_ENERGIES",
+    "MIXED_ENERGIES",
     "WALL_ENERGIES",
+    "assembly_kind_names",
     "energy_shares",
     "kind_names",
+    "mixed_energies",
     "wall_kind_names",
     "wall_shares",
 ]
@@ -28,6 +31,9 @@ MEMBER_ENERGIES: Final = (
 """Where a member's strain energy can be; shear counts with the bending it belongs to."""
 WALL_ENERGIES: Final = ("membrane", "bending", "shear", "springs")
 """Where a wall's strain energy can be."""
+
+MIXED_ENERGIES: Final = ("stretching", "twisting", "bending", "shear", "springs")
+"""Where the strain energy of a component of several parts can be; a wall's membrane stretches."""
 
 _KINDS: Final = ("axial", "twist", "bending about y", "bending about z", "moving on its springs")
 _MINOR: Final = 0.25  # a second kind with at least this share of the energy is named too
@@ -72,4 +78,48 @@ def wall_kind_names(shares: Array, patterns: tuple[str, ...]) -> tuple[str, ...]
             names.append(f"{pattern} with moving on its springs")
         else:
             names.append(pattern)
+    return tuple(names)
+
+
+def mixed_energies(strain_energy: Array) -> Array:
+    """Turn a part's energies by strain ``(modes, 6 or 3 or 1)`` into `MIXED_ENERGIES` less springs.
+
+    The shear of a member belongs to its bending.
+    """
+    modes = len(strain_energy)
+    result = np.zeros((modes, 4))
+    if strain_energy.shape[1] == 6:
+        axial, shear_y, shear_z, twist, about_y, about_z = strain_energy.T
+        result[:, 0], result[:, 1] = axial, twist
+        result[:, 2] = about_y + about_z + shear_y + shear_z
+    elif strain_energy.shape[1] == 3:
+        result[:, 0], result[:, 2], result[:, 3] = strain_energy.T
+    return result
+
+
+_DOMINANT: Final = 0.6  # share of the energy with which one part is what the mode is of
+_DIRECT: Final = 0.6  # share of the motion along one axis with which it is named
+
+
+def assembly_kind_names(
+    shares: Array, part_shares: Array, part_names: tuple[str, ...], moving: Array
+) -> tuple[str, ...]:
+    """Name modes of several parts: what strains, in which part if in one, and which way it moves.
+
+    ``shares`` (modes, 5) are of `MIXED_ENERGIES`, ``moving`` (modes, 3) of the moving mass by axis.
+    """
+    words = ("stretching", "twist", "bending", "shear", "moving on its springs")
+    names: list[str] = []
+    for row, parts, ways in zip(shares, part_shares, moving, strict=True):
+        order = np.argsort(row)[::-1]
+        name = words[order[0]]
+        if row[order[1]] >= _MINOR:
+            name += f" with {words[order[1]]}"
+        strongest = int(np.argmax(parts)) if len(parts) else 0
+        if order[0] != 4 and len(parts) > 1 and parts[strongest] >= _DOMINANT:
+            name += f" of “{part_names[strongest]}”"
+        way = int(np.argmax(ways))
+        if ways[way] >= _DIRECT * ways.sum():
+            name += f", along {'xyz'[way]}"
+        names.append(name)
     return tuple(names)

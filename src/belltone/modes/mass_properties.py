@@ -10,14 +10,14 @@ from numpy.typing import NDArray
 from belltone.elements.lumped import cross_matrix
 from belltone.mesh.discretisation import Discretisation
 from belltone.sheet.design import Design
-from belltone.system.assembly import System, assemble
+from belltone.system.assembly import System, assemble, bodies_of
 
-__all__ = ["MassProperties", "effective_masses", "mass_properties"]
+__all__ = ["MassProperties", "effective_masses", "mass_properties", "part_masses"]
 
 Array = NDArray[np.float64]
 
-# Mass integrals of straight members are exact at any order; those of curved walls to 1e-8 here.
-_COARSE = {"member": Discretisation(1, 1), "wall": Discretisation(2, 6)}
+# Mass integrals of straight members are exact at any order; those of curves to 1e-8 here.
+_COARSE = {"member": Discretisation(1, 4), "wall": Discretisation(2, 6)}
 
 
 @dataclass(frozen=True)
@@ -31,8 +31,17 @@ class MassProperties:
 
 def mass_properties(design: Design) -> MassProperties:
     """Compute the component's mass properties, lumped masses included."""
-    sort = "member" if design.surface is None else "wall"
+    sort = "wall" if design.has_walls else "member"
     return _properties(assemble(design, _COARSE[sort]).rigid_mass)
+
+
+def part_masses(design: Design) -> dict[str, float]:
+    """Mass of each part by name (kg), without what hangs on it."""
+    sort = "wall" if design.has_walls else "member"
+    return {
+        body.part.name: float(body.elements.matrices()[1][:, ::6, ::6].sum())
+        for body in bodies_of(design, _COARSE[sort])
+    }
 
 
 def _properties(rigid_mass: Array) -> MassProperties:

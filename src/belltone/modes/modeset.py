@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -61,7 +61,8 @@ class ModeSet:
     ``modal_masses`` (kg) belong to amplitudes of one. ``effective`` (modes, 6) are effective masses
     (kg) along x y z and inertias (kg m²) about the axes through the centre of gravity. ``errors``
     are relative estimates of the frequencies' errors. ``skipped`` flexible modes lie below the
-    first one listed.
+    first one listed. ``part_energies`` (modes, parts) are shares of strain energy by
+    ``part_names``; ``point_counts`` says how many of the points are on each part, in order.
     """
 
     frequencies: Array
@@ -79,6 +80,9 @@ class ModeSet:
     unknowns: int
     complete: bool | None
     mass: float
+    part_names: tuple[str, ...]
+    part_energies: Array
+    point_counts: tuple[int, ...]
     skipped: int = 0
 
     def __len__(self) -> int:
@@ -119,21 +123,31 @@ class ModeSet:
     def limited(self, count: int) -> ModeSet:
         """The set with at most ``count`` flexible modes."""
         keep = self.rigid_count + count
-        return ModeSet(
-            self.frequencies[:keep],
-            self.errors[:keep],
-            self.rigid_names,
-            self.kinds[:keep],
-            self.energy_names,
-            self.energies[:keep],
-            self.modal_masses[:keep],
-            self.effective[:keep],
-            self.shapes[:keep],
-            self.densities[:keep],
-            self.signatures[:keep],
-            self.discretisation,
-            self.unknowns,
-            self.complete,
-            self.mass,
-            self.skipped,
-        )
+        by_mode = {
+            name: getattr(self, name)[:keep]
+            for name in (
+                "frequencies",
+                "errors",
+                "kinds",
+                "energies",
+                "modal_masses",
+                "effective",
+                "shapes",
+                "densities",
+                "signatures",
+                "part_energies",
+            )
+        }
+        return replace(self, **by_mode)
+
+    def part_shapes(self, index: int) -> dict[str, Array]:
+        """One mode's shape ``(points, 6)`` by part."""
+        return self._by_part(self.shapes[index])
+
+    def part_densities(self, index: int) -> dict[str, Array]:
+        """One mode's strain energy by length or area ``(points,)`` by part."""
+        return self._by_part(self.densities[index])
+
+    def _by_part(self, values: Array) -> dict[str, Array]:
+        pieces = np.split(values, np.cumsum(self.point_counts)[:-1])
+        return dict(zip(self.part_names, pieces, strict=True))

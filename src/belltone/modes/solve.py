@@ -15,9 +15,12 @@ from belltone.mesh.surface import SurfaceMesh
 from belltone.modes.estimates import member_estimate, wall_estimate
 from belltone.modes.kinds import (
     MEMBER_ENERGIES,
+    MIXED_ENERGIES,
     WALL_ENERGIES,
+    assembly_kind_names,
     energy_shares,
     kind_names,
+    mixed_energies,
     wall_kind_names,
     wall_shares,
 )
@@ -25,11 +28,12 @@ from belltone.modes.mass_properties import effective_masses
 from belltone.modes.matching import clusters, match
 from belltone.modes.modeset import ModeSet
 from belltone.modes.patterns import wall_kinds
-from belltone.modes.witness import SurfaceWitness, Witness, signatures, witness_of
+from belltone.modes.witness import SurfaceWitness, Witness, signatures
 from belltone.progress import Progress
-from belltone.sheet.design import Design
+from belltone.sheet.design import Design, MemberValue, MeshValue
 from belltone.system.assembly import System, assemble
-from belltone.system.bodies import with_plans
+from belltone.system.bodies import face_cuts, with_plans
+from belltone.system.joints import JointError
 from belltone.system.lanczos import lowest_modes, window_modes
 from belltone.system.threads import numpy_threads
 
@@ -39,16 +43,18 @@ Array = NDArray[np.float64]
 
 _FIRST_ORDER: Final = 4
 _MOST_UNKNOWNS: Final = 30_000  # a member that needs more is asked for nonsense
+_MOST_FRAME_UNKNOWNS: Final = 150_000
 _MOST_WALL_UNKNOWNS: Final = 250_000
 _WALL_ORDERS: Final = (3, 5)
 _FINER_WALL_ORDERS: Final = (4, 6)
+_WARY_OF_FACES: Final = 2.0  # measured: without it the lowest twist of a plate is told too exact
 _RECOGNISED: Final = 0.8  # assurance between neighbouring orders; less means not resolved yet
 _LARGE: Final = 30_000  # unknowns from which numpy's own threads bring more than they cost
 _WIDER: Final = 0.15  # by so much a window is opened for coarser meshes, whose modes lie elsewhere
 
 
 class AccuracyError(ArithmeticError):
-    """The accuracy asked for cannot be reached."""
+    """There is no answer: the accuracy cannot be reached, or the parts cannot be joined."""
 
 
 @dataclass(frozen=True)
@@ -108,10 +114,17 @@ def solve_modes(
     if discretisation is None:
         return _climb(design, request, progress)
     used = _planned(design, discretisation)
-    if used.order < 3 and design.surface is None:
+    if used.order < 3 and not design.has_walls:
         raise ValueError(f"order {used.order} has no two lower orders to compare with")
     solver = _Solver(design, request, progress)
     return solver.mode_set(used, solver.errors(used))
+
+
+def _assembled(design: Design, level: Discretisation) -> System:
+    try:
+        return assemble(design, level)
+    except JointError as error:
+        raise AccuracyError(str(error)) from error
 
 
 def _planned(design: Design, discretisation: Discretisation) -> Discretisation:
@@ -145,24 +158,24 @@ def _climb(design: Design, request: ModeRequest, progress: Progress) -> ModeSet:
         if enough and np.all(errors <= request.accuracy):
             return solver.mode_set(fine, errors)
         solver.forget(fine)
-    most = _MOST_UNKNOWNS if design.surface is None else _MOST_WALL_UNKNOWNS
+    most = _MOST_WALL_UNKNOWNS if design.has_walls else _most_in_members(design)
     raise AccuracyError(
         f"{request.count} modes to {request.accuracy * 100:g} % are out of reach: more than "
         f"{most} unknowns would be needed; ask for fewer modes or a looser accuracy"
     )
 
 
+def _most_in_members(design: Design) -> int:
+    return _MOST_UNKNOWNS if len(design.solid_parts) == 1 else _MOST_FRAME_UNKNOWNS
+
+
 def _ladder(design: Design) -> Iterator[Discretisation]:
-    if design.surface is not None:
+    if design.has_walls:
         yield from _wall_ladder(design)
         return
-    assert design.member is not None
-    sites = {held.place.along for held in design.supports} | {
-        hung.place.along for hung in design.masses
-    }
-    stretches = len(sites | {0.0, design.member.length}) - 1
+    stretches = _assembled(design, Discretisation(1, 1)).elements
     divisions = 2 if stretches == 1 else 1
-    while 6 * stretches * divisions * MAX_ORDER <= _MOST_UNKNOWNS:
+    while 6 * stretches * divisions * MAX_ORDER <= _most_in_members(design):
         for order in range(_FIRST_ORDER, MAX_ORDER + 1):
             yield Discretisation(divisions, order)
         divisions *= 2
@@ -170,17 +183,38 @@ def _ladder(design: Design) -> Iterator[Discretisation]:
 
 def _wall_ladder(design: Design) -> Iterator[Discretisation]:
     planned = _planned(design, Discretisation(1, 1))
-    # A mesh at order one has a known number of elements, which all orders share.
-    elements = len(assemble(design, planned).mesh.connectivity)
     first, last = _WALL_ORDERS
     divisions = 1
-    while 6 * elements * (divisions * first) ** 2 <= _MOST_WALL_UNKNOWNS:
+    size = _Sizes(design, planned)
+    while size.unknowns(Discretisation(divisions, first)) <= _MOST_WALL_UNKNOWNS:
         for order in range(first, last + 1):
-            if 6 * elements * (divisions * order) ** 2 <= _MOST_WALL_UNKNOWNS:
+            if size.unknowns(Discretisation(divisions, order)) <= _MOST_WALL_UNKNOWNS:
                 yield Discretisation(divisions, order, planned.plans)
         divisions *= 2
         # The lowest order on finer elements brings nothing the highest on coarse ones has not.
         first, last = _FINER_WALL_ORDERS
+
+
+class _Sizes:
+    """How large a design is at any discretisation, roughly, without meshing it again."""
+
+    def __init__(self, design: Design, planned: Discretisation) -> None:
+        bodies = _assembled(design, planned).bodies
+        received = [isinstance(body.part, MeshValue) for body in bodies]
+        # A mesh at order one has a known number of elements, which all orders share.
+        self._elements = sum(
+            len(body.mesh.connectivity)
+            for body, own in zip(bodies, received, strict=True)
+            if not own
+        )
+        self._nodes = sum(
+            len(body.mesh.coordinates) for body, own in zip(bodies, received, strict=True) if own
+        )
+
+    def unknowns(self, level: Discretisation) -> int:
+        """About how many unknowns there are."""
+        walls = self._elements * (level.divisions * level.order) ** 2
+        return 6 * (walls + self._nodes * face_cuts(level) ** 2)
 
 
 @dataclass
@@ -207,16 +241,27 @@ class _Solver:
         """Estimate each frequency's relative error at a discretisation."""
         at_fine = self._raw(fine)
         lower = fine.lower()
-        if self.design.surface is not None:
+        if self.design.has_walls:
             higher = self._raw(replace(fine, order=fine.order + 1), wide=True)
-            next_step = _difference(higher, at_fine)
+            next_step = _difference(higher, at_fine) * self._wariness
             if fine.order == 1:
                 return wall_estimate(next_step, next_step)
             return wall_estimate(next_step, _difference(self._raw(lower, wide=True), at_fine))
-        assert self.design.member is not None
         one = _difference(self._raw(lower, wide=True), at_fine)
         two = _difference(self._raw(lower.lower(), wide=True), at_fine)
-        return member_estimate(one, two, fine.order, self.design.member.tapered)
+        return member_estimate(one, two, fine.order, self._rough)
+
+    @property
+    def _wariness(self) -> float:
+        """How much more steps count for where flat faces hide what curved elements would show."""
+        received = any(isinstance(part, MeshValue) for part in self.design.parts)
+        return _WARY_OF_FACES if received else 1.0
+
+    @property
+    def _rough(self) -> bool:
+        """Whether any member's section or direction changes along it."""
+        members = [part for part in self.design.parts if isinstance(part, MemberValue)]
+        return any(member.tapered or not member.path.straight for member in members)
 
     def _raw(self, level: Discretisation, wide: bool = False) -> _Raw:
         """The solution at a level; ``wide`` opens a window for the modes a coarse mesh shifts."""
@@ -228,8 +273,8 @@ class _Solver:
 
     def _solved(self, level: Discretisation, wide: bool) -> _Raw:
         request = _widened(self.request) if wide else self.request
-        system = assemble(self.design, level)
-        self._likely_large = system.mesh.unknowns > _LARGE
+        system = _assembled(self.design, level)
+        self._likely_large = system.unknowns > _LARGE
         up_to = 0.0 if request.up_to is None else _eigenvalue(request.up_to)
         parts = (system.stiffness, system.mass, system.rigid)
         if request.above is None:
@@ -239,7 +284,7 @@ class _Solver:
             pairs = window_modes(
                 *parts, _eigenvalue(request.above), high, request.count, self.progress
             )
-        witness = witness_of(system)
+        witness = Witness(system.bodies)
         approximate = np.sqrt(np.maximum(pairs.values, 0.0)) / (2 * math.pi)
         vectors = _aligned(system, witness, approximate, pairs.vectors)
         frequencies = _from_strains(system, vectors)
@@ -265,12 +310,11 @@ class _Solver:
         rigid_motions, motions = (
             system.node_motions(vectors) for vectors in (system.rigid, fine.vectors)
         )
-        names, energies, kinds = self._kinds(fine, motions)
+        names, energies, by_part, kinds = self._kinds(fine, motions)
         shapes, scales = _relative(
             witness, np.concatenate([witness.shapes(rigid_motions), witness.shapes(motions)])
         )
-        densities = witness.densities(system, motions)
-        densities = densities / np.maximum(densities.max(axis=1, keepdims=True), 1e-300)
+        densities = witness.densities(motions)
         return ModeSet(
             np.concatenate([np.zeros(rigid), fine.frequencies]),
             np.concatenate([np.zeros(rigid), errors]),
@@ -287,22 +331,41 @@ class _Solver:
                 [signatures(self.design, system, witness, rigid_motions), fine.signatures]
             ),
             level,
-            system.mesh.unknowns,
+            system.unknowns,
             fine.complete,
             float(system.rigid_mass[0, 0]),
+            tuple(part.name for part in self.design.parts),
+            np.concatenate([np.zeros((rigid, by_part.shape[1])), by_part]),
+            witness.counts,
             fine.skipped,
         )
 
-    def _kinds(self, fine: _Raw, motions: Array) -> tuple[tuple[str, ...], Array, tuple[str, ...]]:
-        """Names of the energies, their shares, and the kind of each mode."""
-        strain_energy = fine.system.strain_energy(motions)
-        if isinstance(fine.witness, SurfaceWitness):
-            assert isinstance(fine.system.mesh, SurfaceMesh)
-            shares = wall_shares(strain_energy)
-            patterns = wall_kinds(fine.system.mesh, fine.witness, fine.witness.shapes(motions))
-            return WALL_ENERGIES, shares, wall_kind_names(shares, patterns)
-        shares = energy_shares(strain_energy)
-        return MEMBER_ENERGIES, shares, kind_names(shares)
+    def _kinds(
+        self, fine: _Raw, motions: Array
+    ) -> tuple[tuple[str, ...], Array, Array, tuple[str, ...]]:
+        """Names of the energies, their shares, shares by part, and the kind of each mode."""
+        system, witness = fine.system, fine.witness
+        strains = system.strain_energies(motions)
+        springs = system.spring_energy(motions)[:, None]
+        totals = [own.sum(axis=1) for own in strains]
+        by_part = wall_shares(np.column_stack([*totals, springs]))[:, :-1]
+        solid = [part.name for part in self.design.solid_parts]
+        received = any(isinstance(part, MeshValue) for part in self.design.parts)
+        if len(solid) == 1 and not received:
+            at = [body.part.name for body in system.bodies].index(solid[0])
+            own = np.column_stack([strains[at], springs])
+            part, mesh = witness.parts[at], system.bodies[at].mesh
+            if isinstance(part, SurfaceWitness) and isinstance(mesh, SurfaceMesh):
+                shares = wall_shares(own)
+                patterns = wall_kinds(mesh, part, witness.split(witness.shapes(motions))[at])
+                return WALL_ENERGIES, shares, by_part, wall_kind_names(shares, patterns)
+            shares = energy_shares(own)
+            return MEMBER_ENERGIES, shares, by_part, kind_names(shares)
+        mixed = sum(mixed_energies(own) for own in strains)
+        shares = wall_shares(np.column_stack([mixed, springs]))
+        moving = witness.moving(witness.shapes(motions))
+        names = tuple(part.name for part in self.design.parts)
+        return MIXED_ENERGIES, shares, by_part, assembly_kind_names(shares, by_part, names, moving)
 
 
 def _widened(request: ModeRequest) -> ModeRequest:
@@ -328,9 +391,12 @@ def _from_strains(system: System, vectors: Array) -> Array:
     """
     if vectors.shape[1] == 0:
         return np.empty(0)
-    energy = system.strain_energy(system.node_motions(vectors))
+    motions = system.node_motions(vectors)
+    energy = system.spring_energy(motions) + sum(
+        own.sum(axis=1) for own in system.strain_energies(motions)
+    )
     kinetic = np.einsum("im,im->m", vectors, np.asarray(system.mass @ vectors))
-    return np.asarray(np.sqrt(2 * energy.sum(axis=1) / kinetic) / (2 * math.pi))
+    return np.asarray(np.sqrt(2 * energy / kinetic) / (2 * math.pi))
 
 
 def _aligned(system: System, witness: Witness, frequencies: Array, vectors: Array) -> Array:

@@ -2,33 +2,40 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Final, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
+from belltone.elements.facets import FacetElements
 from belltone.elements.line import LineElements
 from belltone.elements.surface import SurfaceElements
+from belltone.mesh.faces import FaceMesh
 from belltone.mesh.line import LineMesh
+from belltone.mesh.point import PointMesh
 from belltone.mesh.quadrature import lagrange, lobatto
 from belltone.mesh.surface import SurfaceMesh, witness_points
 from belltone.sheet.design import Design
 from belltone.system.assembly import System
+from belltone.system.bodies import Body
 
-__all__ = ["LineWitness", "SurfaceWitness", "Witness", "signatures", "witness_of"]
+__all__ = ["PartWitness", "SurfaceWitness", "Witness", "signatures"]
 
 Array = NDArray[np.float64]
 
-STATIONS: Final[Array] = np.linspace(0.0, 1.0, 129)
-"""Shares of a member's length at which shapes are read: 64 half-waves are still told apart."""
+_STATIONS: Final = ((1, 129), (4, 65), (40, 33))
+"""So many stations along each member of a component of at most so many: on one alone, 64
+half-waves are still told apart."""
+_FEWEST_STATIONS: Final = 17
 
 
-class Witness(Protocol):
+class PartWitness(Protocol):
     """The fixed points of one part, read on one mesh of it."""
 
     def shapes(self, motions: Array) -> Array:
-        """Read node motions ``(modes, nodes, 6)`` at the points: ``(modes, points, 6)``."""
+        """Read the part's node motions ``(modes, nodes, 6)`` at them: ``(modes, points, 6)``."""
 
     def weighted(self, shapes: Array) -> Array:
         """Shapes times the root of the mass they carry, flat: ``(modes, s)``."""
@@ -36,81 +43,216 @@ class Witness(Protocol):
     def reach(self, shapes: Array) -> Array:
         """How far each point moves ``(modes, points)``, at its outermost fibre."""
 
+    def densities(self, motions: Array) -> Array:
+        """Strain energy by length or area at the points ``(modes, points)``, of element motions."""
+
+
+def _part_witness(body: Body, members: int) -> PartWitness:
+    if isinstance(body.mesh, LineMesh):
+        count = next((count for most, count in _STATIONS if members <= most), _FEWEST_STATIONS)
+        return LineWitness(body, count)
+    if isinstance(body.mesh, PointMesh):
+        return PointWitness()
+    if isinstance(body.mesh, FaceMesh):
+        return FaceWitness(body)
+    assert isinstance(body.mesh, SurfaceMesh)
+    return SurfaceWitness(body)
+
+
+class Witness:
+    """The fixed points of all parts, in order."""
+
+    def __init__(self, bodies: Sequence[Body]) -> None:
+        self._bodies = bodies
+        members = sum(isinstance(body.mesh, LineMesh) for body in bodies)
+        self.parts = tuple(_part_witness(body, members) for body in bodies)
+        empty = [np.zeros((0, len(body.mesh.coordinates), 6)) for body in bodies]
+        self.counts = tuple(
+            part.shapes(none).shape[1] for part, none in zip(self.parts, empty, strict=True)
+        )
+
+    def shapes(self, motions: Array) -> Array:
+        """Read node motions ``(modes, nodes, 6)`` at the points: ``(modes, points, 6)``."""
+        return np.concatenate(
+            [
+                part.shapes(motions[:, body.nodes])
+                for part, body in zip(self.parts, self._bodies, strict=True)
+            ],
+            axis=1,
+        )
+
+    def split(self, shapes: Array) -> list[Array]:
+        """Values at all points ``(modes, points, ...)``, part by part."""
+        return np.split(shapes, np.cumsum(self.counts)[:-1], axis=1)
+
+    def weighted(self, shapes: Array) -> Array:
+        """Shapes times the root of the mass they carry, flat: ``(modes, s)``."""
+        pairs = zip(self.parts, self.split(shapes), strict=True)
+        return np.hstack([part.weighted(own) for part, own in pairs])
+
+    def reach(self, shapes: Array) -> Array:
+        """How far each point moves ``(modes, points)``, at its outermost fibre."""
+        pairs = zip(self.parts, self.split(shapes), strict=True)
+        return np.hstack([part.reach(own) for part, own in pairs])
+
+    def moving(self, shapes: Array) -> Array:
+        """Moving mass times motion squared along x, y and z, ``(modes, 3)``."""
+        total = np.zeros((len(shapes), 3))
+        for axis in range(3):
+            along = np.zeros_like(shapes)
+            along[..., axis] = shapes[..., axis]
+            total[:, axis] = np.sum(self.weighted(along) ** 2, axis=1)
+        return total
+
+    def densities(self, motions: Array) -> Array:
+        """Strain energy by length or area ``(modes, points)`` of node motions; 1 is a part's most.
+
+        A length of a member and an area of a wall cannot be held against each other, so where
+        both are there each part's are of its own largest value times its share of the energy.
+        """
+        found = [
+            part.densities(body.motions(motions))
+            for part, body in zip(self.parts, self._bodies, strict=True)
+        ]
+        if len({isinstance(body.mesh, LineMesh) for body in self._bodies}) > 1:
+            sizes = [
+                body.elements.strain_energy(body.motions(motions)).sum(axis=(1, 2))
+                for body in self._bodies
+            ]
+            found = [
+                own / np.maximum(own.max(axis=1, keepdims=True), 1e-300) * size[:, None]
+                for own, size in zip(found, sizes, strict=True)
+            ]
+        whole = np.hstack(found)
+        return np.asarray(whole / np.maximum(whole.max(axis=1, keepdims=True), 1e-300))
+
     def align(self, motions: Array) -> Array:
         """Coefficients ``(k, k)`` that turn modes of equal frequency the same way every time."""
+        if len(self.parts) == 1 and isinstance(self.parts[0], LineWitness):
+            return self.parts[0].align(motions)
+        # The first mode takes all the motion of one fixed point, so the others have none there.
+        shapes = self.shapes(motions)[..., :3]
+        moving = np.sum(shapes**2, axis=(0, 2))
+        point = int(np.argmax(moving > 0.7 * moving.max()))
+        return np.asarray(np.linalg.svd(shapes[:, point])[0])
 
-    def densities(self, system: System, motions: Array) -> Array:
-        """Strain energy for each unit of length or area at the points, ``(modes, points)``."""
+
+class PointWitness:
+    """A point without material."""
+
+    def shapes(self, motions: Array) -> Array:
+        return motions
+
+    def weighted(self, shapes: Array) -> Array:
+        return np.zeros((len(shapes), 0))
+
+    def reach(self, shapes: Array) -> Array:
+        return np.asarray(np.linalg.norm(shapes[..., :3], axis=-1))
+
+    def densities(self, motions: Array) -> Array:
+        return np.zeros((len(motions), 1))
 
 
-def witness_of(system: System) -> Witness:
-    """The witness points of a system's part."""
-    if isinstance(system.mesh, LineMesh):
-        return LineWitness(system.mesh)
-    assert isinstance(system.mesh, SurfaceMesh)
-    return SurfaceWitness(system.mesh)
+class FaceWitness:
+    """The nodes of a received mesh as it came."""
+
+    def __init__(self, body: Body) -> None:
+        mesh, elements = body.mesh, body.elements
+        assert isinstance(mesh, FaceMesh)
+        assert isinstance(elements, FacetElements)
+        self._count = len(mesh.part.points)
+        self._elements, self._areas = elements, elements.areas
+        self._connectivity = mesh.connectivity
+        wall = mesh.part.thickness * mesh.part.density
+        self.masses = np.zeros(len(mesh.coordinates))
+        for corner in range(3):
+            share = self._areas * wall[mesh.face] / 3
+            np.add.at(self.masses, mesh.connectivity[:, corner], share)
+        # What the nodes between the file's own carry is shared out evenly.
+        own = self.masses[: self._count]
+        self.masses = own * (self.masses.sum() / own.sum())
+
+    def shapes(self, motions: Array) -> Array:
+        return motions[:, : self._count]
+
+    def weighted(self, shapes: Array) -> Array:
+        flat = shapes[..., :3] * np.sqrt(self.masses)[:, None]
+        return np.asarray(flat.reshape(len(shapes), 3 * self._count))
+
+    def reach(self, shapes: Array) -> Array:
+        return np.asarray(np.linalg.norm(shapes[..., :3], axis=-1))
+
+    def densities(self, motions: Array) -> Array:
+        density = self._elements.strain_energy(motions).sum(axis=2) / self._areas
+        total, count = np.zeros((len(density), self._count)), np.zeros(self._count)
+        for corner in range(3):
+            own = self._connectivity[:, corner]
+            here = own < self._count
+            np.add.at(count, own[here], 1.0)
+            for mode, row in enumerate(density):
+                np.add.at(total[mode], own[here], row[here])
+        return np.asarray(np.maximum(total, 0.0) / np.maximum(count, 1.0))
 
 
 class LineWitness:
     """Points along a member."""
 
-    def __init__(self, mesh: LineMesh) -> None:
-        self._mesh = mesh
-        self._element, self._local = mesh.sample(STATIONS)
-        member = mesh.member
-        self.radius = 0.5 * max(member.section.depth, member.section_at_end.depth)
+    def __init__(self, body: Body, count: int) -> None:
+        assert isinstance(body.mesh, LineMesh)
+        assert isinstance(body.elements, LineElements)
+        self._mesh, self._elements = body.mesh, body.elements
+        self._shares = np.linspace(0.0, 1.0, count)
+        self._element, self._local = body.mesh.sample(self._shares)
+        member = body.mesh.member
+        self.radius = 0.5 * member.sections.depth
+        _, tangents, ups = member.path.at(self._shares)
+        side = np.cross(ups, tangents)
+        self._frames = np.stack([tangents, side, np.cross(tangents, side)], axis=1)
 
     def shapes(self, motions: Array) -> Array:
-        """Read node motions at the points."""
         values, _ = lagrange(lobatto(self._mesh.order), self._local)
         local_motions = motions[:, self._mesh.connectivity[self._element]]
         return np.asarray(np.einsum("si,msid->msd", values, local_motions, optimize=True))
 
     def weighted(self, shapes: Array) -> Array:
-        """Shapes times the root of the mass they carry."""
-        member = self._mesh.member
-        section = member.section_at(STATIONS).properties(member.material.poisson_ratio)
-        weights = np.full(len(STATIONS), 1.0 / (len(STATIONS) - 1))
+        member, count = self._mesh.member, len(self._shares)
+        section = member.section_at(self._shares).properties(member.material.poisson_ratio)
+        weights = np.full(count, 1.0 / (count - 1))
         weights[[0, -1]] *= 0.5
-        line = weights * member.length * member.material.density
-        turning = np.column_stack(
-            [
-                section.second_moment_y + section.second_moment_z,
-                section.second_moment_y,
-                section.second_moment_z,
-            ]
-        )
+        lengths = weights * member.length
+        line = lengths * (member.material.density * section.area + member.line_mass)
+        turning = np.diagonal(section.turning(), axis1=-2, axis2=-1) * member.material.density
+        own = np.einsum("skd,msd->msk", self._frames, shapes[..., 3:])
         pieces = [
-            shapes[..., :3] * np.sqrt(line * section.area)[:, None],
-            (shapes[..., 3:] @ member.frame.T) * np.sqrt(line[:, None] * turning),
+            shapes[..., :3] * np.sqrt(line)[:, None],
+            own * np.sqrt(lengths[:, None] * turning),
         ]
-        return np.hstack([piece.reshape(len(shapes), 3 * len(STATIONS)) for piece in pieces])
+        return np.hstack([piece.reshape(len(shapes), 3 * count) for piece in pieces])
 
     def reach(self, shapes: Array) -> Array:
-        """How far each point moves."""
         moving = np.linalg.norm(shapes[..., :3], axis=-1)
         turning = self.radius * np.linalg.norm(shapes[..., 3:], axis=-1)
         return np.asarray(np.maximum(moving, turning))
 
     def align(self, motions: Array) -> Array:
-        """Turn equal modes the same way every time."""
         # Along the axis, the side and up: three unlike weights tell them apart.
         along = motions[..., :3] @ self._mesh.member.frame.T
         weighted = np.einsum("mnd,d,knd->mk", along, [0.5, 2.0, 1.0], along, optimize=True)
         return np.asarray(np.linalg.eigh(weighted)[1])
 
-    def densities(self, system: System, motions: Array) -> Array:
-        """Strain energy for each unit of length or area."""
-        elements = system.elements
-        assert isinstance(elements, LineElements)
-        return elements.energy_at(system.element_motions(motions), self._element, self._local)
+    def densities(self, motions: Array) -> Array:
+        found = self._elements.energy_at(motions, self._element, self._local)
+        return np.asarray(np.maximum(found, 0.0))
 
 
 class SurfaceWitness:
     """Points spread evenly over every block of a plate or shell."""
 
-    def __init__(self, mesh: SurfaceMesh) -> None:
+    def __init__(self, body: Body) -> None:
+        mesh = body.mesh
+        assert isinstance(mesh, SurfaceMesh)
         self._mesh = mesh
+        self._surface_elements = body.elements
         blocks, u, v, _ = witness_points(mesh.blocks)
         elements, weights = mesh.sample((blocks, u, v))
         nodes = mesh.connectivity[elements]
@@ -150,19 +292,10 @@ class SurfaceWitness:
         """How far each point moves."""
         return np.asarray(np.linalg.norm(shapes[..., :3], axis=-1))
 
-    def align(self, motions: Array) -> Array:
-        """Turn equal modes the same way every time."""
-        # The first mode takes all the motion of one fixed point, so the others have none there.
-        shapes = self.shapes(motions)[..., :3]
-        moving = np.sum(shapes**2, axis=(0, 2))
-        point = int(np.argmax(moving > 0.7 * moving.max()))
-        return np.asarray(np.linalg.svd(shapes[:, point])[0])
-
-    def densities(self, system: System, motions: Array) -> Array:
-        """Strain energy for each unit of length or area."""
-        elements = system.elements
-        assert isinstance(elements, SurfaceElements)
-        at_nodes = elements.energy_density(system.element_motions(motions))
+    def densities(self, motions: Array) -> Array:
+        """Strain energy for each unit of area."""
+        assert isinstance(self._surface_elements, SurfaceElements)
+        at_nodes = self._surface_elements.energy_density(motions)
         read = np.einsum("sk,msk->ms", self._weights, at_nodes[:, self._elements], optimize=True)
         return np.asarray(np.maximum(read, 0.0))
 

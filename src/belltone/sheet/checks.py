@@ -26,7 +26,7 @@ def plausibility(design: Design, content: Content) -> Iterator[Finding]:
     for part in design.parts:
         if isinstance(part, MemberValue):
             yield from _slenderness(part)
-        else:
+        elif isinstance(part, SurfaceValue):
             yield from _thinness(part)
     for name in content.materials:
         yield from _material(name, design)
@@ -39,8 +39,8 @@ def plausibility(design: Design, content: Content) -> Iterator[Finding]:
 
 
 def _slenderness(member: MemberValue) -> Iterator[Finding]:
-    path: Path = ("parts", member.name)
-    ratio = member.length / max(member.section.depth, member.section_at_end.depth)
+    path: Path = ("parts", member.within or member.name)
+    ratio = member.length / member.sections.depth
     if ratio > _SLENDEREST:
         yield Finding(
             path, f"“{member.name}” is {ratio:.0f} times longer than deep; is a unit wrong?"

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import itertools
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.sheet.charts import chart_of
 from belltone.sheet.errors import Finding
+from belltone.sheet.paths import MemberPath
+from belltone.sheet.section_runs import SectionRun
 from belltone.sheet.sections import SectionShape
 from belltone.sheet.shapes import SurfaceShape, extent_of, features, thickness_share
 from belltone.sheet.units import Dimension, si_to_text
@@ -17,15 +21,21 @@ from belltone.sheet.walls import LayupValue
 __all__ = [
     "BandValue",
     "Design",
+    "JointSide",
+    "JointValue",
     "KnobValue",
     "MassValue",
     "MaterialValue",
     "MemberValue",
+    "MeshValue",
     "PartValue",
     "Place",
+    "PointValue",
     "SupportValue",
     "SurfaceValue",
     "ThicknessValue",
+    "feature_place",
+    "site_features",
 ]
 
 Array = NDArray[np.float64]
@@ -81,43 +91,82 @@ class MaterialValue:
 
 @dataclass(frozen=True)
 class MemberValue:
-    """A straight member from ``start`` to ``stop`` (m); ``frame`` rows: axis, side, up."""
+    """A member along a path, its section running along it.
+
+    ``line_mass`` (kg/m) is mass without stiffness; ``within`` names the frame it belongs to, if
+    any; ``on`` the surface it is a rib of.
+    """
 
     name: str
-    start: Array
-    stop: Array
-    frame: Array
-    section: SectionShape
-    section_at_end: SectionShape
+    path: MemberPath
+    sections: SectionRun
     material: MaterialValue
+    line_mass: float = 0.0
+    within: str | None = None
+    on: str | None = None
 
     @property
     def length(self) -> float:
-        """Distance between the two points (m)."""
-        return float(np.linalg.norm(self.stop - self.start))
+        """Length of the path (m)."""
+        return self.path.length
+
+    @property
+    def start(self) -> Array:
+        """Where it starts (m)."""
+        return self.position(0.0)
+
+    @property
+    def stop(self) -> Array:
+        """Where it ends (m)."""
+        return self.position(1.0)
+
+    def position(self, share: float) -> Array:
+        """A point of the axis at a share of the length (m)."""
+        return np.asarray(self.path.at(np.array([share]))[0][0])
+
+    def frame_at(self, share: float) -> Array:
+        """The section's own axes (rows: axis, side, up) at a share of the length."""
+        _, tangents, ups = self.path.at(np.array([share]))
+        side = np.cross(ups[0], tangents[0])
+        side /= np.linalg.norm(side)
+        return np.array([tangents[0], side, np.cross(tangents[0], side)])
+
+    @property
+    def frame(self) -> Array:
+        """The section's own axes at the start."""
+        return self.frame_at(0.0)
 
     @property
     def tapered(self) -> bool:
-        """Whether the two end sections differ."""
-        return self.section != self.section_at_end
+        """Whether the section changes along it."""
+        return not self.sections.even
+
+    @property
+    def section(self) -> SectionShape:
+        """The section at the start."""
+        return self.section_at(np.zeros(())) if self.tapered else self.sections.at(np.zeros(()))
 
     def section_at(self, share: Array) -> SectionShape:
         """The section at ``share`` (0 to 1) of the length, as one shape of arrays."""
-        return self.section.blend(self.section_at_end, np.asarray(share, float))
+        return self.sections.at(np.asarray(share, float))
 
     @property
     def section_words(self) -> str:
         """The section in words, such as ``rectangular hollow section``."""
-        name = type(self.section).__name__
-        words = "".join(f" {letter.lower()}" if letter.isupper() else letter for letter in name)
-        return f"{words.strip()} section"
+        return self.section.words
 
     @property
     def mass(self) -> float:
-        """Mass (kg); two-point Gauss integration is exact for linearly tapered dimensions."""
-        share = 0.5 + np.array([-0.5, 0.5]) / np.sqrt(3.0)
-        area = self.section_at(share).properties(self.material.poisson_ratio).area
-        return float(self.material.density * self.length * np.mean(area))
+        """Mass (kg), without what hangs on it."""
+        points, weights = np.polynomial.legendre.leggauss(8)
+        total = 0.0
+        ends = [0.0, *self.sections.breaks, 1.0]
+        for low, high in itertools.pairwise(ends):
+            share = low + (high - low) * 0.5 * (1 + points)
+            area = self.section_at(share).properties(self.material.poisson_ratio).area
+            line = self.material.density * np.broadcast_to(area, share.shape) + self.line_mass
+            total += 0.5 * (high - low) * self.length * float(weights @ line)
+        return total
 
 
 @dataclass(frozen=True)
@@ -157,6 +206,24 @@ class SurfaceValue:
     origin: Array
     frame: Array
 
+    def locate(
+        self, segment: int, first: Array, second: Array
+    ) -> tuple[Array, Array, Array, Array]:
+        """Middle surface (m), unit normals, first axes and thickness at chart coordinates.
+
+        All but the thickness ``(n,)`` are ``(n, 3)`` in the sheet's axes.
+        """
+        found = chart_of(self.shape).locate(segment, first, second)
+        thickness = self.thickness.at(self.shape, segment, first, second)
+        offset = {"middle": 0.0, "inner": 0.5, "outer": -0.5}[self.face]
+        middle = found.positions + (offset * thickness)[:, None] * found.normals
+        return (
+            self.origin + middle @ self.frame.T,
+            found.normals @ self.frame.T,
+            found.first_axes @ self.frame.T,
+            thickness,
+        )
+
     @property
     def size(self) -> float:
         """The least of its two extents, roughly (m)."""
@@ -168,7 +235,50 @@ class SurfaceValue:
         return features(self.shape)
 
 
-PartValue = MemberValue | SurfaceValue
+@dataclass(frozen=True)
+class PointValue:
+    """A point in space with no material: it moves as what it is rigidly linked to (m)."""
+
+    name: str
+    position: Array
+
+
+@dataclass(frozen=True, eq=False)
+class MeshValue:
+    """A mesh that somebody sent: flat faces, each with its own thickness and material.
+
+    ``points`` (n, 3) in the sheet's axes (m); ``faces`` (f, 4), the last corner repeated on
+    triangles; ``edges`` (e, 2). Per face: ``thickness`` (m), ``youngs_modulus`` (Pa),
+    ``poisson_ratio``, ``density`` (kg/m³). ``lines`` and ``areas`` are sites: numbers of edges and
+    of faces by name. ``flaws`` (k, 2) are edges worth showing: free ones inside, and those of
+    more than two faces.
+    """
+
+    name: str
+    points: Array
+    faces: NDArray[np.intp]
+    edges: NDArray[np.intp]
+    thickness: Array
+    youngs_modulus: Array
+    poisson_ratio: Array
+    density: Array
+    materials: tuple[MaterialValue, ...]
+    lines: Mapping[str, NDArray[np.intp]]
+    areas: Mapping[str, NDArray[np.intp]]
+    flaws: NDArray[np.intp]
+
+    @property
+    def features(self) -> dict[str, str]:
+        """Sites it has by itself, and the sort of each."""
+        return dict.fromkeys(self.areas, "face") | dict.fromkeys(self.lines, "edge")
+
+    @property
+    def size(self) -> float:
+        """Diagonal of the box round it (m)."""
+        return float(np.linalg.norm(np.ptp(self.points, axis=0)))
+
+
+PartValue = MemberValue | SurfaceValue | MeshValue | PointValue
 
 
 @dataclass(frozen=True)
@@ -176,7 +286,8 @@ class Place:
     """Where a site is on its part.
 
     On a member the distance ``along`` its axis (m). On a surface one of its own ``feature`` names,
-    or a point at chart coordinates ``at`` of a ``segment``.
+    or a point at chart coordinates ``at`` of a ``segment``; on a mesh the point ``near`` a place in
+    space (m).
     """
 
     site: str
@@ -185,6 +296,75 @@ class Place:
     feature: str | None = None
     segment: int = 0
     at: tuple[float, float] = (0.0, 0.0)
+    near: tuple[float, float, float] | None = None
+
+
+def site_features(part: PartValue) -> dict[str, str]:
+    """Sites a part has by itself, and the sort of each: end, axis, edge, corner, face or point."""
+    if isinstance(part, MemberValue):
+        ends = {"start": "end"} if part.path.closed else {"start": "end", "end": "end"}
+        return ends | {"axis": "axis"}
+    if isinstance(part, PointValue):
+        return {"point": "point"}
+    return part.features
+
+
+def feature_place(part: PartValue, feature: str) -> Place:
+    """The place of one of the sites a part has by itself."""
+    site = f"{part.name}.{feature}"
+    if isinstance(part, MemberValue) and feature != "axis":
+        return Place(site, part.name, part.length if feature == "end" else 0.0)
+    if isinstance(part, PointValue):
+        return Place(part.name, part.name)
+    return Place(site, part.name, feature=feature)
+
+
+@dataclass(frozen=True)
+class JointSide:
+    """One side of a joint: a part, or one site of it."""
+
+    part: str
+    place: Place | None = None
+
+    @property
+    def words(self) -> str:
+        """The site's name, or the part's."""
+        return self.part if self.place is None else self.place.site
+
+
+@dataclass(frozen=True)
+class JointValue:
+    """What joins two parts: welded, hinged, spots, sprung or none.
+
+    A hinge turns about ``axis`` (3,), or about the edge it runs along, or freely at a point; a
+    member's end that does not ``roll`` cannot turn about the member itself there.
+    ``spots`` are points of either part, ``radius`` (m) wide. Rows of ``spring_directions`` (s, 6)
+    are the relative motions on springs of ``spring_stiffness`` (s,), those of ``held_directions``
+    the ones a sprung joint holds; they go by the site's ``own`` axes or the sheet's. Parts meet
+    where the gap between them is within ``tolerance`` (m); a ``rigid`` link reaches any distance.
+    ``implied`` joints come with a frame or a rib, and are nobody's decision.
+    """
+
+    name: str
+    first: JointSide
+    second: JointSide
+    how: str
+    tolerance: float
+    axis: Array | None = None
+    spots: tuple[Place, ...] = ()
+    radius: float = 0.0
+    spring_directions: Array = field(default_factory=lambda: np.zeros((0, 6)))
+    spring_stiffness: Array = field(default_factory=lambda: np.zeros(0))
+    held_directions: Array = field(default_factory=lambda: np.zeros((0, 6)))
+    own: bool = False
+    rigid: bool = False
+    implied: bool = False
+    rolls: bool = True
+
+    @property
+    def parts(self) -> frozenset[str]:
+        """The two parts."""
+        return frozenset((self.first.part, self.second.part))
 
 
 @dataclass(frozen=True)
@@ -243,6 +423,7 @@ class Design:
     """
 
     parts: tuple[PartValue, ...]
+    joints: tuple[JointValue, ...]
     places: Mapping[str, Place]
     supports: tuple[SupportValue, ...]
     masses: tuple[MassValue, ...]
@@ -257,25 +438,48 @@ class Design:
     warnings: tuple[Finding, ...] = field(default=())
 
     @property
-    def part(self) -> PartValue:
-        """The one part a sheet holds so far."""
-        return self.parts[0]
-
-    @property
     def member(self) -> MemberValue | None:
-        """The part, where it is a member."""
-        return self.part if isinstance(self.part, MemberValue) else None
+        """The only part, where it is a member."""
+        only = self.parts[0]
+        return only if len(self.parts) == 1 and isinstance(only, MemberValue) else None
 
     @property
-    def surface(self) -> SurfaceValue | None:
-        """The part, where it is a plate or a shell."""
-        return self.part if isinstance(self.part, SurfaceValue) else None
+    def has_walls(self) -> bool:
+        """Whether any part is a plate, a shell or a mesh."""
+        return any(isinstance(part, SurfaceValue | MeshValue) for part in self.parts)
+
+    @property
+    def solid_parts(self) -> tuple[PartValue, ...]:
+        """The parts that are made of something."""
+        return tuple(part for part in self.parts if not isinstance(part, PointValue))
+
+    def part_of(self, name: str) -> PartValue:
+        """The part of a name."""
+        return next(part for part in self.parts if part.name == name)
+
+    def used_places(self) -> Iterator[Place]:
+        """Every place that holds, carries or joins something."""
+        for support in self.supports:
+            yield support.place
+        for hung in self.masses:
+            yield hung.place
+        for joint in self.joints:
+            for side in (joint.first, joint.second):
+                if side.place is not None:
+                    yield side.place
+            yield from joint.spots
 
     @property
     def materials(self) -> dict[str, tuple[float, dict[str, float]]]:
         """Density (kg/m³) and moduli (Pa) by their key, of every material in use."""
         found: dict[str, tuple[float, dict[str, float]]] = {}
         for part in self.parts:
+            if isinstance(part, PointValue):
+                continue
+            if isinstance(part, MeshValue):
+                for made in part.materials:
+                    found[made.name] = (made.density, {"youngs_modulus": made.youngs_modulus})
+                continue
             if isinstance(part, MemberValue):
                 own = part.material
                 found[own.name] = (own.density, {"youngs_modulus": own.youngs_modulus})

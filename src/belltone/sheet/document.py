@@ -14,7 +14,7 @@ import re
 import tempfile
 import tomllib
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from difflib import get_close_matches
 from functools import cached_property
 from pathlib import Path as FilePath
@@ -28,6 +28,7 @@ from tomlkit.items import AoT, Array, InlineTable, Item, Table
 from belltone.sheet.errors import Finding, Path, SheetError
 from belltone.sheet.fields import value_fields
 from belltone.sheet.locate import line_of
+from belltone.sheet.mesh_files import file_digest
 from belltone.sheet.model import FORMAT_VERSION, Content
 from belltone.sheet.part_models import OUTLINE_SHAPES, PART_KINDS, SECTION_SHAPES, VARIANT_TAGS
 from belltone.sheet.units import Dimension
@@ -44,10 +45,14 @@ class Sheet:
 
     text: str
     content: Content
+    folder: FilePath | None = field(default=None, compare=False)
 
     @classmethod
-    def from_text(cls, text: str) -> Sheet:
-        """Read a sheet; raises `SheetError` with every finding and its line."""
+    def from_text(cls, text: str, folder: FilePath | None = None) -> Sheet:
+        """Read a sheet; raises `SheetError` with every finding and its line.
+
+        Files it names are looked for in ``folder``.
+        """
         try:
             data = tomllib.loads(text)
         except tomllib.TOMLDecodeError as error:
@@ -59,13 +64,21 @@ class Sheet:
             content = Content.model_validate(data)
         except ValidationError as error:
             raise SheetError(_translate(error, text, data)) from error
-        return cls(text, content)
+        return cls(text, content, folder)
 
     @cached_property
     def values(self) -> Mapping[Path, tuple[str, Dimension]]:
         """Every value that measures something: its text and what it measures, by path."""
         found = value_fields(self.content)
         return MappingProxyType({path: (text, dimension) for path, text, dimension in found})
+
+    def _again(self, text: str) -> Sheet:
+        """The sheet of another text, in the same folder."""
+        return Sheet.from_text(text, self.folder)
+
+    def file(self, name: str) -> FilePath:
+        """A file the sheet names."""
+        return (self.folder or FilePath()) / name
 
     def answer_hash(self, settings: Mapping[str, str] | None = None) -> str:
         """A content hash of all that decides modes, with knobs set to ``settings``.
@@ -82,6 +95,9 @@ class Sheet:
         }
         for material in data["materials"].values():
             material.pop("note")
+        for part in data["parts"].values():
+            if part["kind"] == "mesh":
+                part["file"] = file_digest(self.file(part["file"]))
         return hashlib.sha256(json.dumps(data, sort_keys=True).encode()).hexdigest()
 
     def line_of(self, path: Path) -> int | None:
@@ -110,7 +126,7 @@ class Sheet:
         document = tomlkit.parse(self.text)
         for path, value in values.items():
             _set(document, path, value)
-        return Sheet.from_text(_spaced(tomlkit.dumps(document), self.text))
+        return self._again(_spaced(tomlkit.dumps(document), self.text))
 
     def without(self, path: Path) -> Sheet:
         """Return the sheet without the entry at ``path``; raises `SheetError` likewise."""
@@ -123,8 +139,8 @@ class Sheet:
         except (KeyError, IndexError) as error:
             raise SheetError([Finding(path, "there is nothing here to take away")]) from error
         if isinstance(node, AoT | Array) and not len(node) and len(path) > 1:
-            return Sheet.from_text(tomlkit.dumps(document)).without(path[:-1])
-        return Sheet.from_text(tomlkit.dumps(document))
+            return self._again(tomlkit.dumps(document)).without(path[:-1])
+        return self._again(tomlkit.dumps(document))
 
     def renamed(self, path: Path, name: str) -> Sheet:
         """Return the sheet with the table at ``path`` under another name, last in its group.
@@ -142,7 +158,7 @@ class Sheet:
         if name in node:
             raise SheetError([Finding(path, f"there is a “{name}” already")])
         node.add(name, table)
-        return Sheet.from_text(_spaced(tomlkit.dumps(document), self.text))
+        return self._again(_spaced(tomlkit.dumps(document), self.text))
 
     def without_knob(self, name: str) -> Sheet:
         """Return the sheet without a knob; values that are this knob get its value instead.
@@ -152,6 +168,15 @@ class Sheet:
         text = self.content.knobs[name].value
         own = {path: text for path, (raw, _) in self.values.items() if raw.strip() == name}
         return self.with_values(own).without(("knobs", name))
+
+    def with_part(self, name: str, entry: Mapping[str, Any]) -> Sheet:
+        """Return the sheet with one more part, behind the others."""
+        document = tomlkit.parse(self.text)
+        table = tomlkit.table()
+        for key, value in entry.items():
+            table.add(key, _item(value))
+        cast(Any, document["parts"]).add(name, table)
+        return self._again(_spaced(tomlkit.dumps(document), self.text))
 
     def with_entry(self, path: Path, entry: Mapping[str, Any]) -> Sheet:
         """Return the sheet with one more ``[[path]]`` entry at the end of that list."""
@@ -173,7 +198,7 @@ class Sheet:
             tables = tomlkit.aot()
             tables.append(table)
             node.add(last, tables)
-        return Sheet.from_text(_spaced(tomlkit.dumps(document), self.text))
+        return self._again(_spaced(tomlkit.dumps(document), self.text))
 
 
 def read_sheet(path: FilePath) -> Sheet:
@@ -187,7 +212,7 @@ def read_sheet(path: FilePath) -> Sheet:
     except OSError as error:
         reason = error.strerror or "unknown reason"
         raise SheetError([Finding((), f"“{path}” cannot be read: {reason}")]) from error
-    return Sheet.from_text(text.replace("\r\n", "\n"))
+    return Sheet.from_text(text.replace("\r\n", "\n"), path.resolve().parent)
 
 
 def write_sheet(sheet: Sheet, path: FilePath) -> None:

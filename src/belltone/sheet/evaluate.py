@@ -8,32 +8,30 @@ from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
-from numpy.typing import NDArray
 
 from belltone.sheet.checks import plausibility
 from belltone.sheet.design import (
     BandValue,
     Design,
     MassValue,
-    MemberValue,
+    MeshValue,
     PartValue,
     Place,
     SupportValue,
+    SurfaceValue,
 )
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Finding, Path
 from belltone.sheet.model import Mass, Support
-from belltone.sheet.part_models import Member
-from belltone.sheet.read_members import MemberReader
+from belltone.sheet.read_joints import JointReader
+from belltone.sheet.read_parts import PartBuilder
+from belltone.sheet.read_patterns import PatternReader, copied_joints, moved_place
 from belltone.sheet.read_sites import SiteReader
-from belltone.sheet.read_surfaces import SurfaceReader
+from belltone.sheet.springs import DIRECTIONS, direction_rows, read_springs
 from belltone.sheet.values import Values
 
 __all__ = ["evaluate"]
 
-Array = NDArray[np.float64]
-
-DIRECTIONS: Final = ("x", "y", "z", "turn x", "turn y", "turn z")
 HELD_BY_WORD: Final[Mapping[str, tuple[int, ...]]] = {
     "clamped": (0, 1, 2, 3, 4, 5),
     "pinned": (0, 1, 2, 3),
@@ -76,32 +74,18 @@ class _Evaluation:
     def design(self) -> Design:
         content = self.sheet.content
         self.values.stop_if_wrong()
-        members = MemberReader(self.sheet, self.values)
-        surfaces = SurfaceReader(self.sheet, self.values)
-        parts: list[PartValue] = []
-        for name, part in content.parts.items():
-            found: PartValue | None
-            if isinstance(part, Member):
-                found = members.read(name, part)
-            else:
-                found = surfaces.read(name, part)
-            if found is not None:
-                parts.append(found)
-        if len(content.parts) > 1:
-            second = list(content.parts)[1]
-            self.values.add(("parts", second), "a sheet holds one part so far; joints come later")
+        built = PartBuilder(self.sheet, self.values, self.sites).build()
         self.values.stop_if_wrong()
-        places = self.sites.read(parts)
+        parts = built.parts
+        places = self.sites.read(parts, built.nodes)
+        joints = JointReader(self.sheet, self.values, self.sites)
+        stated = joints.read(parts, places)
         supports = tuple(
             value
             for index, support in enumerate(content.supports)
-            if (value := self._support(index, support, places, parts[0])) is not None
+            if (value := self._support(index, support, places, parts)) is not None
         )
-        masses = tuple(
-            body
-            for index, mass in enumerate(content.masses)
-            if (body := self._mass(index, mass, places)) is not None
-        )
+        masses = self._masses(places)
         bands = self._bands()
         margin = self.values.within(("excitation", "margin"), 0.0, 0.9, "between 0 % and 90 %", 0.1)
         accuracy = self.values.within(
@@ -110,16 +94,14 @@ class _Evaluation:
         wished = (content.accuracy.divisions, content.accuracy.order)
         if (wished[0] is None) != (wished[1] is None):
             self.values.add(("accuracy",), "give “divisions” and “order” together, or neither")
-        if isinstance(parts[0], MemberValue) and wished[1] is not None and wished[1] < 3:
-            self.values.add(
-                ("accuracy", "order"), "a member's order is 3 to 8; two below it tell the error"
-            )
         above, up_to = (self._limit(key) for key in ("above", "up_to"))
         if above is not None and up_to is not None and not above < up_to:
             self.values.add(("modes", "up_to"), "the window must end above its start")
+        links = joints.links(places)
         self.values.stop_if_wrong()
         design = Design(
-            tuple(parts),
+            parts,
+            (*built.joints, *links, *stated, *copied_joints(stated, built.copies)),
             places,
             supports,
             masses,
@@ -132,9 +114,14 @@ class _Evaluation:
             up_to,
             self.values.knobs,
         )
+        if not design.has_walls and wished[1] is not None and wished[1] < 3:
+            self.values.add(
+                ("accuracy", "order"), "a member's order is 3 to 8; two below it tell the error"
+            )
+            self.values.stop_if_wrong()
         warnings = tuple(
             Finding(found.path, found.message, self.sheet.line_of(found.path), warning=True)
-            for found in plausibility(design, content)
+            for found in (*built.missed, *plausibility(design, content))
         )
         return replace(design, warnings=warnings)
 
@@ -145,15 +132,21 @@ class _Evaluation:
         return self.values.positive(path, "a frequency")
 
     def _support(
-        self, index: int, support: Support, places: Mapping[str, Place], part: PartValue
+        self,
+        index: int,
+        support: Support,
+        places: Mapping[str, Place],
+        parts: tuple[PartValue, ...],
     ) -> SupportValue | None:
         place = self.sites.find(("supports", index, "site"), support.site, places)
         if place is None:
             return None
+        part = next(part for part in parts if part.name == place.part)
         word = isinstance(support.hold, str)
         held: tuple[int, ...]
         if isinstance(support.hold, str):
-            words_held = HELD_BY_WORD if isinstance(part, MemberValue) else HELD_ON_WALL
+            on_wall = isinstance(part, SurfaceValue | MeshValue)
+            words_held = HELD_ON_WALL if on_wall else HELD_BY_WORD
             if support.hold not in words_held:
                 self.values.add(
                     ("supports", index, "hold"),
@@ -169,9 +162,9 @@ class _Evaluation:
         return SupportValue(
             support.name or place.site,
             place,
-            _rows(held),
+            direction_rows(held),
             words,
-            _rows(tuple(springs)),
+            direction_rows(tuple(springs)),
             np.array(list(springs.values())),
             own,
             # A word goes by the site's axes, but springs beside it by the sheet's.
@@ -180,16 +173,7 @@ class _Evaluation:
 
     def _springs(self, path: Path, support: Support) -> dict[int, float]:
         """Stiffness by direction, those of zero left out."""
-        springs: dict[int, float] = {}
-        for first, key in ((0, "springs"), (3, "turning_springs")):
-            for axis, letter in enumerate("xyz"):
-                stiffness = self.values.numbers.get((*path, key, letter))
-                if stiffness is None:
-                    continue
-                if stiffness < 0:
-                    self.values.add((*path, key, letter), "a stiffness must not be negative")
-                elif stiffness > 0:
-                    springs[first + axis] = stiffness
+        springs = read_springs(self.values, path)
         if (
             isinstance(support.hold, str)
             and "hold" not in support.model_fields_set
@@ -197,6 +181,27 @@ class _Evaluation:
         ):
             self.values.add(path, "give “hold”, “springs” or “turning_springs”")
         return springs
+
+    def _masses(self, places: Mapping[str, Place]) -> tuple[MassValue, ...]:
+        """All masses; copies of patterns come after those the sheet lists."""
+        patterns = PatternReader(self.sheet, self.values).plane_copies("mass")
+        found: list[MassValue] = []
+        copies: list[MassValue] = []
+        for index, mass in enumerate(self.sheet.content.masses):
+            body = self._mass(index, mass, places)
+            if body is None:
+                continue
+            found.append(body)
+            for copy in patterns.get(mass.name, ()):
+                if body.place.feature is not None or body.place.near is not None:
+                    self.values.add(
+                        ("masses", index, "site"),
+                        "only a mass at a named point of a plate or shell can be repeated",
+                    )
+                    break
+                name = f"{body.name} {copy.number}"
+                copies.append(replace(body, name=name, place=moved_place(body.place, copy, name)))
+        return (*found, *copies)
 
     def _mass(self, index: int, mass: Mass, places: Mapping[str, Place]) -> MassValue | None:
         path: Path = ("masses", index)
@@ -248,8 +253,3 @@ class _Evaluation:
                 factor = order / (2 * math.pi)
                 bands.append(BandValue(name, low * factor, high * factor))
         return tuple(bands)
-
-
-def _rows(directions: tuple[int, ...]) -> Array:
-    """Directions (0 to 5) as rows ``(k, 6)``, slides first."""
-    return np.asarray(np.eye(6)[list(directions)].reshape(-1, 6))

@@ -16,14 +16,17 @@ __all__ = [
     "Angle",
     "AnyValue",
     "AreaMass",
+    "AreaValue",
     "Density",
     "Entry",
     "Frequency",
     "Inertia",
     "Length",
+    "LineMass",
     "MassValue",
     "Name",
     "Number",
+    "SecondMoment",
     "Share",
     "Speed",
     "Stiffness",
@@ -73,6 +76,11 @@ AreaMass = Annotated[str, _TEXT, _schema("mass per area"), _field("mass per area
 Share = Annotated[str, _TEXT, _schema("share"), _field("share")]
 Stiffness = Annotated[str, _TEXT, _schema("stiffness"), _field("stiffness")]
 TurningStiffness = Annotated[str, _TEXT, _schema("turning stiffness"), _field("turning stiffness")]
+LineMass = Annotated[str, _TEXT, _schema("mass per length"), _field("mass per length")]
+AreaValue = Annotated[str, _TEXT, _schema("area"), _field("area")]
+SecondMoment = Annotated[
+    str, _TEXT, _schema("second moment of area"), _field("second moment of area")
+]
 Number = Annotated[str, _TEXT, _schema("number"), _field("number")]
 AnyValue = Annotated[str, _TEXT]
 Name = Annotated[str, Field(min_length=1, max_length=80)]

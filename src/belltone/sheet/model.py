@@ -27,7 +27,7 @@ from belltone.sheet.fields import (
     Stress,
     TurningStiffness,
 )
-from belltone.sheet.part_models import PartModel
+from belltone.sheet.part_models import PartModel, Vector
 
 __all__ = [
     "FORMAT_VERSION",
@@ -36,10 +36,12 @@ __all__ = [
     "Band",
     "Content",
     "Excitation",
+    "Joint",
     "Knob",
     "Mass",
     "Material",
     "Modes",
+    "Pattern",
     "PlyMaterial",
     "Point",
     "Source",
@@ -106,17 +108,22 @@ AnyMaterial = Annotated[
 
 
 class Point(Entry):
-    """A named point of a part, in the part's own coordinates.
+    """A named point of a part, in the part's own coordinates; or a point in space.
 
     On a member ``along`` its axis from the start; on a plate ``at`` (x, y); on shells a distance
-    along the ``profile`` with one ``along`` the length or span, or ``around`` the axis.
+    along the ``profile`` with one ``along`` the length or span, or ``around`` the axis; on a mesh
+    ``near`` a place in the sheet's axes. Instead of a part: a ``position`` in the sheet's axes and
+    a site it is rigidly ``linked_to``.
     """
 
-    part: Name
+    part: Name | None = None
+    position: Vector | None = None
+    linked_to: Name | None = None
     along: Length | None = None
     at: tuple[Length, Length] | None = None
     profile: Length | None = None
     around: Angle | None = None
+    near: Vector | None = None
 
 
 class Springs(Entry):
@@ -150,6 +157,45 @@ class Support(Entry):
     turning_springs: TurningSprings | None = None
     axes: Literal["own", "sheet"] | None = None
     name: str = ""
+
+
+class Joint(Entry):
+    """What is between two parts, or two sites, that touch.
+
+    ``welded`` along all that touches; ``hinged`` about an ``axis``, or about the edge the joint
+    runs along, or freely at a point; at ``spots`` (points of either part) of a ``radius``;
+    ``sprung`` by springs for the whole joint, holding nothing but what ``hold`` lists; or ``none``.
+    They meet where the open gap is within ``tolerance``.
+    """
+
+    between: tuple[Name, Name]
+    how: Literal["welded", "hinged", "spots", "sprung", "none"]
+    axis: Literal["x", "y", "z"] | tuple[float, float, float] | None = None
+    spots: tuple[Name, ...] = ()
+    radius: Length | None = None
+    springs: Springs | None = None
+    turning_springs: TurningSprings | None = None
+    hold: tuple[Direction, ...] = ()
+    axes: Literal["own", "sheet"] = "sheet"
+    tolerance: Length = "1 mm"
+    name: str = ""
+
+
+class Pattern(Entry):
+    """Copies of a part, a rib, a hole (“plate.hole”) or a named mass; ``count`` with the first.
+
+    In a row every ``step``; round an axis through ``angle`` in all (a full turn is shared evenly);
+    or mirrored. Parts go by the sheet's axes, everything on a surface by the surface's own
+    coordinates. What joins the first to other parts joins the copies likewise.
+    """
+
+    of: Name
+    count: Number = "2"
+    step: tuple[Length, ...] | None = None
+    about: Literal["x", "y", "z"] | None = None
+    angle: Angle = "360 deg"
+    mirror: Literal["x", "y", "z"] | None = None
+    through: tuple[Length, ...] | None = None
 
 
 class Mass(Entry):
@@ -226,6 +272,8 @@ class Content(Entry):
     materials: dict[str, AnyMaterial] = Field(default_factory=dict)
     parts: Annotated[dict[str, PartModel], Field(min_length=1)]
     sites: dict[str, Point] = Field(default_factory=dict)
+    joints: tuple[Joint, ...] = ()
+    patterns: tuple[Pattern, ...] = ()
     supports: tuple[Support, ...] = ()
     masses: tuple[Mass, ...] = ()
     excitation: Excitation = Field(default_factory=Excitation)

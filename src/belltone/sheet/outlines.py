@@ -19,7 +19,7 @@ from belltone.sheet.shapes import (
     extent,
 )
 
-__all__ = ["closed_line", "inside", "plate_problems", "rim_distance"]
+__all__ = ["closed_line", "inside", "plate_problems", "polygon_problem", "rim_distance"]
 
 Array = NDArray[np.float64]
 
@@ -30,7 +30,7 @@ _TIGHT: Final = 0.5e-3  # of the plate's size; a ligament below this cannot be m
 def plate_problems(plate: Plate) -> Iterator[tuple[int, str]]:
     """Yield what is wrong, with the number of the hole at fault (-1: the outline)."""
     outline = plate.outline
-    if isinstance(outline, Polygon) and (problem := _polygon_problem(outline)) is not None:
+    if isinstance(outline, Polygon) and (problem := polygon_problem(outline)) is not None:
         yield -1, problem
         return
     low, high = extent(outline)
@@ -100,7 +100,8 @@ def _overlap(one: Array, other: Array) -> bool:
     return bool(inside(one, other).any() or inside(other, one).any())
 
 
-def _polygon_problem(outline: Polygon) -> str | None:
+def polygon_problem(outline: Polygon) -> str | None:
+    """What is wrong with the sides of a polygon, if anything."""
     corners = np.array(outline.corners)
     count = len(corners)
     for i in range(count):
@@ -113,7 +114,7 @@ def _polygon_problem(outline: Polygon) -> str | None:
             if not neighbours and _cross(a, b, c, d):
                 return (
                     f"the sides from {_place(a)} and from {_place(c)} cross; list the corners in "
-                    "the order they follow each other round the plate"
+                    "the order they follow each other round it"
                 )
     return None
 

@@ -6,22 +6,37 @@ from typing import Annotated, Any, Final, Literal
 
 from pydantic import Discriminator, Field, Tag
 
-from belltone.sheet.fields import Angle, AreaMass, Entry, Length, Name, Number
+from belltone.sheet.fields import (
+    Angle,
+    AreaMass,
+    AreaValue,
+    Entry,
+    Length,
+    LineMass,
+    Name,
+    Number,
+    SecondMoment,
+)
 
 __all__ = [
     "OUTLINE_SHAPES",
     "PART_KINDS",
     "SECTION_SHAPES",
     "VARIANT_TAGS",
+    "AnyPart",
     "ChangingThickness",
     "Disc",
     "Extruded",
+    "Frame",
+    "FrameMember",
     "HoleModel",
     "Lofted",
     "Member",
+    "MeshPart",
     "OutlineModel",
     "Parallelogram",
     "PartModel",
+    "PathPoint",
     "Placement",
     "Plate",
     "Ply",
@@ -30,12 +45,17 @@ __all__ = [
     "Rectangle",
     "RectangularHole",
     "Revolved",
+    "Rib",
     "Ring",
     "RoundHole",
     "RoundedRectangle",
     "Section",
     "SectionModel",
     "SurfaceModel",
+    "SurfacePoint",
+    "Turned",
+    "TurnedPoint",
+    "Vector",
 ]
 
 
@@ -75,40 +95,259 @@ class RectangularHollow(Entry):
     shear_factor: Number | None = None
 
 
-SectionModel = SolidRectangle | SolidRound | RoundTube | RectangularHollow
+class Ellipse(Entry):
+    """Solid ellipse, ``width`` across and ``height`` up."""
+
+    shape: Literal["ellipse"]
+    width: Length
+    height: Length
+    shear_factor: Number | None = None
+
+
+class IProfile(Entry):
+    """Two flanges of ``width`` and thickness ``flange``, a ``web`` between them; outer height."""
+
+    shape: Literal["i profile"]
+    width: Length
+    height: Length
+    web: Length
+    flange: Length
+    shear_factor: Number | None = None
+
+
+class ChannelProfile(Entry):
+    """A ``web`` upright, and two flanges of outer ``width`` from it to the side's direction."""
+
+    shape: Literal["channel"]
+    width: Length
+    height: Length
+    web: Length
+    flange: Length
+    shear_factor: Number | None = None
+
+
+class AngleProfile(Entry):
+    """Two legs of one ``wall``: outer ``width`` to the side, outer ``height`` up."""
+
+    shape: Literal["angle"]
+    width: Length
+    height: Length
+    wall: Length
+    shear_factor: Number | None = None
+
+
+class TeeProfile(Entry):
+    """A flange of ``width`` and thickness ``flange`` on top, a ``web`` below; outer height."""
+
+    shape: Literal["tee"]
+    width: Length
+    height: Length
+    web: Length
+    flange: Length
+    shear_factor: Number | None = None
+
+
+class ProfilePoint(Entry):
+    """A corner of a profile: rounded by a ``bend``, or reached by an arc ``through`` a point."""
+
+    at: tuple[Length, Length]
+    bend: Length | None = None
+    through: tuple[Length, Length] | None = None
+
+
+Profile = Annotated[tuple[ProfilePoint, ...], Field(min_length=2)]
+
+
+class ThinWalled(Entry):
+    """An even ``wall`` along a mid-line in (side, up), open or closed."""
+
+    shape: Literal["thin-walled"]
+    profile: Profile
+    closed: bool = False
+    wall: Length
+    shear_factor: Number | None = None
+
+
+class SolidOutline(Entry):
+    """Solid inside straight sides between ``points`` (side, up)."""
+
+    shape: Literal["solid outline"]
+    points: Annotated[tuple[tuple[Length, Length], ...], Field(min_length=3)]
+    shear_factor: Number | None = None
+
+
+class StatedProperties(Entry):
+    """A section by its properties about its centroid; y is the side, z is up."""
+
+    shape: Literal["properties"]
+    area: AreaValue
+    second_moment_y: SecondMoment
+    second_moment_z: SecondMoment
+    torsion_constant: SecondMoment
+    shear_factor_y: Number = "5/6"
+    shear_factor_z: Number = "5/6"
+    product_moment: SecondMoment = "0 mm^4"
+    shear_centre: tuple[Length, Length] | None = None
+
+
+SectionModel = (
+    SolidRectangle
+    | SolidRound
+    | RoundTube
+    | RectangularHollow
+    | Ellipse
+    | IProfile
+    | ChannelProfile
+    | AngleProfile
+    | TeeProfile
+    | ThinWalled
+    | SolidOutline
+    | StatedProperties
+)
 Section = Annotated[SectionModel, Field(discriminator="shape")]
 SECTION_SHAPES: Final = {
     "solid rectangle": SolidRectangle,
     "solid round": SolidRound,
     "round tube": RoundTube,
     "rectangular hollow": RectangularHollow,
+    "ellipse": Ellipse,
+    "i profile": IProfile,
+    "channel": ChannelProfile,
+    "angle": AngleProfile,
+    "tee": TeeProfile,
+    "thin-walled": ThinWalled,
+    "solid outline": SolidOutline,
+    "properties": StatedProperties,
 }
 
-
-class Member(Entry):
-    """A straight member: a length along x, or two points; a section, tapered to another if given.
-
-    ``up`` is the direction the section's height points to (global z where that is possible).
-    """
-
-    kind: Literal["member"]
-    material: Name
-    length: Length | None = None
-    start: tuple[Length, Length, Length] | None = Field(None, alias="from")
-    stop: tuple[Length, Length, Length] | None = Field(None, alias="to")
-    up: tuple[float, float, float] | None = None
-    section: Section
-    section_at_end: Section | None = None
+Vector = tuple[Length, Length, Length]
 
 
 class Placement(Entry):
-    """Where a plate or shell stands: its origin, and its turns about the sheet's x, y, z in order.
+    """Where a part stands: its origin, and its turns about the sheet's x, y, z in order.
 
     The part is turned first and moved then.
     """
 
     at: tuple[Length, Length, Length] | None = None
     turn: tuple[Angle, Angle, Angle] | None = None
+
+
+class PathPoint(Entry):
+    """A point of a path: rounded by a ``bend``, or reached by an arc ``through`` a third point."""
+
+    at: Vector
+    bend: Length | None = None
+    through: Vector | None = None
+
+
+class Member(Entry):
+    """A member along x, between two points, or along a path; one section, or tapered to another.
+
+    ``up`` is the direction the section's height points to at the start (global z where that is
+    possible); round bends it is carried without rolling, and ``twist`` turns it evenly on the way.
+    """
+
+    kind: Literal["member"]
+    material: Name
+    length: Length | None = None
+    start: Vector | None = Field(None, alias="from")
+    stop: Vector | None = Field(None, alias="to")
+    path: Annotated[tuple[PathPoint, ...], Field(min_length=2)] | None = None
+    closed: bool = False
+    up: tuple[float, float, float] | None = None
+    twist: Angle = "0 deg"
+    section: Section
+    section_at_end: Section | None = None
+    mass_per_length: LineMass | None = None
+    placement: Placement | None = None
+
+
+class TurnedPoint(Entry):
+    """A point of a turned contour: a place along the axis and the radius there.
+
+    It is reached straight, by an arc ``through`` (along, radius), or by a neck of the least radius
+    ``throat`` that follows a hyperbolic cosine.
+    """
+
+    at: Length
+    radius: Length
+    through: tuple[Length, Length] | None = None
+    throat: Length | None = None
+
+
+class Turned(Entry):
+    """A solid of revolution about x: its contour from the first point on, and a ``bore``."""
+
+    kind: Literal["turned"]
+    material: Name
+    contour: Annotated[tuple[TurnedPoint, ...], Field(min_length=2)]
+    bore: Length | None = None
+    mass_per_length: LineMass | None = None
+    placement: Placement | None = None
+
+
+class FrameMember(Entry):
+    """A straight member between two nodes; what it leaves out is the frame's.
+
+    ``hinged`` ends turn freely, but do not roll about the member.
+    """
+
+    start: Name = Field(alias="from")
+    stop: Name = Field(alias="to")
+    section: Section | None = None
+    material: Name | None = None
+    up: tuple[float, float, float] | None = None
+    hinged: tuple[Literal["start", "end"], ...] = ()
+    mass_per_length: LineMass | None = None
+
+
+class Frame(Entry):
+    """Straight members between named nodes.
+
+    Ends that meet within ``tolerance`` are welded, and so is an end that meets another member on
+    its way; what comes near without meeting is reported.
+    """
+
+    kind: Literal["frame"]
+    material: Name
+    section: Section
+    tolerance: Length = "1 mm"
+    nodes: Annotated[dict[str, Vector], Field(min_length=2)]
+    members: Annotated[dict[str, FrameMember], Field(min_length=1)]
+    placement: Placement | None = None
+
+
+class SurfacePoint(Entry):
+    """A point of a plate or shell in its own coordinates.
+
+    On a plate ``at`` (x, y); on shells a distance along the ``profile`` with one ``along`` the
+    length or span, or ``around`` the axis.
+    """
+
+    at: tuple[Length, Length] | None = None
+    profile: Length | None = None
+    along: Length | None = None
+    around: Angle | None = None
+
+
+class Rib(Entry):
+    """A member laid on a plate or shell from one point of it to another, welded all along.
+
+    It stands on the ``outer`` face (the one the normal points out of) or the ``inner`` one, unless
+    ``offset`` says how far its centroid is from the middle of the wall. Its height points out of
+    the wall.
+    """
+
+    kind: Literal["rib"]
+    on: Name
+    material: Name
+    start: SurfacePoint = Field(alias="from")
+    stop: SurfacePoint = Field(alias="to")
+    section: Section
+    side: Literal["outer", "inner"] = "outer"
+    offset: Length | None = None
+    mass_per_length: LineMass | None = None
 
 
 class ChangingThickness(Entry):
@@ -243,17 +482,6 @@ class Plate(_Surface):
     holes: tuple[Annotated[HoleModel, Field(discriminator="shape")], ...] = ()
 
 
-class ProfilePoint(Entry):
-    """A corner of a profile: rounded by a ``bend``, or reached by an arc ``through`` a point."""
-
-    at: tuple[Length, Length]
-    bend: Length | None = None
-    through: tuple[Length, Length] | None = None
-
-
-Profile = Annotated[tuple[ProfilePoint, ...], Field(min_length=2)]
-
-
 class Revolved(_Surface):
     """A profile of (radius, z) turned about the part's z, from x towards y."""
 
@@ -289,10 +517,38 @@ class Lofted(_Surface):
     sweep: tuple[Length, Length] | None = None
 
 
+class RegionWall(Entry):
+    """What one region of a mesh is made of; what it leaves out is the mesh's."""
+
+    thickness: Length | None = None
+    material: Name | None = None
+
+
+class MeshPart(Entry):
+    """A mesh read from a ``file`` beside the sheet; ``unit`` is the length its numbers are in.
+
+    Triangles and quadrilaterals become walls about the faces. ``regions`` by the names or numbers
+    the file gives them.
+    """
+
+    kind: Literal["mesh"]
+    file: Annotated[str, Field(min_length=1)]
+    unit: Literal["mm", "cm", "m", "in"]
+    material: Name
+    thickness: Length
+    regions: dict[str, RegionWall] = Field(default_factory=dict)
+    placement: Placement | None = None
+
+
 SurfaceModel = Plate | Revolved | Extruded | Lofted
-PartModel = Annotated[Member | SurfaceModel, Field(discriminator="kind")]
+AnyPart = Member | Turned | Frame | Rib | MeshPart | SurfaceModel
+PartModel = Annotated[AnyPart, Field(discriminator="kind")]
 PART_KINDS: Final = {
     "member": Member,
+    "turned": Turned,
+    "frame": Frame,
+    "rib": Rib,
+    "mesh": MeshPart,
     "plate": Plate,
     "revolved": Revolved,
     "extruded": Extruded,

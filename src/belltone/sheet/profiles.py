@@ -5,11 +5,14 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
 __all__ = ["Arc", "Line", "Profile", "ProfileError", "arc_through", "rounded"]
+
+_SHARP: Final = 0.05  # sine of the turn that makes a corner sharp
 
 Array = NDArray[np.float64]
 Point = tuple[float, float]
@@ -102,6 +105,20 @@ class Profile:
     def length(self) -> float:
         """Length of all segments (m)."""
         return sum(segment.length for segment in self.segments)
+
+    def kinks(self) -> frozenset[int]:
+        """The segments before whose start the profile turns sharply."""
+        ends = np.array([0.0, 1.0])
+        found: set[int] = set()
+        for index in range(0 if self.closed else 1, len(self.segments)):
+            before, after = (
+                self.segments[index - 1].slope(ends)[1],
+                self.segments[index].slope(ends)[0],
+            )
+            sine = abs(before[0] * after[1] - before[1] * after[0])
+            if sine > _SHARP * np.linalg.norm(before) * np.linalg.norm(after) or before @ after < 0:
+                found.add(index)
+        return frozenset(found)
 
     def place(self, along: float) -> tuple[int, float]:
         """The segment, and the share of it, a distance along the profile (m) falls on."""

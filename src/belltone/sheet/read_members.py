@@ -1,32 +1,27 @@
-"""Members of a sheet worked out: end points, directions, sections."""
+"""Members of a sheet worked out: paths, sections, turned solids, and the members of frames."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.sheet import sections
-from belltone.sheet.design import MemberValue
+from belltone.sheet import part_models as models
+from belltone.sheet.design import MaterialValue, MemberValue
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
-from belltone.sheet.part_models import Member, SectionModel
+from belltone.sheet.paths import MemberPath, Straight, first_up, space_path
+from belltone.sheet.profiles import Arc, Line, ProfileError, arc_through
 from belltone.sheet.read_materials import isotropic
+from belltone.sheet.read_placement import read_placement, vector
+from belltone.sheet.read_sections import read_section
+from belltone.sheet.section_runs import Neck, SectionRun, Taper, TurnedProfile
 from belltone.sheet.values import Values
 
 __all__ = ["MemberReader"]
 
 Array = NDArray[np.float64]
-
-_SHAPES: Final[Mapping[str, type[sections.SectionShape]]] = {
-    "solid rectangle": sections.SolidRectangle,
-    "solid round": sections.SolidRound,
-    "round tube": sections.RoundTube,
-    "rectangular hollow": sections.RectangularHollow,
-}
 
 
 @dataclass
@@ -36,81 +31,256 @@ class MemberReader:
     sheet: Sheet
     values: Values
 
-    def read(self, name: str, part: Member) -> MemberValue | None:
+    def read(self, name: str, part: models.Member) -> MemberValue | None:
         """One member, or ``None`` with findings."""
         path: Path = ("parts", name)
-        material = isotropic(self.sheet, self.values, part.material, (*path, "material"))
-        points = self._end_points(path, part)
-        section = self._section((*path, "section"), part.section)
-        section_at_end = section
-        if part.section_at_end is not None:
-            section_at_end = self._section((*path, "section_at_end"), part.section_at_end)
-            if part.section_at_end.shape != part.section.shape:
-                self.values.add(
-                    (*path, "section_at_end"),
-                    f"a taper keeps its shape: “{part.section.shape}” is needed here too",
-                )
-                return None
-        if material is None or points is None or section is None or section_at_end is None:
+        before = len(self.values.findings)
+        material = self.material(path, part.material)
+        run = self._path(path, part)
+        sections = self._sections(path, part)
+        line_mass = self.line_mass(path)
+        origin, frame = read_placement(self.values, path, part.placement)
+        if (
+            material is None
+            or run is None
+            or sections is None
+            or len(self.values.findings) > before
+        ):
             return None
-        frame = self._frame(path, part, points[1] - points[0])
-        if frame is None:
-            return None
-        return MemberValue(name, points[0], points[1], frame, section, section_at_end, material)
+        return MemberValue(name, run.mapped(frame, origin), sections, material, line_mass)
 
-    def _end_points(self, path: Path, part: Member) -> tuple[Array, Array] | None:
-        if (part.length is None) == (part.start is None and part.stop is None):
-            self.values.add(path, "give either “length”, or the two points “from” and “to”")
+    def read_turned(self, name: str, part: models.Turned) -> MemberValue | None:
+        """One solid of revolution, or ``None`` with findings."""
+        path: Path = ("parts", name)
+        before = len(self.values.findings)
+        material = self.material(path, part.material)
+        profile = self._contour(path, part)
+        line_mass = self.line_mass(path)
+        origin, frame = read_placement(self.values, path, part.placement)
+        if material is None or profile is None or len(self.values.findings) > before:
+            return None
+        start = np.array([self.values.numbers[(*path, "contour", 0, "at")], 0.0, 0.0])
+        stop = start + np.array([profile.length, 0.0, 0.0])
+        run = MemberPath((Straight(start, stop, np.array([0.0, 0.0, 1.0])),))
+        return MemberValue(name, run.mapped(frame, origin), profile, material, line_mass)
+
+    def read_frame(self, name: str, part: models.Frame) -> list[MemberValue]:
+        """The members of a frame that are good; findings for the others."""
+        path: Path = ("parts", name)
+        origin, frame = read_placement(self.values, path, part.placement)
+        nodes = {
+            node: origin + frame @ vector(self.values, (*path, "nodes", node))
+            for node in part.nodes
+        }
+        whole = read_section(self.values, (*path, "section"), part.section)
+        common = self.material(path, part.material)
+        self.values.positive((*path, "tolerance"), "the tolerance")
+        found: list[MemberValue] = []
+        for key, entry in part.members.items():
+            here: Path = (*path, "members", key)
+            ends = [self._node(here, side, wanted, nodes) for side, wanted in _ends(entry)]
+            section, material = whole, common
+            if entry.section is not None:
+                section = read_section(self.values, (*here, "section"), entry.section)
+            if entry.material is not None:
+                material = self.material(here, entry.material)
+            line_mass = self.line_mass(here)
+            if ends[0] is None or ends[1] is None or section is None or material is None:
+                continue
+            if not np.linalg.norm(ends[1] - ends[0]) > 0:
+                self.values.add(here, "its two nodes are at the same place")
+                continue
+            run = self._straight(here, ends[0], ends[1], entry.up)
+            if run is not None:
+                sections = Taper(section, section)
+                member = f"{name}.{key}"
+                found.append(MemberValue(member, run, sections, material, line_mass, within=name))
+        return found
+
+    def material(self, path: Path, name: str) -> MaterialValue | None:
+        """The isotropic material of a part at a path."""
+        return isotropic(self.sheet, self.values, name, (*path, "material"))
+
+    def line_mass(self, path: Path) -> float:
+        """Mass per length (kg/m) of a part at a path."""
+        here = (*path, "mass_per_length")
+        value = self.values.numbers.get(here, 0.0)
+        if value < 0:
+            self.values.add(here, "a mass per length must not be negative")
+        return value
+
+    def _node(self, path: Path, side: str, wanted: str, nodes: dict[str, Array]) -> Array | None:
+        if wanted not in nodes:
+            known = ", ".join(f"“{node}”" for node in nodes)
+            self.values.add((*path, side), f"there is no node “{wanted}”; there are {known}")
+            return None
+        return nodes[wanted]
+
+    # -- paths ----------------------------------------------------------------------------------
+
+    def _path(self, path: Path, part: models.Member) -> MemberPath | None:
+        given = [
+            part.length is not None,
+            part.start is not None or part.stop is not None,
+            part.path is not None,
+        ]
+        if sum(given) != 1:
+            self.values.add(
+                path, "give one of “length”, the two points “from” and “to”, or a “path”"
+            )
+            return None
+        twist = self.values.numbers.get((*path, "twist"), 0.0)
+        if part.path is not None:
+            return self._along(path, part, twist)
+        if part.closed:
+            self.values.add((*path, "closed"), "only a “path” can be closed")
             return None
         if part.length is not None:
             length = self.values.positive((*path, "length"), "a length")
-            return np.zeros(3), np.array([length, 0.0, 0.0])
+            return self._straight(path, np.zeros(3), np.array([length, 0.0, 0.0]), part.up, twist)
         if part.start is None or part.stop is None:
             self.values.add(path, "two points are needed, “from” and “to”")
             return None
-        start = np.array([self.values.numbers[(*path, "from", axis)] for axis in range(3)])
-        stop = np.array([self.values.numbers[(*path, "to", axis)] for axis in range(3)])
+        start, stop = vector(self.values, (*path, "from")), vector(self.values, (*path, "to"))
         if not np.linalg.norm(stop - start) > 0:
             self.values.add((*path, "to"), "the two points are the same, so the length is zero")
             return None
-        return start, stop
+        return self._straight(path, start, stop, part.up, twist)
 
-    def _frame(self, path: Path, part: Member, run: Array) -> Array | None:
-        axis = run / np.linalg.norm(run)
-        if part.up is not None:
-            up = np.array(part.up)
-            if np.linalg.norm(np.cross(axis, up)) < 1e-6 * max(1e-300, float(np.linalg.norm(up))):
-                self.values.add((*path, "up"), "“up” must not point along the member")
-                return None
-        else:
-            # An upright member has no up of its own; its height then points along global y.
-            up = np.array([0.0, 0.0, 1.0]) if abs(axis[2]) < 0.999 else np.array([0.0, 1.0, 0.0])
-        side = np.cross(up, axis)
-        side /= np.linalg.norm(side)
-        return np.array([axis, side, np.cross(axis, side)])
-
-    def _section(self, path: Path, section: SectionModel) -> sections.SectionShape | None:
-        found = len(self.values.findings)
-        dimensions: dict[str, float] = {
-            key: self.values.positive((*path, key), f"the {key}")
-            for key in type(section).model_fields
-            if key not in ("shape", "shear_factor")
-        }
-        outer = min(
-            [dimensions[key] for key in ("width", "height", "diameter") if key in dimensions]
-        )
-        wall = dimensions.get("wall")
-        if wall is not None and wall > 0 and not 2 * wall < outer:
-            self.values.add(
-                (*path, "wall"),
-                f"a wall of {wall * 1e3:g} mm does not fit into {outer * 1e3:g} mm; "
-                f"it must be below {outer * 500:g} mm",
-            )
-        factor: float | None = None
-        if section.shear_factor is not None:
-            factor = self.values.within(
-                (*path, "shear_factor"), 0.01, 1.5, "a shear factor between 0.01 and 1.5", 1.0
-            )
-        if len(self.values.findings) > found:
+    def _straight(
+        self,
+        path: Path,
+        start: Array,
+        stop: Array,
+        up: tuple[float, float, float] | None,
+        twist: float = 0.0,
+    ) -> MemberPath | None:
+        run = stop - start
+        length = float(np.linalg.norm(run))
+        if not length > 0:
             return None
-        return _SHAPES[section.shape](**dimensions, shear_factor=factor)  # type: ignore[call-arg]
+        try:
+            found = first_up(run / length, None if up is None else np.array(up))
+        except ValueError as error:
+            self.values.add((*path, "up"), str(error))
+            return None
+        return MemberPath((Straight(start, stop, found),), twist=twist)
+
+    def _along(self, path: Path, part: models.Member, twist: float) -> MemberPath | None:
+        assert part.path is not None
+        here: Path = (*path, "path")
+        points: list[Array] = []
+        bends: list[float] = []
+        through: list[Array | None] = []
+        for index, point in enumerate(part.path):
+            points.append(vector(self.values, (*here, index, "at")))
+            bends.append(self.values.numbers.get((*here, index, "bend"), 0.0))
+            if bends[-1] < 0:
+                self.values.add((*here, index, "bend"), "a bend radius must not be negative")
+                return None
+            over = None if point.through is None else vector(self.values, (*here, index, "through"))
+            through.append(over)
+        if through[0] is not None and not part.closed:
+            self.values.add((*here, 0, "through"), "nothing leads to the first point of a path")
+            return None
+        up = None if part.up is None else np.array(part.up)
+        try:
+            return space_path(points, bends, through, up, part.closed, twist)
+        except ProfileError as error:
+            self.values.add((*here, error.index), str(error))
+        except ValueError as error:
+            self.values.add((*path, "up"), str(error))
+        return None
+
+    # -- sections -------------------------------------------------------------------------------
+
+    def _sections(self, path: Path, part: models.Member) -> SectionRun | None:
+        section = read_section(self.values, (*path, "section"), part.section)
+        if section is None or part.section_at_end is None:
+            return None if section is None else Taper(section, section)
+        here: Path = (*path, "section_at_end")
+        at_end = read_section(self.values, here, part.section_at_end)
+        if part.section_at_end.shape != part.section.shape:
+            self.values.add(
+                here, f"a taper keeps its shape: “{part.section.shape}” is needed here too"
+            )
+            return None
+        if isinstance(part.section, models.ThinWalled | models.SolidOutline):
+            self.values.add(here, f"a “{part.section.shape}” section cannot taper; leave this out")
+            return None
+        return None if at_end is None else Taper(section, at_end)
+
+    def _contour(self, path: Path, part: models.Turned) -> TurnedProfile | None:
+        """The radius over the length, from the first point of the contour on."""
+        here: Path = (*path, "contour")
+        before = len(self.values.findings)
+        numbers = self.values.numbers
+        origin = numbers[(*here, 0, "at")]
+        segments: list[Line | Arc | Neck] = []
+        last: tuple[float, float] | None = None
+        for index, point in enumerate(part.contour):
+            at: Path = (*here, index)
+            radius = self.values.positive((*at, "radius"), "the radius")
+            place = (numbers[(*at, "at")] - origin, radius)
+            if last is None:
+                if point.through is not None or point.throat is not None:
+                    self.values.add(at, "nothing leads to the first point of a contour")
+            elif not place[0] > last[0]:
+                self.values.add((*at, "at"), "every point must stand further along than the last")
+            elif (segment := self._reached(at, point, last, place, origin)) is not None:
+                segments.append(segment)
+            last = place
+        bore = 0.0
+        if part.bore is not None:
+            bore = self.values.positive((*path, "bore"), "the bore")
+        if len(self.values.findings) > before:
+            return None
+        profile = TurnedProfile(tuple(segments), bore)
+        least = 2 * float(profile.radius(np.linspace(0.0, 1.0, 513)).min())
+        if not least > bore:
+            self.values.add(
+                (*path, "bore") if bore else here,
+                f"the contour is {least * 1e3:.4g} mm across where it is thinnest"
+                + (f", which leaves nothing round a bore of {bore * 1e3:g} mm" if bore else ""),
+            )
+            return None
+        return profile
+
+    def _reached(
+        self,
+        path: Path,
+        point: models.TurnedPoint,
+        last: tuple[float, float],
+        place: tuple[float, float],
+        origin: float,
+    ) -> Line | Arc | Neck | None:
+        if point.throat is not None:
+            throat = self.values.positive((*path, "throat"), "the throat")
+            if throat > min(last[1], place[1]):
+                self.values.add(
+                    (*path, "throat"),
+                    f"a throat is the least radius; it must not be above "
+                    f"{min(last[1], place[1]) * 1e3:g} mm, that of the nearer end",
+                )
+                return None
+            return Line(last, place) if throat == last[1] == place[1] else Neck(last, place, throat)
+        if point.through is None:
+            return Line(last, place)
+        over = (
+            self.values.numbers[(*path, "through", 0)] - origin,
+            self.values.numbers[(*path, "through", 1)],
+        )
+        try:
+            arc = arc_through(last, over, place)
+        except ValueError as error:
+            self.values.add((*path, "through"), str(error))
+            return None
+        along = arc.position(np.linspace(0.0, 1.0, 65))[:, 0]
+        if not np.all(np.diff(along) > -1e-12):
+            self.values.add((*path, "through"), "this arc turns back on itself along the axis")
+            return None
+        return arc
+
+
+def _ends(entry: models.FrameMember) -> tuple[tuple[str, str], tuple[str, str]]:
+    return ("from", entry.start), ("to", entry.stop)

@@ -2,18 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from difflib import get_close_matches
 from typing import Final
 
 import numpy as np
 
-from belltone.sheet.design import MemberValue, PartValue, Place, SurfaceValue
+from belltone.sheet.design import (
+    MemberValue,
+    MeshValue,
+    PartValue,
+    Place,
+    PointValue,
+    SurfaceValue,
+    feature_place,
+    site_features,
+)
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
 from belltone.sheet.model import Point
 from belltone.sheet.outlines import closed_line, inside, rim_distance
+from belltone.sheet.part_models import SurfacePoint
+from belltone.sheet.read_placement import vector
 from belltone.sheet.shapes import Disc, Extruded, Lofted, Plate, Revolved
 from belltone.sheet.values import Values
 
@@ -21,6 +32,7 @@ __all__ = ["SiteReader"]
 
 _FEW: Final = 6  # so many sites are all named; of more, those with a name like it
 _SLACK: Final = 1e-9  # of a length; so much over the edge is still on the part
+_ALL: Final = ("along", "at", "profile", "around", "near")
 _COORDINATES: Final = {
     MemberValue: ("along",),
     Plate: ("at",),
@@ -37,23 +49,54 @@ class SiteReader:
     sheet: Sheet
     values: Values
 
-    def read(self, parts: Sequence[PartValue]) -> dict[str, Place]:
-        """Every site of the sheet by name."""
-        places: dict[str, Place] = {}
+    def read(self, parts: Sequence[PartValue], nodes: Mapping[str, Place]) -> dict[str, Place]:
+        """Every site of the sheet by name; ``nodes`` are those of frames."""
+        places: dict[str, Place] = dict(nodes)
         for part in parts:
-            places |= {place.site: place for place in _own_places(part)}
+            for feature in site_features(part):
+                place = feature_place(part, feature)
+                places[place.site] = place
         by_name = {part.name: part for part in parts}
         for name, point in self.sheet.content.sites.items():
+            if point.position is not None:
+                continue
             if name in places:
                 self.values.add(("sites", name), f"“{name}” is already the name of a site")
+            elif point.part is None:
+                self.values.add(
+                    ("sites", name), "give the “part” it is on, or a “position” in space"
+                )
             elif point.part not in by_name:
                 known = ", ".join(f"“{part}”" for part in by_name)
                 self.values.add(
                     ("sites", name, "part"), f"no part “{point.part}”; there is {known}"
                 )
-            elif (place := self._point(name, point, by_name[point.part])) is not None:
-                places[name] = place
+            elif (place_of := self._point(name, point, by_name[point.part])) is not None:
+                places[name] = place_of
         return places
+
+    def points(self) -> Iterator[PointValue]:
+        """The points in space that sites give."""
+        for name, point in self.sheet.content.sites.items():
+            if point.position is None:
+                if point.linked_to is not None:
+                    self.values.add(
+                        ("sites", name, "linked_to"), "only a point with a “position” is linked"
+                    )
+                continue
+            if name in self.sheet.content.parts:
+                self.values.add(("sites", name), f"“{name}” is already the name of a part")
+            elif point.part is not None:
+                self.values.add(
+                    ("sites", name), "give either the “part” it is on, or a “position” in space"
+                )
+            elif point.linked_to is None:
+                self.values.add(
+                    ("sites", name),
+                    "say which site it is rigidly “linked_to”; alone it has no mass",
+                )
+            else:
+                yield PointValue(name, vector(self.values, ("sites", name, "position")))
 
     def find(self, path: Path, site: str, places: Mapping[str, Place]) -> Place | None:
         """The place of a site something at ``path`` refers to, or ``None`` with a finding."""
@@ -65,13 +108,25 @@ class SiteReader:
             self.values.add(path, f"there is no site “{site}”; there are {names}")
         return None
 
-    def _point(self, name: str, point: Point, part: PartValue) -> Place | None:
-        path: Path = ("sites", name)
+    def on_part(
+        self, path: Path, point: Point | SurfacePoint, part: PartValue
+    ) -> tuple[int, tuple[float, float]] | None:
+        """Segment and chart coordinates of a point on a surface, given at a path."""
+        found = self._point("", point, part, path)
+        return None if found is None else (found.segment, found.at)
+
+    def _point(
+        self, name: str, point: Point | SurfacePoint, part: PartValue, path: Path | None = None
+    ) -> Place | None:
+        path = ("sites", name) if path is None else path
+        if isinstance(part, PointValue):
+            self.values.add(path, f"“{part.name}” is a single point, which has no others on it")
+            return None
+        if isinstance(part, MeshValue):
+            return self._on_mesh(name, path, point, part)
         sort = type(part.shape) if isinstance(part, SurfaceValue) else MemberValue
         wanted = _COORDINATES[sort]
-        given = [
-            key for key in ("along", "at", "profile", "around") if getattr(point, key) is not None
-        ]
+        given = [key for key in _ALL if getattr(point, key, None) is not None]
         if sorted(given) != sorted(wanted):
             words = " and ".join(f"“{key}”" for key in wanted)
             self.values.add(path, f"a point of “{part.name}” is given by {words}")
@@ -102,6 +157,22 @@ class SiteReader:
             return None
         segment, share = part.shape.profile.place(profile)
         return Place(name, part.name, segment=segment, at=(share, along))
+
+    def _on_mesh(
+        self, name: str, path: Path, point: Point | SurfacePoint, part: MeshValue
+    ) -> Place | None:
+        given = [key for key in _ALL if getattr(point, key, None) is not None]
+        if given != ["near"]:
+            self.values.add(path, f"a point of the mesh “{part.name}” is given by “near” (x, y, z)")
+            return None
+        near = vector(self.values, (*path, "near"))
+        away = float(np.linalg.norm(part.points - near, axis=1).min())
+        if away > 0.2 * part.size:
+            self.values.add(
+                (*path, "near"), f"this is {away * 1e3:.4g} mm away from the mesh “{part.name}”"
+            )
+            return None
+        return Place(name, part.name, near=(float(near[0]), float(near[1]), float(near[2])))
 
     def _on(self, path: Path, key: str, length: float, what: str) -> float | None:
         value = self.values.numbers[(*path, key)]
@@ -134,14 +205,3 @@ class SiteReader:
                 self.values.add(path, f"{shown} is in the hole “{hole}” of “{part.name}”")
                 return None
         return Place(name, part.name, at=at)
-
-
-def _own_places(part: PartValue) -> list[Place]:
-    if isinstance(part, MemberValue):
-        return [
-            Place(f"{part.name}.start", part.name, 0.0),
-            Place(f"{part.name}.end", part.name, part.length),
-        ]
-    return [
-        Place(f"{part.name}.{feature}", part.name, feature=feature) for feature in part.features
-    ]

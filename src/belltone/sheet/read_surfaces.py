@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final
 
@@ -15,8 +15,11 @@ from belltone.sheet.design import SurfaceValue, ThicknessValue
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
 from belltone.sheet.outlines import plate_problems
-from belltone.sheet.profiles import Profile, ProfileError, rounded
+from belltone.sheet.profiles import Profile
 from belltone.sheet.read_materials import wall_material
+from belltone.sheet.read_patterns import PlaneCopy
+from belltone.sheet.read_placement import read_placement
+from belltone.sheet.read_sections import read_profile
 from belltone.sheet.shapes import (
     FULL_TURN,
     Disc,
@@ -54,6 +57,7 @@ class SurfaceReader:
 
     sheet: Sheet
     values: Values
+    hole_copies: Mapping[str, Sequence[PlaneCopy]]
 
     def read(self, name: str, part: models.SurfaceModel) -> SurfaceValue | None:
         """One plate or shell, or ``None`` with findings."""
@@ -61,7 +65,7 @@ class SurfaceReader:
         before = len(self.values.findings)
         shape = self._shape(path, part)
         wall = self._wall(path, part)
-        origin, frame = self._placement(path, part.placement)
+        origin, frame = read_placement(self.values, path, part.placement)
         if shape is None or wall is None or len(self.values.findings) > before:
             return None
         layup, thickness = wall
@@ -72,7 +76,7 @@ class SurfaceReader:
     def _shape(self, path: Path, part: models.SurfaceModel) -> SurfaceShape | None:
         if isinstance(part, models.Plate):
             return self._plate(path, part)
-        profile = self._profile((*path, "profile"), part.profile, part.closed)
+        profile = read_profile(self.values, (*path, "profile"), part.profile, part.closed)
         if isinstance(part, models.Revolved):
             return self._revolved(path, part, profile)
         if isinstance(part, models.Extruded):
@@ -89,7 +93,14 @@ class SurfaceReader:
         if outline is None or len(self.values.findings) > before:
             return None
         taken = features(Plate(outline))
-        for index, hole in enumerate(holes):
+        copies = [
+            (index, copy.hole(hole))
+            for index, hole in enumerate(holes)
+            for copy in self.hole_copies.get(f"{path[1]}.{hole.name}", ())
+        ]
+        numbered = [*enumerate(holes), *copies]
+        holes = tuple(hole for _, hole in numbered)
+        for index, hole in numbered:
             if hole.name in taken:
                 self.values.add(
                     (*path, "holes", index, "name"),
@@ -98,7 +109,8 @@ class SurfaceReader:
             taken[hole.name] = "edge"
         plate = Plate(outline, holes)
         for index, message in plate_problems(plate):
-            self.values.add((*path, "outline") if index < 0 else (*path, "holes", index), message)
+            at = (*path, "outline") if index < 0 else (*path, "holes", numbered[index][0])
+            self.values.add(at, message)
         return plate if len(self.values.findings) == before else None
 
     def _outline(self, path: Path, outline: models.OutlineModel) -> Outline | None:
@@ -177,35 +189,6 @@ class SurfaceReader:
             self.values.numbers.get((*path, "turned"), 0.0),
         )
 
-    def _profile(
-        self, path: Path, points: Sequence[models.ProfilePoint], closed: bool
-    ) -> Profile | None:
-        numbers = self.values.numbers
-        places = [
-            (numbers[(*path, i, "at", 0)], numbers[(*path, i, "at", 1)]) for i in range(len(points))
-        ]
-        bends: list[float] = []
-        through: list[tuple[float, float] | None] = []
-        for index, point in enumerate(points):
-            bend = numbers.get((*path, index, "bend"), 0.0)
-            if bend < 0:
-                self.values.add((*path, index, "bend"), "a bend radius must not be negative")
-            bends.append(max(bend, 0.0))
-            middle = point.through
-            through.append(
-                None
-                if middle is None
-                else (numbers[(*path, index, "through", 0)], numbers[(*path, index, "through", 1)])
-            )
-        if through[0] is not None and not closed:
-            self.values.add((*path, 0, "through"), "nothing leads to the first point of a profile")
-            return None
-        try:
-            return rounded(places, bends, through, closed)
-        except ProfileError as error:
-            self.values.add((*path, error.index), str(error))
-            return None
-
     def _revolved(
         self, path: Path, part: models.Revolved, profile: Profile | None
     ) -> Revolved | None:
@@ -241,7 +224,9 @@ class SurfaceReader:
         )
         end = profile
         if part.profile_at_end is not None:
-            end = self._profile((*path, "profile_at_end"), part.profile_at_end, part.closed)
+            end = read_profile(
+                self.values, (*path, "profile_at_end"), part.profile_at_end, part.closed
+            )
         if profile is None or end is None:
             return None
         if [type(piece) for piece in profile.segments] != [type(piece) for piece in end.segments]:
@@ -330,29 +315,6 @@ class SurfaceReader:
             self.values.positive((*here, "to"), "the thickness"),
             part.thickness.along,
         )
-
-    def _placement(self, path: Path, placement: models.Placement | None) -> tuple[Array, Array]:
-        origin, frame = np.zeros(3), np.eye(3)
-        if placement is None:
-            return origin, frame
-        if placement.at is not None:
-            origin = np.array(
-                [self.values.numbers[(*path, "placement", "at", axis)] for axis in range(3)]
-            )
-        if placement.turn is not None:
-            for axis in range(3):
-                angle = self.values.numbers[(*path, "placement", "turn", axis)]
-                frame = _turn(axis, angle) @ frame
-        return origin, frame
-
-
-def _turn(axis: int, angle: float) -> Array:
-    c, s = math.cos(angle), math.sin(angle)
-    i, j = (axis + 1) % 3, (axis + 2) % 3
-    matrix = np.eye(3)
-    matrix[i, i] = matrix[j, j] = c
-    matrix[j, i], matrix[i, j] = s, -s
-    return matrix
 
 
 def _box(x: float, y: float) -> Polygon:

@@ -36,7 +36,10 @@ _OUTLINE_POINTS: Final = 32  # round outlines are drawn with so many corners
 
 @dataclass(frozen=True)
 class SectionProperties:
-    """Area (m²), second moments about y and z (m⁴), torsion constant (m⁴), shear factors."""
+    """Area (m²), second moments about y and z (m⁴), torsion constant (m⁴), shear factors.
+
+    ``product_moment`` is the integral of y z (m⁴); the shear centre is from the centroid (m).
+    """
 
     area: Array
     second_moment_y: Array
@@ -44,6 +47,38 @@ class SectionProperties:
     torsion_constant: Array
     shear_factor_y: Array
     shear_factor_z: Array
+    product_moment: Array | float = 0.0
+    shear_centre_y: Array | float = 0.0
+    shear_centre_z: Array | float = 0.0
+
+    def law(self, youngs_modulus: float, shear_modulus: float) -> Array:
+        """Stiffness ``(..., 6, 6)`` on axial strain, shear y and z, twist, curvature y and z.
+
+        Shear forces act at the shear centre and all else at the centroid, which the strains are
+        of.
+        """
+        law = np.zeros((*self.area.shape, 6, 6))
+        law[..., 0, 0] = youngs_modulus * self.area
+        across = shear_modulus * self.shear_factor_y * self.area
+        up = shear_modulus * self.shear_factor_z * self.area
+        y, z = self.shear_centre_y, self.shear_centre_z
+        law[..., 1, 1], law[..., 2, 2] = across, up
+        law[..., 1, 3] = law[..., 3, 1] = -z * across
+        law[..., 2, 3] = law[..., 3, 2] = y * up
+        law[..., 3, 3] = shear_modulus * self.torsion_constant + z * z * across + y * y * up
+        law[..., 4, 4] = youngs_modulus * self.second_moment_y
+        law[..., 5, 5] = youngs_modulus * self.second_moment_z
+        law[..., 4, 5] = law[..., 5, 4] = -youngs_modulus * self.product_moment
+        return law
+
+    def turning(self) -> Array:
+        """Second moments ``(..., 3, 3)`` that density makes inertia of, about axis, side and up."""
+        turning = np.zeros((*self.area.shape, 3, 3))
+        turning[..., 0, 0] = self.second_moment_y + self.second_moment_z
+        turning[..., 1, 1] = self.second_moment_y
+        turning[..., 2, 2] = self.second_moment_z
+        turning[..., 1, 2] = turning[..., 2, 1] = -self.product_moment
+        return turning
 
 
 @dataclass(frozen=True)
@@ -62,6 +97,13 @@ class SectionShape(ABC):
     @abstractmethod
     def depth(self) -> float:
         """The larger outer dimension (m)."""
+
+    @property
+    def words(self) -> str:
+        """What it is, such as ``rectangular hollow section``."""
+        name = type(self).__name__
+        words = "".join(f" {letter.lower()}" if letter.isupper() else letter for letter in name)
+        return words.strip() + ("" if words.endswith("section") else " section")
 
     def blend(self, other: Self, share: Array) -> Self:
         """Return the section ``share`` of the way to ``other``, all dimensions linear."""

@@ -4,18 +4,48 @@ from __future__ import annotations
 
 import math
 
-from belltone.sheet.design import MemberValue, PartValue, SurfaceValue
+from belltone.sheet.design import (
+    Design,
+    MemberValue,
+    MeshValue,
+    PartValue,
+    PointValue,
+    SurfaceValue,
+)
 from belltone.sheet.shapes import Disc, Extruded, Plate, Polygon, Revolved, extent
 from belltone.sheet.units import format_number
 
-__all__ = ["part_words", "wall_words"]
+__all__ = ["design_words", "part_words", "wall_words"]
 
 
 def part_words(part: PartValue) -> str:
     """One part, such as ``600 × 400 mm plate, 3 mm thick, 1 hole``."""
+    if isinstance(part, PointValue):
+        return "a point in space"
+    if isinstance(part, MeshValue):
+        low, high = 1e3 * part.thickness.min(), 1e3 * part.thickness.max()
+        thick = format_number(low, 4) + ("" if low == high else f" to {format_number(high, 4)}")
+        return f"mesh of {len(part.faces)} faces, {thick} mm thick"
     if isinstance(part, MemberValue):
-        return f"{_mm(part.length)} mm {part.section_words}"
+        bent = "" if part.path.straight else "bent or twisted "
+        kind = "rib of " if part.on is not None else ""
+        return f"{_mm(part.length)} mm {bent}{kind}{part.section_words}"
     return f"{_shape(part)}, {wall_words(part)}"
+
+
+def design_words(design: Design) -> str:
+    """The whole component: its part, or how many there are of what."""
+    solid = design.solid_parts
+    if len(solid) == 1:
+        return part_words(solid[0])
+    members = [part for part in solid if isinstance(part, MemberValue)]
+    ribs = sum(part.on is not None for part in members)
+    counts = (
+        (len(members) - ribs, "member"),
+        (ribs, "rib"),
+        (len(solid) - len(members), "wall"),
+    )
+    return ", ".join(f"{n} {what}{'s' if n > 1 else ''}" for n, what in counts if n)
 
 
 def wall_words(part: SurfaceValue) -> str:

@@ -31,7 +31,7 @@ from belltone.sheet.document import Sheet
 
 __all__ = ["ResultStore", "result_key", "store_path"]
 
-_METHOD: Final = 4  # raise it when a change of method changes any number
+_METHOD: Final = 5  # raise it when a change of method changes any number
 _MOST_RESULTS: Final = 4000  # some hundred megabytes at the very most; the oldest go first
 
 _MIGRATIONS: Final = (
@@ -163,6 +163,7 @@ _ARRAYS: Final = (
     "energies",
     "modal_masses",
     "effective",
+    "part_energies",
     "shapes",
     "densities",
     "signatures",
@@ -181,6 +182,8 @@ def _pack(result: ModeSet) -> bytes:
     rest = {
         "rigid_names": result.rigid_names,
         "kinds": result.kinds,
+        "part_names": result.part_names,
+        "point_counts": result.point_counts,
         "energy_names": result.energy_names,
         "discretisation": asdict(result.discretisation),
         "unknowns": result.unknowns,
@@ -200,6 +203,8 @@ def _unpack(payload: bytes) -> ModeSet:
     return ModeSet(
         rigid_names=tuple(rest["rigid_names"]),
         kinds=tuple(rest["kinds"]),
+        part_names=tuple(rest["part_names"]),
+        point_counts=tuple(rest["point_counts"]),
         energy_names=tuple(rest["energy_names"]),
         discretisation=_DISCRETISATION.validate_python(rest["discretisation"]),
         unknowns=rest["unknowns"],

@@ -132,7 +132,9 @@ def frequency_near(sweep: Sweep, branch: Branch, value: float) -> tuple[float, M
     if sweep.values[nearest] == value:
         return float(reference.flexible[place]), reference, place
     settings = {sweep.knob.name: sweep.knob.exact_text(value)}
-    found = solve_point(sweep.sheet.text, settings, sweep.request, sweep.discretisation)
+    found = solve_point(
+        sweep.sheet.text, settings, sweep.request, sweep.discretisation, sweep.sheet.folder
+    )
     if isinstance(found, str):
         return None
     curve = branch.curve(sweep.values)
@@ -214,6 +216,7 @@ class _PointSolver:
                     self._settings(value),
                     self.request,
                     self.discretisation,
+                    self.sheet.folder,
                 )
                 pending[future] = value
             self.progress.report(len(self.answers), total, "sweep")

@@ -7,6 +7,7 @@ import os
 from collections.abc import Mapping
 from concurrent.futures import ProcessPoolExecutor
 from functools import lru_cache
+from pathlib import Path
 
 import threadpoolctl
 
@@ -25,18 +26,19 @@ def solve_point(
     settings: Mapping[str, str],
     request: ModeRequest,
     discretisation: Discretisation | None,
+    folder: Path | None = None,
 ) -> ModeSet | str:
     """Solve one point of a sweep; a point that has no answer gives the reason as text."""
     try:
-        design = evaluate(_sheet(text), settings)
+        design = evaluate(_sheet(text, folder), settings)
         return solve_modes(design, request, discretisation)
     except (SheetError, AccuracyError) as error:
         return str(error)
 
 
 @lru_cache(maxsize=4)
-def _sheet(text: str) -> Sheet:
-    return Sheet.from_text(text)
+def _sheet(text: str, folder: Path | None) -> Sheet:
+    return Sheet.from_text(text, folder)
 
 
 def start_workers(count: int | None = None) -> ProcessPoolExecutor:

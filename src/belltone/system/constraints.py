@@ -1,24 +1,26 @@
-"""Held and tied motions, worked in by keeping only the motions the supports permit."""
+"""Motions of sites as rows on all unknowns: held, on springs, or tied to those of another part."""
 
 from __future__ import annotations
-
-from collections.abc import Sequence
-from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
-from scipy.sparse.csgraph import connected_components
 
-from belltone.mesh.sites import SiteNodes
-from belltone.system.rigid import sheet_motions
+from belltone.elements.lumped import cross_matrix
+from belltone.mesh.sites import Feet, SiteNodes
 
-__all__ = ["merged", "permitted_motions", "site_motion", "site_rows"]
+__all__ = [
+    "mean_motion",
+    "one_body",
+    "relative_rows",
+    "repeated",
+    "site_motion",
+    "site_rows",
+    "welded_rows",
+]
 
 Array = NDArray[np.float64]
 IntArray = NDArray[np.intp]
-
-_SAME: Final = 1e-9  # relative; directions closer than this are one, told apart only by rounding
 
 
 def site_rows(site: SiteNodes, directions: Array, own: bool, size: int) -> sparse.csr_matrix:
@@ -27,135 +29,110 @@ def site_rows(site: SiteNodes, directions: Array, own: bool, size: int) -> spars
     ``own`` directions go by each station's own axes, others by the sheet's. Rows run over the
     directions of the first station, then of the next.
     """
-    count = len(directions)
-    spatial = np.broadcast_to(directions, (len(site), count, 6))
-    if own:
-        turned = [
-            np.einsum("kj,sjc->skc", directions[:, first : first + 3], site.frames)
-            for first in (0, 3)
-        ]
-        spatial = np.concatenate(turned, axis=-1)
-    stations, per = site.nodes.shape
-    values = site.weights[:, None, :, None] * spatial[:, :, None, :]
+    return _rows(site.nodes, site.weights, _spatial(site, directions, own), size)
+
+
+def relative_rows(
+    site: SiteNodes, feet: Feet, directions: Array, own: bool, size: int
+) -> sparse.csr_matrix:
+    """Motions of stations against those of feet on another part, carried there rigidly.
+
+    Rows are as in `site_rows`; the arm from a foot to its station turns with the foot.
+    """
+    return _relative(site, feet, _spatial(site, directions, own), size)
+
+
+def welded_rows(site: SiteNodes, feet: Feet, size: int) -> sparse.csr_matrix:
+    """All motions of stations against those of feet, but for turns about the normal of a wall.
+
+    A wall has no stiffness of its own against such a turn at a point: a line of stations that
+    slides with it turns with it as well.
+    """
+    if feet.normals is None:
+        return relative_rows(site, feet, np.eye(6), False, size)
+    across = np.linalg.svd(feet.normals[:, None])[2][:, 1:]
+    spatial = np.zeros((len(site), 5, 6))
+    spatial[:, :3, :3] = np.eye(3)
+    spatial[:, 3:, 3:] = across
+    return _relative(site, feet, spatial, size)
+
+
+def _relative(site: SiteNodes, feet: Feet, spatial: Array, size: int) -> sparse.csr_matrix:
+    arms = site.positions - feet.positions
+    carried = spatial.copy()
+    carried[..., 3:] += np.cross(arms[:, None], spatial[..., :3])
+    ours = _rows(site.nodes, site.weights, spatial, size)
+    return sparse.csr_matrix(ours - _rows(feet.nodes, feet.weights, carried, size))
+
+
+def mean_motion(feet: Feet, centre: Array, size: int) -> sparse.csr_matrix:
+    """The mean motion (6 rows) of places round a point, given at the point.
+
+    On a wall the turn about its normal is that of the ring the places stand on.
+    """
+    count = len(feet.nodes)
+    spatial = np.tile(np.eye(6), (count, 1, 1)) / count
+    arms = centre - feet.positions
+    spatial[..., 3:] += np.cross(arms[:, None], spatial[..., :3])
+    if feet.normals is not None:
+        normal = feet.normals.mean(axis=0)
+        normal /= np.linalg.norm(normal)
+        spatial[:, 3:, 3:] -= np.outer(normal, normal) / count
+        out = feet.positions - feet.positions.mean(axis=0)
+        out -= np.outer(out @ normal, normal)
+        around = np.cross(normal, out) / max(float(np.sum(out**2)), 1e-300)
+        spatial[:, 3:, :3] += normal[:, None] * around[:, None, :]
+    rows = _rows(feet.nodes, feet.weights, spatial, size)
+    gather = np.tile(np.eye(6), count)
+    return sparse.csr_matrix(sparse.csr_matrix(gather) @ rows)
+
+
+def one_body(site: SiteNodes, size: int) -> sparse.csr_matrix:
+    """Ties that make all stations of a site move as one body, its nodes all together."""
+    first = Feet(site.nodes[:1], site.weights[:1], site.positions[:1], np.zeros(1))
+    count = len(site) - 1
+    follows = site.some(np.arange(len(site)) > 0)
+    return relative_rows(follows, repeated(first, count), np.eye(6), False, size)
+
+
+def repeated(feet: Feet, count: int) -> Feet:
+    """One foot, for many stations."""
+    return Feet(
+        np.repeat(feet.nodes, count, axis=0),
+        np.repeat(feet.weights, count, axis=0),
+        np.repeat(feet.positions, count, axis=0),
+        np.repeat(feet.reach, count),
+    )
+
+
+def site_motion(site: SiteNodes, size: int) -> sparse.csr_matrix:
+    """The motion (6 rows) at the centre of a site that moves as one, on all unknowns."""
+    first = site.some(np.arange(len(site)) == 0)
+    carry = np.eye(6)
+    carry[:3, 3:] = -cross_matrix(site.centre - site.positions[0])
+    return sparse.csr_matrix(carry @ site_rows(first, np.eye(6), False, size))
+
+
+def _spatial(site: SiteNodes, directions: Array, own: bool) -> Array:
+    """Directions ``(stations, k, 6)`` in the sheet's axes."""
+    if not own:
+        return np.broadcast_to(directions, (len(site), *directions.shape)).copy()
+    turned = [
+        np.einsum("kj,sjc->skc", directions[:, first : first + 3], site.frames) for first in (0, 3)
+    ]
+    return np.concatenate(turned, axis=-1)
+
+
+def _rows(nodes: IntArray, weights: Array, spatial: Array, size: int) -> sparse.csr_matrix:
+    """Weighted motions of nodes ``(stations, per)`` along ``(stations, k, 6)``."""
+    stations, count, _ = spatial.shape
+    per = nodes.shape[1]
+    values = weights[:, None, :, None] * spatial[:, :, None, :]
     columns = np.broadcast_to(
-        (6 * site.nodes[:, None, :, None] + np.arange(6)), (stations, count, per, 6)
+        (6 * nodes[:, None, :, None] + np.arange(6)), (stations, count, per, 6)
     )
     rows = np.broadcast_to(np.arange(stations * count).reshape(stations, count, 1, 1), values.shape)
     entries = (values.ravel(), (rows.ravel(), columns.ravel()))
     matrix = sparse.csr_matrix(sparse.coo_matrix(entries, shape=(stations * count, size)))
     matrix.eliminate_zeros()
     return matrix
-
-
-def site_motion(site: SiteNodes, size: int) -> sparse.csr_matrix:
-    """The motion (6 rows) at the centre of a site that moves as one, on all unknowns."""
-    first = SiteNodes(
-        site.nodes[:1], site.weights[:1], site.frames[:1], np.ones(1), site.positions[:1]
-    )
-    at_station = site_rows(first, np.eye(6), False, size)
-    x, y, z = site.centre - site.positions[0]
-    carry = np.eye(6)
-    carry[:3, 3:] = [[0.0, z, -y], [-z, 0.0, x], [y, -x, 0.0]]
-    return sparse.csr_matrix(carry @ at_station)
-
-
-def merged(groups: Sequence[IntArray]) -> list[IntArray]:
-    """Join groups of nodes that share any; each is given and returned as sorted node numbers."""
-    left = [set(map(int, group)) for group in groups]
-    done: list[set[int]] = []
-    while left:
-        group = left.pop()
-        touching = [other for other in left if other & group]
-        if touching:
-            left = [other for other in left if other not in touching]
-            left.append(group.union(*touching))
-        else:
-            done.append(group)
-    return [np.array(sorted(group)) for group in done]
-
-
-def permitted_motions(
-    coordinates: Array, held: sparse.csr_matrix, rigid_groups: Sequence[IntArray]
-) -> sparse.csc_matrix:
-    """Return an orthonormal basis ``(size, permitted)`` of what is left free.
-
-    ``held`` has a row for each motion that must be zero; they need not be along the axes, and may
-    repeat one another. The nodes of each rigid group move as one body.
-    """
-    free = _tied(coordinates, rigid_groups)
-    rows = sparse.csr_matrix(held @ free)
-    touched = np.unique(rows.indices[np.abs(rows.data) > 0]).astype(np.intp)
-    if not len(touched):
-        return free
-    local = sparse.csr_matrix(rows[:, touched])
-    count, label = connected_components(abs(local).T @ abs(local), directed=False)
-    order: IntArray = np.argsort(label, kind="stable")
-    starts = np.searchsorted(label[order], np.arange(count + 1))
-    of_row = np.full(local.shape[0], -1)
-    filled = np.diff(local.indptr) > 0
-    of_row[filled] = label[local.indices[local.indptr[:-1][filled]]]
-    row_order = np.argsort(of_row, kind="stable")
-    row_starts = np.searchsorted(of_row[row_order], np.arange(count + 1))
-    blocks: list[tuple[IntArray, Array]] = []
-    place = np.empty(len(touched), dtype=np.intp)
-    for group in range(count):
-        columns = order[starts[group] : starts[group + 1]]
-        here = row_order[row_starts[group] : row_starts[group + 1]]
-        place[columns] = np.arange(len(columns))
-        dense = np.zeros((len(here), len(columns)))
-        for at, row in enumerate(here):
-            entries = slice(local.indptr[row], local.indptr[row + 1])
-            dense[at, place[local.indices[entries]]] = local.data[entries]
-        blocks.append((touched[columns], _null_space(dense)))
-    return sparse.csc_matrix(free @ _assembled(free.shape[1], touched, blocks))
-
-
-def _null_space(rows: Array) -> Array:
-    """Orthonormal motions ``(n, left)`` that every row leaves alone."""
-    _, strength, turn = np.linalg.svd(rows, full_matrices=True)
-    held = int(np.count_nonzero(strength > _SAME * strength.max(initial=0.0)))
-    return np.asarray(turn[held:].T)
-
-
-def _assembled(
-    size: int, touched: IntArray, blocks: Sequence[tuple[IntArray, Array]]
-) -> sparse.csc_matrix:
-    """Identity on the untouched columns, then one column for each motion a block leaves."""
-    untouched = np.setdiff1d(np.arange(size), touched)
-    rows, columns, values = [untouched], [np.arange(len(untouched))], [np.ones(len(untouched))]
-    next_column = len(untouched)
-    for places, block in blocks:
-        wide = block.shape[1]
-        if wide:
-            rows.append(np.repeat(places, wide))
-            columns.append(np.tile(np.arange(next_column, next_column + wide), len(places)))
-            values.append(block.ravel())
-            next_column += wide
-    entries = (np.concatenate(values), (np.concatenate(rows), np.concatenate(columns)))
-    matrix = sparse.csc_matrix(sparse.coo_matrix(entries, shape=(size, next_column)))
-    # Unknowns keep near their neighbours, which the ordering of the factorisation likes.
-    first = np.array([matrix.indices[start] for start in matrix.indptr[:-1]])
-    return sparse.csc_matrix(matrix[:, np.argsort(first, kind="stable")])
-
-
-def _tied(coordinates: Array, groups: Sequence[IntArray]) -> sparse.csc_matrix:
-    """Orthonormal motions with the nodes of each group moving as one rigid body."""
-    size = 6 * len(coordinates)
-    if not groups:
-        return sparse.csc_matrix(sparse.identity(size, format="csc"))
-    tied = np.unique(np.concatenate(list(groups)))
-    loose = np.setdiff1d(np.arange(len(coordinates)), tied)
-    unknowns = (6 * loose[:, None] + np.arange(6)).ravel()
-    pieces = [
-        sparse.csc_matrix(
-            (np.ones(len(unknowns)), (unknowns, np.arange(len(unknowns)))),
-            shape=(size, len(unknowns)),
-        )
-    ]
-    for group in groups:
-        motions = sheet_motions(coordinates[group] - coordinates[group].mean(axis=0))
-        columns, _ = np.linalg.qr(motions)
-        places = (6 * group[:, None] + np.arange(6)).ravel()
-        entries = (columns.ravel(), (np.repeat(places, 6), np.tile(np.arange(6), len(places))))
-        pieces.append(sparse.csc_matrix(sparse.coo_matrix(entries, shape=(size, 6))))
-    return sparse.csc_matrix(sparse.hstack(pieces, format="csc"))

@@ -1,0 +1,75 @@
+"""A point in space without material, as a mesh of one node."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from belltone.mesh.sites import Feet, SiteNodes
+from belltone.sheet.design import Place, PointValue
+
+__all__ = ["PointElements", "PointMesh"]
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class PointMesh:
+    """One node and no elements."""
+
+    point: PointValue
+
+    @property
+    def coordinates(self) -> Array:
+        """Its position ``(1, 3)`` (m)."""
+        return self.point.position[None]
+
+    @property
+    def connectivity(self) -> NDArray[np.intp]:
+        """None."""
+        return np.zeros((0, 1), dtype=np.intp)
+
+    @property
+    def unknowns(self) -> int:
+        """Six."""
+        return 6
+
+    @property
+    def size(self) -> float:
+        """It has none."""
+        return 0.0
+
+    def site(self, place: Place) -> SiteNodes:
+        """Its node."""
+        return SiteNodes(
+            np.zeros((1, 1), dtype=np.intp),
+            np.ones((1, 1)),
+            np.eye(3)[None],
+            np.ones(1),
+            self.coordinates,
+        )
+
+    def feet(self, points: Array) -> Feet:
+        """Itself, for every point."""
+        count = len(points)
+        return Feet(
+            np.zeros((count, 1), dtype=np.intp),
+            np.ones((count, 1)),
+            np.tile(self.point.position, (count, 1)),
+            np.zeros(count),
+        )
+
+
+@dataclass(frozen=True)
+class PointElements:
+    """No matrices and no energy."""
+
+    def matrices(self) -> tuple[Array, Array]:
+        """None, ``(0, 6, 6)`` each."""
+        return np.zeros((0, 6, 6)), np.zeros((0, 6, 6))
+
+    def strain_energy(self, motions: Array) -> Array:
+        """None, ``(modes, 0, 1)``."""
+        return np.zeros((len(motions), 0, 1))

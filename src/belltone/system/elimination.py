@@ -1,0 +1,116 @@
+"""Linear ties between unknowns, worked in by expressing some of them by the others."""
+
+from __future__ import annotations
+
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import sparse
+
+__all__ = ["FreeMotions", "eliminate"]
+
+Array = NDArray[np.float64]
+
+_SAME: Final = 1e-9  # relative; a tie weaker than this only repeats others
+_NOTHING: Final = 1e-13  # of a tie's largest coefficient; smaller ones are rounding
+
+
+class FreeMotions:
+    """What ties leave free.
+
+    ``basis`` (unknowns, free) gives every unknown from the ``free`` ones, which keep their meaning:
+    the rows of ``kept`` unknowns are those of the identity.
+    """
+
+    def __init__(self, basis: sparse.csc_matrix, kept: NDArray[np.intp]) -> None:
+        self.basis = basis
+        self.kept = kept
+
+    def reduced(self, motions: Array) -> Array:
+        """Motions ``(unknowns, k)`` that respect all ties, by the free unknowns alone."""
+        return np.asarray(motions[self.kept])
+
+
+def eliminate(ties: sparse.csr_matrix, weights: Array) -> FreeMotions:
+    """Solve ties ``(rows, unknowns)``, each of which must be zero.
+
+    Gauss elimination row by row: each tie gives up the unknown with the largest coefficient times
+    weight that earlier ties have left; ties that say nothing new are dropped. ``weights``
+    (unknowns,) make coefficients of unlike unknowns comparable.
+    """
+    size = ties.shape[1]
+    held, rest = _held_outright(ties)
+    given: dict[int, dict[int, float]] = {}
+    indptr, indices, data = rest.indptr, rest.indices.tolist(), rest.data.tolist()
+    scale = weights.tolist()
+    for row in range(rest.shape[0]):
+        low, high = int(indptr[row]), int(indptr[row + 1])
+        if low == high:
+            continue
+        work = dict(zip(indices[low:high], data[low:high], strict=True))
+        size_before = max(abs(value) * scale[column] for column, value in work.items())
+        _substitute(work, given)
+        if not work:
+            continue
+        pivot = max(work, key=lambda column: abs(work[column]) * scale[column])
+        top = work.pop(pivot)
+        if abs(top) * scale[pivot] <= _SAME * size_before:
+            continue
+        least = _NOTHING * abs(top)
+        given[pivot] = {
+            column: -value / top for column, value in work.items() if abs(value) > least
+        }
+    return _resolved(size, held, given)
+
+
+def _held_outright(ties: sparse.csr_matrix) -> tuple[NDArray[np.intp], sparse.csr_matrix]:
+    """Unknowns that a tie of their own holds at zero, and the other ties without them."""
+    ties = sparse.csr_matrix(ties)
+    ties.eliminate_zeros()
+    ties.sum_duplicates()
+    held = np.zeros(ties.shape[1], dtype=bool)
+    while True:
+        alone = np.diff(ties.indptr) == 1
+        if not alone.any():
+            return np.flatnonzero(held), ties
+        held[ties.indices[ties.indptr[:-1][alone]]] = True
+        keep = sparse.diags_array((~held).astype(float))
+        ties = sparse.csr_matrix(ties[~alone] @ keep)
+        ties.eliminate_zeros()
+
+
+def _substitute(work: dict[int, float], given: dict[int, dict[int, float]]) -> None:
+    """Put in what is known of unknowns given up earlier, until none of them is left."""
+    while True:
+        known = [column for column in work if column in given]
+        if not known:
+            return
+        for column in known:
+            factor = work.pop(column, 0.0)
+            if factor:
+                for other, value in given[column].items():
+                    work[other] = work.get(other, 0.0) + factor * value
+
+
+def _resolved(size: int, held: NDArray[np.intp], given: dict[int, dict[int, float]]) -> FreeMotions:
+    gone = np.zeros(size, dtype=bool)
+    gone[held] = True
+    gone[list(given)] = True
+    kept = np.flatnonzero(~gone)
+    counts = [len(entry) for entry in given.values()]
+    rows = np.repeat(np.array(list(given), dtype=np.intp), counts)
+    columns = np.array([c for entry in given.values() for c in entry], dtype=np.intp)
+    values = np.array([v for entry in given.values() for v in entry.values()], dtype=float)
+    known = sparse.csr_matrix((values, (rows, columns)), shape=(size, size))
+    to_gone = sparse.diags_array(gone.astype(float))
+    to_kept = sparse.diags_array((~gone).astype(float))
+    # Substituting the ties into themselves halves the length of any chain of them each time.
+    while True:
+        through = sparse.csr_matrix(known @ to_gone)
+        through.eliminate_zeros()
+        if not through.nnz:
+            break
+        known = sparse.csr_matrix(known @ to_kept + through @ known)
+    whole = known + to_kept
+    return FreeMotions(sparse.csc_matrix(sparse.csc_matrix(whole)[:, kept]), kept)

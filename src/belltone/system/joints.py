@@ -1,0 +1,383 @@
+"""Joints between parts whose meshes need not match: which stations meet, and what ties them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import sparse
+
+from belltone.mesh.sites import Feet, SiteNodes
+from belltone.sheet.design import (
+    Design,
+    JointSide,
+    JointValue,
+    Place,
+    feature_place,
+    site_features,
+)
+from belltone.system.bodies import Body
+from belltone.system.constraints import (
+    mean_motion,
+    relative_rows,
+    repeated,
+    site_rows,
+    welded_rows,
+)
+
+__all__ = ["JointError", "Meeting", "Ties", "joint_ties", "meeting_of", "touching"]
+
+Array = NDArray[np.float64]
+
+_WORTH: Final = 0.05  # share of the longest touching edge below which another does not count
+_SORTS: Final = (("edge", "axis"), ("face", "end"), ("corner",))
+"""Sorts of sites that may touch another part; the later ones only where none of the earlier do."""
+_RINGS: Final = 4  # of places over a spot, whose mean motion is tied
+_RING: Final = 12  # places in each
+
+
+class JointError(ValueError):
+    """A joint whose parts do not meet."""
+
+
+@dataclass(frozen=True)
+class Meeting:
+    """Where two bodies meet: stations of one, and their feet on the other.
+
+    ``gaps`` (stations,) is the open distance between the materials (m), zero where they touch.
+    """
+
+    driving: Body
+    other: Body
+    place: Place | None
+    stations: SiteNodes
+    feet: Feet
+    gaps: Array
+
+    @property
+    def length(self) -> float:
+        """Share of the driving site that meets the other part."""
+        return float(self.stations.shares.sum())
+
+
+@dataclass(frozen=True)
+class Ties:
+    """Rows that must be zero, rows on springs and their stiffness, each by the joint it is of."""
+
+    held: sparse.csr_matrix
+    sprung: sparse.csr_matrix
+    stiffness: Array
+    of_held: NDArray[np.intp]
+    of_sprung: NDArray[np.intp]
+
+
+def joint_ties(design: Design, bodies: Mapping[str, Body], size: int) -> Ties:
+    """The ties of all joints of a design; raises `JointError` where parts do not meet."""
+    held, sprung = [sparse.csr_matrix((0, size))], [sparse.csr_matrix((0, size))]
+    stiffness = [np.empty(0)]
+    of_held: list[int] = []
+    of_sprung: list[int] = []
+    for number, joint in enumerate(design.joints):
+        if joint.how == "none":
+            continue
+        if joint.how == "spots":
+            rows = _spot_rows(joint, bodies, size)
+            held.append(rows)
+            of_held += [number] * rows.shape[0]
+            continue
+        for meeting in meeting_of(joint, bodies):
+            if joint.how == "sprung":
+                rows = _between(meeting, joint.spring_directions, joint.own, size)
+                shares = meeting.stations.shares / meeting.length
+                stiffness.append(np.outer(shares, joint.spring_stiffness).ravel())
+                sprung.append(rows)
+                of_sprung += [number] * rows.shape[0]
+            rows = _held_rows(joint, meeting, size)
+            held.append(rows)
+            of_held += [number] * rows.shape[0]
+    return Ties(
+        sparse.csr_matrix(sparse.vstack(held)),
+        sparse.csr_matrix(sparse.vstack(sprung)),
+        np.concatenate(stiffness),
+        np.array(of_held, dtype=np.intp),
+        np.array(of_sprung, dtype=np.intp),
+    )
+
+
+def _held_rows(joint: JointValue, meeting: Meeting, size: int) -> sparse.csr_matrix:
+    """The relative motions a joint holds where two bodies meet."""
+    slides = np.hstack([np.eye(3), np.zeros((3, 3))])
+    if joint.how == "sprung":
+        return _between(meeting, joint.held_directions, joint.own, size)
+    if joint.how == "welded":
+        if len(meeting.stations) == 1:
+            return _between(meeting, np.eye(6), False, size)
+        return welded_rows(meeting.stations, meeting.feet, size)
+    if joint.axis is not None:
+        axis = joint.axis / np.linalg.norm(joint.axis)
+        across = np.linalg.svd(axis[None])[2][1:]
+        rows = np.vstack([slides, np.hstack([np.zeros((2, 3)), across])])
+        return _between(meeting, rows, False, size)
+    if len(meeting.stations) == 1:
+        # A ball turns about every axis; a member's end usually does not about the member.
+        roll = np.concatenate([np.zeros(3), meeting.stations.frames[0, 0]])
+        rows = slides if joint.rolls else np.vstack([slides, roll])
+        return _between(meeting, rows, False, size)
+    # Along an edge the slides leave only the turn about the edge free.
+    return relative_rows(meeting.stations, meeting.feet, slides, False, size)
+
+
+def _between(meeting: Meeting, directions: Array, own: bool, size: int) -> sparse.csr_matrix:
+    """Relative motions where two bodies meet; at a point of a wall, of a disc round it.
+
+    What is joined to a wall at one point has an area there: that of its section, or one as wide as
+    the wall is thick. In a wall that can shear, a true point would give way without limit.
+    """
+    stations, feet = meeting.stations, meeting.feet
+    if len(stations) > 1 or feet.normals is None or not len(directions):
+        return relative_rows(stations, feet, directions, own, size)
+    normal = feet.normals[0]
+    across = np.linalg.svd(normal[None])[2][1:]
+    own_reach = float(meeting.driving.feet(stations.positions).reach[0])
+    radius = max(own_reach, float(feet.reach[0]))
+    ring = meeting.other.feet(feet.positions[0] + radius * _disc(across))
+    spatial = directions
+    if own:
+        frame = stations.frames[0]
+        spatial = np.hstack([directions[:, :3] @ frame, directions[:, 3:] @ frame])
+    ours = site_rows(stations, np.eye(6), False, size)
+    theirs = mean_motion(ring, stations.positions[0], size)
+    return sparse.csr_matrix(sparse.csr_matrix(spatial) @ (ours - theirs))
+
+
+def _disc(across: Array) -> Array:
+    """Places spread evenly over a unit disc in the plane of two directions.
+
+    So many share what is carried that none of them acts like a point, under which a wall that can
+    shear would give way without limit.
+    """
+    rings = np.sqrt((np.arange(_RINGS) + 0.5) / _RINGS)
+    angles = np.arange(_RING) * 2 * np.pi / _RING
+    # Every other ring is turned by half a step, so that places do not line up.
+    turned = angles[None, :] + (np.arange(_RINGS) % 2)[:, None] * np.pi / _RING
+    flat = np.stack([np.cos(turned), np.sin(turned)], axis=-1) * rings[:, None, None]
+    return flat.reshape(-1, 2) @ across
+
+
+def meeting_of(joint: JointValue, bodies: Mapping[str, Body]) -> list[Meeting]:
+    """Where the two sides of a joint meet; raises `JointError` where they do not."""
+    sides = (joint.first, joint.second)
+    first, second = (bodies[side.part] for side in sides)
+    one, two = (_stations(bodies[side.part], side) for side in sides)
+    found: list[Meeting] = []
+    if one is not None and two is not None:
+        if (len(one) == 1 and len(two) == 1) or joint.rigid:
+            return [_tied_points(first, second, sides[0].place, one, two)]
+        choices = [
+            met
+            for driving, other, side, stations in (
+                (first, second, sides[0], one),
+                (second, first, sides[1], two),
+            )
+            if (met := _met(driving, other, side.place, stations, joint.tolerance)) is not None
+        ]
+        # The finer side follows the coarser, which leaves both free to bend as they can; a point
+        # follows whatever it stands on.
+        choices.sort(key=lambda met: (len(met.stations) == 1, len(met.stations)), reverse=True)
+        found = choices[:1]
+    elif one is not None or two is not None:
+        driving, other, side = (
+            (first, second, sides[0]) if two is None else (second, first, sides[1])
+        )
+        stations = one if one is not None else two
+        assert stations is not None
+        met = _met(driving, other, side.place, stations, joint.tolerance)
+        found = [] if met is None else [_finer_of(met, joint.tolerance)]
+    else:
+        found = touching(first, second, joint.tolerance)
+    if not found:
+        gap = _gap(first, second, [one, two])
+        raise JointError(
+            f"the joint “{joint.name}” joins nothing: “{joint.first.words}” and "
+            f"“{joint.second.words}” are {gap * 1e3:.4g} mm apart, and it reaches over "
+            f"{joint.tolerance * 1e3:g} mm; move them together or state a wider “tolerance”"
+        )
+    return found
+
+
+def _finer_of(met: Meeting, tolerance: float) -> Meeting:
+    """The same meeting driven by an edge of the other part, where one lies there and is finer."""
+    if len(met.stations) == 1:
+        return met
+    size = met.length * _extent(met.stations)
+    for feature, sort in site_features(met.other.part).items():
+        if sort != "edge" or feature == "outline":
+            continue
+        place = feature_place(met.other.part, feature)
+        back = _met(met.other, met.driving, place, met.other.site(place), tolerance)
+        if back is None or len(back.stations) <= len(met.stations):
+            continue
+        apart = np.linalg.norm(
+            back.stations.centre / back.length - met.stations.centre / met.length
+        )
+        alike = abs(back.length * _extent(back.stations) - size) <= _WORTH * size
+        if alike and apart <= _WORTH * size + tolerance:
+            return back
+    return met
+
+
+def _tied_points(
+    first: Body, second: Body, place: Place | None, one: SiteNodes, two: SiteNodes
+) -> Meeting:
+    """Two points, or all of a site and a point: tied however far apart they stand."""
+    point = Feet(two.nodes[:1], two.weights[:1], two.positions[:1], np.zeros(1))
+    feet = repeated(point, len(one))
+    gaps = np.linalg.norm(one.positions - feet.positions, axis=1)
+    return Meeting(first, second, place, one, feet, gaps)
+
+
+def _stations(body: Body, side: JointSide) -> SiteNodes | None:
+    return None if side.place is None else body.site(side.place)
+
+
+def _met(
+    driving: Body, other: Body, place: Place | None, stations: SiteNodes, tolerance: float
+) -> Meeting | None:
+    """The stations that touch another body, or ``None``."""
+    feet = other.feet(stations.positions)
+    gaps = open_gaps(driving, stations, feet)
+    near = gaps <= tolerance
+    if not near.any():
+        return None
+    return Meeting(
+        driving,
+        other,
+        place,
+        stations.some(near),
+        feet.some(near),
+        np.maximum(gaps[near], 0.0),
+    )
+
+
+def open_gaps(driving: Body, stations: SiteNodes, feet: Feet) -> Array:
+    """Open distance between materials (m): what reaches out of lines and surfaces taken off.
+
+    A wall reaches out along its normal alone, a member square to its axis.
+    """
+    away = stations.positions - feet.positions
+    distance = np.linalg.norm(away, axis=1)
+    if feet.normals is None:
+        toward = away / np.maximum(distance, 1e-300)[:, None]
+        sideways = np.zeros(len(away))
+    else:
+        toward = feet.normals
+        height = np.sum(away * toward, axis=1)
+        sideways = np.linalg.norm(away - height[:, None] * toward, axis=1)
+        distance = np.abs(height)
+    own = driving.feet(stations.positions)
+    if own.normals is not None:
+        share = np.abs(np.sum(own.normals * toward, axis=1))
+    else:
+        along = np.sum(stations.frames[:, 0] * toward, axis=1)
+        share = np.sqrt(np.maximum(1 - along**2, 0.0))
+    across = np.maximum(distance - feet.reach - share * own.reach, 0.0)
+    return np.asarray(np.hypot(across, sideways))
+
+
+def touching(first: Body, second: Body, tolerance: float) -> list[Meeting]:
+    """Sites of one of two bodies that touch the other: those that touch along most.
+
+    Where both touch along as much, the finer one follows the coarser.
+    """
+    if _apart(first, second, tolerance):
+        return []
+    choices: list[tuple[float, int, list[Meeting]]] = []
+    for driving, other in ((first, second), (second, first)):
+        for wanted in _SORTS:
+            found: list[tuple[float, Meeting]] = []
+            for feature, sort in site_features(driving.part).items():
+                if sort not in wanted or feature == "outline":
+                    continue
+                place = feature_place(driving.part, feature)
+                stations = driving.site(place)
+                met = _met(driving, other, place, stations, tolerance)
+                if met is not None and (len(met.stations) > 1 or len(stations) == 1):
+                    if sort == "axis" and _extent(met.stations) < 2 * reach_of(driving):
+                        continue  # it only ends there
+                    found.append((met.length * _extent(stations), met))
+            # The last bit of an edge that runs off from another, which touches, is no edge.
+            longest = max((size for size, _ in found), default=0.0)
+            kept = [(size, met) for size, met in found if size >= _WORTH * longest]
+            if kept:
+                total = sum(size for size, _ in kept)
+                count = sum(len(met.stations) for _, met in kept)
+                choices.append((total, count, [met for _, met in kept]))
+                break
+    if not choices:
+        return []
+    most = max(total for total, _, _ in choices)
+    near = [choice for choice in choices if choice[0] >= (1 - _WORTH) * most]
+    return max(near, key=lambda choice: choice[1])[2]
+
+
+def _extent(stations: SiteNodes) -> float:
+    """A length of a site; a point counts for little."""
+    size = float(np.linalg.norm(np.ptp(stations.positions, axis=0)))
+    return max(size, 1e-6)
+
+
+def _apart(first: Body, second: Body, tolerance: float) -> bool:
+    """Whether two bodies are certainly too far apart, by the boxes round them."""
+    one, two = first.mesh.coordinates, second.mesh.coordinates
+    slack = tolerance + reach_of(first) + reach_of(second)
+    low = np.maximum(one.min(axis=0), two.min(axis=0))
+    high = np.minimum(one.max(axis=0), two.max(axis=0))
+    return bool(np.any(low - high > slack))
+
+
+def reach_of(body: Body) -> float:
+    """How far the material stands out from the line or surface of nodes, at most (m)."""
+    return float(body.feet(body.mesh.coordinates[:1]).reach.max()) * 1.5
+
+
+def _gap(first: Body, second: Body, places: list[SiteNodes | None]) -> float:
+    """The least open distance between two sides (m)."""
+    gaps: list[float] = []
+    for driving, other, stations in ((first, second, places[0]), (second, first, places[1])):
+        if stations is None:
+            if any(place is not None for place in places):
+                continue
+            whole = [feature_place(driving.part, name) for name in site_features(driving.part)]
+            sites = [driving.site(place) for place in whole]
+        else:
+            sites = [stations]
+        gaps += [
+            float(open_gaps(driving, site, other.feet(site.positions)).min()) for site in sites
+        ]
+    return min(gaps)
+
+
+def _spot_rows(joint: JointValue, bodies: Mapping[str, Body], size: int) -> sparse.csr_matrix:
+    """Mean motions over every spot, of one part against the other."""
+    pieces = []
+    for place in joint.spots:
+        station = bodies[place.part].site(place)
+        centre, frame = station.positions[0], station.frames[0]
+        ring = centre + joint.radius * _disc(frame[:2])
+        rows = []
+        for side in (joint.first, joint.second):
+            body = bodies[side.part]
+            foot = body.feet(centre[None])
+            gap = float(np.linalg.norm(foot.positions[0] - centre) - foot.reach[0])
+            gap -= float(bodies[place.part].feet(centre[None]).reach[0])
+            if gap > joint.tolerance:
+                raise JointError(
+                    f"the spot “{place.site}” of the joint “{joint.name}” is {gap * 1e3:.4g} mm "
+                    f"away from “{side.part}”; it reaches over {joint.tolerance * 1e3:g} mm"
+                )
+            rows.append(mean_motion(body.feet(ring), centre, size))
+        pieces.append(rows[0] - rows[1])
+    return sparse.csr_matrix(sparse.vstack(pieces))

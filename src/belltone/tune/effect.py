@@ -1,0 +1,47 @@
+"""What a change did: every mode before and after it, paired by shape."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from belltone.modes.matching import match
+from belltone.modes.modeset import ModeSet
+
+__all__ = ["Effect", "effects"]
+
+
+@dataclass(frozen=True)
+class Effect:
+    """One mode before and after a change: its numbers and frequencies (Hz)."""
+
+    number: int
+    before: float
+    number_after: int
+    after: float
+
+    @property
+    def change(self) -> float:
+        """Relative change of the frequency."""
+        return self.after / self.before - 1
+
+
+def effects(before: ModeSet, after: ModeSet) -> tuple[Effect, ...]:
+    """Pair the flexible modes of two solutions by shape; modes without a partner are left out."""
+    if not len(before.flexible) or not len(after.flexible):
+        return ()
+    partners, certainty = match(
+        before.signatures[before.rigid_count :],
+        after.signatures[after.rigid_count :],
+        after.flexible,
+        before.flexible,
+    )
+    return tuple(
+        Effect(
+            before.skipped + place + 1,
+            float(before.flexible[place]),
+            after.skipped + int(partner) + 1,
+            float(after.flexible[partner]),
+        )
+        for place, (partner, sure) in enumerate(zip(partners, certainty, strict=True))
+        if partner >= 0 and sure >= 0.3
+    )
