@@ -7,8 +7,6 @@ import sys
 import tempfile
 from pathlib import Path
 
-from PySide6.QtWidgets import QScrollArea
-
 from belltone.desk.app import draw_picture, wait_for
 from belltone.desk.palette import LIGHT
 from belltone.desk.starts import StartDialog
@@ -77,15 +75,6 @@ def picked_edge(window: MainWindow) -> None:
     window.shape.canvas.update()
 
 
-def joined(window: MainWindow) -> None:
-    """Look at what joins the parts, one of them seen through."""
-    wait_for(lambda: window.session.contacts is not None)
-    window.session.set_view(["window"], "faint")
-    area = window.centralWidget().findChild(QScrollArea)
-    area.verticalScrollBar().setValue(window.joined.y() - 10)
-    window.shape.panes.set_swing(0.9)
-
-
 def swung(window: MainWindow) -> None:
     """Look at the mode at the far end of its motion."""
     window.shape.panes.set_swing(0.9)
@@ -118,7 +107,6 @@ def main() -> int:
             ("cap_chute", "chute", picked_edge),
             ("filler_gantry", "gantry", swung),
             ("ribbed_cover", "ribs", swung),
-            ("guard_hood", "joined", joined),
             ("drip_tray", "tray", by_energy),
         ):
             copy = Path(folder) / f"{name}.toml"

@@ -275,7 +275,7 @@ def test_a_table_is_pasted_as_a_frame(make_window: Make, qtbot: QtBot) -> None:
     told: list[str] = []
     window.session.told.connect(told.append)
     window.new_frame("a,0,0,0\nb,0,0\n")
-    assert any("no frame: the table holds 1 nodes" in text for text in told)
+    assert any("no frame: line 2" in text for text in told)
     assert "f" in window.session.sheet.content.parts
     QApplication.clipboard().setText("a\t0\t0\t0\nb\t0\t0\t500\nc\t300\t0\t500\nm\ta\tb\nn\tb\tc\n")
     window.paste_frame()

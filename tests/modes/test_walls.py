@@ -239,7 +239,7 @@ def test_error_estimates_are_honest_on_the_references() -> None:
         request = request_for(design)
         modes = solve_modes(design, request)
         level = modes.discretisation
-        fine = solve_modes(design, request, replace(level.finer(), order=min(level.order + 2, 7)))
+        fine = solve_modes(design, request, replace(level.finer(), order=min(level.order + 1, 6)))
         count = min(len(modes.flexible), len(fine.flexible), len(case.frequencies))
         true = np.abs(modes.flexible[:count] / fine.flexible[:count] - 1)
         stated = modes.errors[modes.rigid_count :][:count]
