@@ -91,7 +91,7 @@ def _slid(positions: Array, order: int, points: Array, at: Array) -> tuple[Array
         metric += np.einsum("na,ab->nab", np.where(stuck, 1.0, 1e-14), np.eye(2))
         step = np.linalg.solve(metric, np.where(stuck, 0.0, pull)[..., None])[..., 0]
         moved = np.clip(at + np.clip(step, -1.0, 1.0), -1.0, 1.0)
-        if np.abs(moved - at).max(initial=0.0) < 1e-13:
+        if np.abs(moved - at).max(initial=0.0) < 1e-11:
             break
         at = moved
     value_1, _ = lagrange(nodes, at[:, 0])
