@@ -21,8 +21,6 @@ from PySide6.QtWidgets import (
 from belltone.desk.fields import FlowLayout
 from belltone.desk.palette import label_font
 from belltone.desk.session import Session
-from belltone.modes.mass_properties import part_masses
-from belltone.sheet.design import Design
 from belltone.sheet.units import format_number
 
 __all__ = ["PartsCard"]
@@ -89,8 +87,6 @@ class PartsCard(QFrame):
         policy.setHeightForWidth(True)
         buttons.setSizePolicy(policy)
         column.addWidget(buttons)
-        self._masses: dict[str, float] = {}
-        self._of: Design | None = None
         self._filling = False
         for signal in (session.sheet_changed, session.answer_changed, session.choice_changed):
             signal.connect(self.refresh)
@@ -109,8 +105,6 @@ class PartsCard(QFrame):
         if len(design.solid_parts) < 2:
             return
         answer = self.session.answer
-        if answer is not None and answer.design is not self._of:
-            self._masses, self._of = part_masses(answer.design), answer.design
         shares: dict[str, float] = {}
         index = self.session.chosen_index
         if answer is not None and index is not None:
@@ -124,7 +118,7 @@ class PartsCard(QFrame):
         # A selection made by hand stands; it may be of some members of a frame alone.
         kept = tuple(owners) == self.session.selected_parts
         for row, name in enumerate(names):
-            mass, share = self._masses.get(name), shares.get(name)
+            mass, share = self.session.part_masses.get(name), shares.get(name)
             view = self.session.views.get(name, "shown")
             texts = (
                 name,

@@ -18,6 +18,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from belltone.desk.identity import carry_over
 from belltone.desk.jobs import Jobs
 from belltone.desk.tuning import Tuning
+from belltone.modes.mass_properties import part_masses
 from belltone.modes.modeset import Mode, ModeSet
 from belltone.modes.solve import AccuracyError, request_for, solve_modes
 from belltone.progress import Progress
@@ -98,6 +99,7 @@ class Session(QObject):
         self.chosen: int = 0
         self.before: Answer | None = None
         self.contacts: tuple[Contact, ...] | None = None
+        self.part_masses: dict[str, float] = {}
         self.selected: tuple[str, ...] = ()
         self.views: dict[str, str] = {}
         self.lit: frozenset[str] = frozenset()
@@ -287,19 +289,22 @@ class Session(QObject):
         self.answer_changed.emit()
 
     def _find_contacts(self, design: Design) -> None:
-        """See in the background which parts touch."""
+        """See in the background which parts touch, and how heavy each is."""
         if len(design.solid_parts) < 2:
             self.contacts = ()
             self.parts_changed.emit()
             return
 
-        def finish(found: tuple[Contact, ...]) -> None:
-            self.contacts = found
+        def work(progress: Progress) -> tuple[tuple[Contact, ...], dict[str, float]]:
+            return contacts(design, progress), part_masses(design)
+
+        def finish(found: tuple[tuple[Contact, ...], dict[str, float]]) -> None:
+            self.contacts, self.part_masses = found
             self.parts_changed.emit()
 
         self.jobs.start(
             "contacts",
-            lambda progress: contacts(design, progress),
+            work,
             finish,
             lambda error: self.told.emit(record_failure(error)),
         )
