@@ -6,6 +6,7 @@ import contextlib
 import sys
 import time
 from collections.abc import Callable, Iterator
+from dataclasses import asdict
 from enum import StrEnum
 from pathlib import Path
 from typing import Annotated, NoReturn
@@ -20,6 +21,18 @@ from rich.table import Table
 
 from belltone import __version__
 from belltone.exchange.frame_tables import FrameTableError, frame_sheet, read_frame_table
+from belltone.exchange.preload_tables import (
+    CROSSING_COLUMNS,
+    EFFECT_COLUMNS,
+    LARGEST_COLUMNS,
+    REACTION_COLUMNS,
+    crossing_rows,
+    effect_rows,
+    largest_rows,
+    reaction_rows,
+    state_data,
+    state_words,
+)
 from belltone.exchange.tables import (
     CONTACT_COLUMNS,
     MODE_COLUMNS,
@@ -27,6 +40,7 @@ from belltone.exchange.tables import (
     as_csv,
     as_json,
     contact_rows,
+    failure_lines,
     mode_rows,
     modes_data,
     part_rows,
@@ -65,7 +79,9 @@ from belltone.system.contacts import contacts
 from belltone.system.factor import solver_name
 from belltone.system.joints import JointError
 from belltone.tune.clear import band_visits, clear_intervals
+from belltone.tune.effect import effects
 from belltone.tune.reach import ReachError, reach
+from belltone.tune.speed_diagram import speed_diagram
 
 __all__ = ["app", "main"]
 
@@ -158,7 +174,8 @@ def check(sheet: SheetPath) -> None:
 @app.command()
 def summary(sheet: SheetPath, settings: Settings = None) -> None:
     """Say how large the problem is: mass, centre, inertia, unknowns, motions left free."""
-    design = evaluate(read_sheet(sheet), _settings(settings))
+    source, chosen_settings = _set(read_sheet(sheet), settings)
+    design = evaluate(source, chosen_settings)
     _warn(design)
     whole = mass_properties(design)
     chosen = choose_discretisation(design, request_for(design))
@@ -234,12 +251,16 @@ def modes(
     parts: Annotated[
         bool, typer.Option("--parts", help="Tell each mode's strain energy by part.")
     ] = False,
+    without_preload: Annotated[
+        bool, typer.Option("--without-preload", help="As if nothing loaded the component.")
+    ] = False,
     form: FormatOption = Format.TABLE,
     output: Output = None,
 ) -> None:
     """Solve for natural frequencies, each with its kind and its error."""
-    source = read_sheet(sheet)
-    chosen = _settings(settings)
+    source, chosen = _set(read_sheet(sheet), settings)
+    if without_preload:
+        source = source.without_preload()
     design = evaluate(source, chosen)
     _warn(design)
     request = request_for(design)
@@ -252,12 +273,7 @@ def modes(
     elif count is not None or limit is not None:
         request = ModeRequest(count or 1, limit, design.accuracy)
     with ResultStore(store_path(sheet)) as store:
-        key = result_key(source, chosen, request, None)
-        found = store.get(key)
-        if found is None:
-            with _progress("solving") as progress:
-                found = solve_modes(design, request, progress=progress)
-            store.put(key, found)
+        found = _solved(source, chosen, request, store)
     if limit is not None:
         keep = int((found.flexible <= limit).sum())
         found = found.limited(min(keep, count) if count is not None else keep)
@@ -322,11 +338,75 @@ def sweep(
         if design.bands:
             lines.append(f"clear intervals of {done.knob.name}: {clear or 'none'}\n")
         lines.append(f"largest error of any frequency: {percent(done.worst_error)}\n")
-        lines += [
-            f"no answer at {done.knob.text(value)}: {reason}\n"
-            for value, reason in sorted(done.failures.items())
-        ]
+        lines += [f"{line}\n" for line in failure_lines(done)]
         _write("".join(lines), output)
+
+
+@app.command("preload")
+def preload_command(
+    sheet: SheetPath,
+    settings: Settings = None,
+    form: FormatOption = Format.TABLE,
+    output: Output = None,
+) -> None:
+    """Show what the preload does: state, reactions, buckling, modes with and without it."""
+    source, chosen = _set(read_sheet(sheet), settings)
+    design = evaluate(source, chosen)
+    _warn(design)
+    if design.preload is None:
+        raise PlanError("the sheet has no preload, or does not apply it")
+    with ResultStore(store_path(sheet)) as store:
+        request = request_for(design)
+        before = _solved(source.without_preload(), chosen, request, store)
+        after = _solved(source, chosen, request, store)
+    base = after.base
+    assert base is not None
+    changed = effects(before, after)
+    if form is Format.JSON:
+        found = state_data(base) | {
+            "modes": [
+                {
+                    "mode": each.number,
+                    "without_Hz": each.before,
+                    "mode_with_preload": each.number_after,
+                    "with_preload_Hz": each.after,
+                }
+                for each in changed
+            ]
+        }
+        _write(as_json(found), output)
+        return
+    tables = (
+        (LARGEST_COLUMNS, largest_rows(base)),
+        (REACTION_COLUMNS, reaction_rows(base)),
+        (EFFECT_COLUMNS, effect_rows(changed)),
+    )
+    if form is Format.CSV:
+        _write("\n".join(as_csv(header, rows) for header, rows in tables), output)
+        return
+    words = "".join(f"{line}\n" for line in state_words(base))
+    _write(words + "\n" + "\n".join(_table(*table) for table in tables), output)
+
+
+@app.command()
+def speeds(sheet: SheetPath, form: FormatOption = Format.TABLE, output: Output = None) -> None:
+    """Frequencies over spin speed, and every crossing with an order line."""
+    source = read_sheet(sheet)
+    _warn(evaluate(source))
+    with (
+        ResultStore(store_path(sheet)) as store,
+        _progress("speed diagram") as progress,
+        start_workers() as workers,
+    ):
+        diagram = speed_diagram(source, workers, store, progress)
+    header, rows = sweep_rows(diagram.sweep)
+    if form is Format.CSV:
+        _write(as_csv(header, rows), output)
+    elif form is Format.JSON:
+        _write(as_json({"crossings": [asdict(each) for each in diagram.crossings]}), output)
+    else:
+        crossings = _table(CROSSING_COLUMNS, crossing_rows(diagram))
+        _write(_table(header, rows) + "\n" + crossings, output)
 
 
 @app.command("reach")
@@ -437,6 +517,27 @@ def _settings(texts: list[str] | None) -> dict[str, str]:
             )
         settings[name.strip()] = value.strip()
     return settings
+
+
+def _set(sheet: Sheet, texts: list[str] | None) -> tuple[Sheet, dict[str, str]]:
+    """The sheet and the knobs set; “scale” without a knob of that name is the preload's."""
+    settings = _settings(texts)
+    if "scale" in settings and "scale" not in sheet.content.knobs and sheet.content.preload:
+        sheet = sheet.with_value(("preload", "scale"), settings.pop("scale"))
+    return sheet, settings
+
+
+def _solved(
+    sheet: Sheet, settings: dict[str, str], request: ModeRequest, store: ResultStore
+) -> ModeSet:
+    """The modes of a sheet, from the store where they are known."""
+    key = result_key(sheet, settings, request, None)
+    found = store.get(key)
+    if found is None:
+        with _progress("solving") as progress:
+            found = solve_modes(evaluate(sheet, settings), request, progress=progress)
+        store.put(key, found)
+    return found
 
 
 def _frequency(text: str) -> float:

@@ -12,7 +12,7 @@ E, NU, RHO, H = 2e11, 0.3, 8000.0, 0.05
 
 
 def walls(count: int, weight: float = 1.0, thickness: float = H, ratio: float = NU) -> FacetWalls:
-    full = [np.full(count, value) for value in (thickness, E, ratio, RHO, weight)]
+    full = [np.full(count, value) for value in (thickness, E, ratio, RHO, 0.0, weight)]
     return FacetWalls(*full)
 
 

@@ -5,14 +5,16 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from belltone.elements.directors import cross_matrices
 from belltone.elements.line import STRAINS
-from belltone.elements.lumped import cross_matrix, rigid_body_mass
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.line import line_mesh
-from belltone.sheet.design import Design
+from belltone.mesh.point import PointMesh
+from belltone.sheet.design import Design, MassValue, Place, PointValue
 from belltone.sheet.document import Sheet
 from belltone.sheet.evaluate import evaluate
 from belltone.system.bodies import body_elements
+from belltone.system.lumps import lump_of
 from belltone.system.rigid import sheet_motions
 from tests.conftest import bar_text
 
@@ -29,8 +31,8 @@ def test_rigid_motions_cost_nothing(bar: Callable[..., Design], order: int, tape
     elements = body_elements(mesh)
     motions = sheet_motions(mesh.coordinates).reshape(-1, 6, 6)
     gathered = motions[mesh.connectivity].reshape(len(mesh.stretches), -1, 6)
-    forces = np.einsum("eij,ejm->eim", elements.stiffness, gathered)
-    stiffest = np.abs(elements.stiffness).max()
+    forces = np.einsum("eij,ejm->eim", elements.matrices()[0], gathered)
+    stiffest = np.abs(elements.matrices()[0]).max()
     # Sums of some thousand products of rounding 1e-16 each.
     assert np.abs(forces).max() < 1e-11 * stiffest
 
@@ -65,7 +67,7 @@ def test_the_mass_of_a_straight_push_is_the_members(bar: Callable[..., Design], 
         design = bar(RECTANGLE, taper=taper)
         member = design.parts[0]
         mesh = line_mesh(member, [], Discretisation(2, order))
-        mass = body_elements(mesh).mass
+        mass = body_elements(mesh).matrices()[1]
         push = np.tile([1.0, 0, 0, 0, 0, 0], order + 1)
         assert np.einsum("i,eij,j->", push, mass, push) == pytest.approx(member.mass, rel=1e-12)
 
@@ -82,21 +84,24 @@ def test_turning_the_member_turns_its_matrices(stop: tuple[float, float, float])
         body_elements(line_mesh(design.parts[0], [0.4 * length], Discretisation(1, 3)))
         for design in (straight, slanted)
     )
-    for name in ("stiffness", "mass"):
-        expected = turn.T @ getattr(one, name) @ turn
-        assert getattr(other, name) == pytest.approx(expected, abs=1e-9 * np.abs(expected).max())
+    for which in (0, 1):
+        expected = turn.T @ one.matrices()[which] @ turn
+        assert other.matrices()[which] == pytest.approx(expected, abs=1e-9 * np.abs(expected).max())
 
 
 @given(st.tuples(*[st.floats(-2, 2)] * 3), st.tuples(*[st.floats(-2, 2)] * 3))
-def test_cross_matrix(first: tuple[float, ...], second: tuple[float, ...]) -> None:
+def test_cross_matrices(first: tuple[float, ...], second: tuple[float, ...]) -> None:
     a, b = np.array(first), np.array(second)
-    assert cross_matrix(a) @ b == pytest.approx(np.cross(a, b), abs=1e-12)
+    assert cross_matrices(a) @ b == pytest.approx(np.cross(a, b), abs=1e-12)
 
 
 def test_a_hung_body_moves_about_its_own_centre() -> None:
     """Kinetic energy of a turn about the centre: the centre stands still."""
     offset, inertia = np.array([0.1, -0.2, 0.3]), np.array([1.0, 2.0, 3.0])
-    matrix = rigid_body_mass(5.0, inertia, offset)
+    point = PointMesh(PointValue("p", np.zeros(3)))
+    place = Place("p", "p")
+    hung = MassValue("m", place, 5.0, (1.0, 2.0, 3.0), (0.1, -0.2, 0.3))
+    matrix = lump_of(hung, point.site(place)).mass(None, 6)
     turn = np.array([0.3, 0.5, -0.7])
     motion = np.concatenate([-np.cross(turn, offset), turn])
     assert motion @ matrix @ motion == pytest.approx(turn @ (inertia * turn))

@@ -9,8 +9,12 @@ from scipy import linalg, sparse
 from belltone.system.elimination import eliminate
 
 
+def with_constant(rows: np.ndarray) -> sparse.csr_matrix:
+    return sparse.csr_matrix(np.column_stack([rows, np.zeros(len(rows))]))
+
+
 def solved(rows: np.ndarray) -> np.ndarray:
-    free = eliminate(sparse.csr_matrix(rows), np.ones(rows.shape[1]))
+    free = eliminate(with_constant(rows), np.ones(rows.shape[1]))
     basis = free.basis.toarray()
     assert basis[free.kept] == pytest.approx(np.eye(basis.shape[1]))
     return basis
@@ -52,18 +56,26 @@ def test_what_is_held_outright_is_gone() -> None:
 
 
 def test_weights_choose_what_is_given_up() -> None:
-    rows = sparse.csr_matrix(np.array([[1.0, 10.0, 0.0]]))
+    rows = with_constant(np.array([[1.0, 10.0, 0.0]]))
     assert list(eliminate(rows, np.ones(3)).kept) == [0, 2]
     assert list(eliminate(rows, np.array([1.0, 0.01, 1.0])).kept) == [1, 2]
 
 
 def test_motions_that_respect_the_ties_are_read_off() -> None:
     rows = np.array([[1.0, -1.0, 0.0, 0.0], [0.0, 1.0, 1.0, -2.0]])
-    free = eliminate(sparse.csr_matrix(rows), np.ones(4))
+    free = eliminate(with_constant(rows), np.ones(4))
     motions = linalg.null_space(rows)
     assert free.basis @ free.reduced(motions) == pytest.approx(motions)
 
 
 def test_ties_of_nothing_leave_everything() -> None:
-    free = eliminate(sparse.csr_matrix((0, 4)), np.ones(4))
+    free = eliminate(sparse.csr_matrix((0, 5)), np.ones(4))
     assert free.basis.toarray() == pytest.approx(np.eye(4))
+
+
+def test_constants_move_what_they_tie() -> None:
+    """Two unknowns tied, one of them set; a later contradiction counts for nothing."""
+    rows = np.array([[1.0, 0.0, 0.0, -2.0], [1.0, -1.0, 0.0, 0.0], [0.0, 1.0, 0.0, -7.0]])
+    free = eliminate(sparse.csr_matrix(rows), np.ones(3))
+    assert free.offset == pytest.approx([2.0, 2.0, 0.0])
+    assert list(free.kept) == [2]

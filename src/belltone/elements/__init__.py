@@ -1,1 +1,1 @@
-"""Element matrices: the line kernel, lumped masses."""
+"""Element matrices: the line kernel, nodes with directors."""

@@ -18,6 +18,8 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.elements.directors import DirectorForm, Stressed, cross_matrices
+
 __all__ = ["FacetElements", "FacetWalls"]
 
 Array = NDArray[np.float64]
@@ -38,6 +40,7 @@ class FacetWalls:
     youngs_modulus: Array
     poisson_ratio: Array
     density: Array
+    expansion: Array
     weight: Array
 
     def part(self, batch: slice) -> FacetWalls:
@@ -47,6 +50,7 @@ class FacetWalls:
             self.youngs_modulus[batch],
             self.poisson_ratio[batch],
             self.density[batch],
+            self.expansion[batch],
             self.weight[batch],
         )
 
@@ -59,14 +63,89 @@ class FacetElements:
 
     def matrices(self) -> tuple[Array, Array]:
         """Stiffness and mass, each ``(triangles, 18, 18)``."""
+        return self.stiffness(), self.inertia().hessian(self.directors)
+
+    def stiffness(self) -> Array:
+        """Stiffness ``(triangles, 18, 18)``, without that of stress."""
         stiffness = np.empty((len(self._corners), _SIX, _SIX))
-        mass = np.empty_like(stiffness)
         for batch in self._batches():
             facets = _Facets(self._corners[batch], self._walls.part(batch))
             membrane, bending, shear = facets.stiffnesses()
             stiffness[batch] = facets.spatial(membrane + bending + shear)
-            mass[batch] = facets.spatial(facets.mass())
-        return stiffness, mass
+        return stiffness
+
+    def inertia(self) -> DirectorForm:
+        """Kinetic energy as a form of the velocities of nodes and directors.
+
+        Drilling has none.
+        """
+        walls = self._walls
+        pair = (np.ones((3, 3)) + np.eye(3)) / 12.0
+        line = walls.density * walls.thickness * self.areas
+        uu = line[:, None, None] * pair
+        dd = uu * (walls.thickness**2 / 12)[:, None, None]
+        return DirectorForm(uu, np.zeros((*uu.shape, 1)), dd[..., None, None])
+
+    @property
+    def positions(self) -> Array:
+        """Corners ``(triangles, 3, 3)`` (m)."""
+        return self._corners
+
+    @property
+    def directors(self) -> Array:
+        """Normals, one for each corner, ``(triangles, 3, 1, 3)``."""
+        edges = self._corners[:, 1:] - self._corners[:, :1]
+        normal = np.cross(edges[:, 0], edges[:, 1])
+        normal /= np.linalg.norm(normal, axis=1, keepdims=True)
+        return np.repeat(normal[:, None, None], 3, axis=1)
+
+    def stressed(self, motions: Array, heat: float, pull: float = 0.0) -> Stressed:
+        """Forces of a rise of temperature (K), and the stiffness of the mean membrane stress.
+
+        ``motions`` is ``(triangles, 18)``; forces are those of ``heat`` alone. The stiffness works
+        on the slopes of all three translations, which are even over a triangle. ``pull`` has no
+        meaning for a wall.
+        """
+        forces = np.empty((len(self._corners), _SIX))
+        stiffness = np.zeros((len(self._corners), 3, 6, 3, 6))
+        for batch in self._batches():
+            facets = _Facets(self._corners[batch], self._walls.part(batch))
+            pushed, stress, slopes = facets.membrane_stress(motions[batch], heat)
+            forces[batch] = facets.spatial_vector(-pushed)
+            plane = np.matmul(slopes.transpose(0, 2, 1), np.matmul(stress, slopes))
+            for axis in range(3):
+                stiffness[batch][:, :, axis, :, axis] = plane
+        return Stressed(forces, stiffness.reshape(len(forces), _SIX, _SIX))
+
+    def recovered(self, motions: Array, heat: float) -> Array:
+        """Mean membrane forces ``(triangles, 3)`` (N/m) in the triangles' own axes."""
+        found = np.empty((len(self._corners), 3))
+        for batch in self._batches():
+            facets = _Facets(self._corners[batch], self._walls.part(batch))
+            _, tensor, _ = facets.membrane_stress(motions[batch], heat)
+            found[batch] = tensor[:, [0, 1, 0], [0, 1, 1]] / self.areas[batch, None]
+        return found
+
+    def points(self) -> Array:
+        """Middles of the triangles ``(triangles, 1, 3)`` (m)."""
+        return np.asarray(self._corners.mean(axis=1, keepdims=True))
+
+    def pushed(self, pressure: Array) -> Stressed:
+        """Forces of pressure ``(triangles, 1)`` (Pa) along the normal, and their stiffness."""
+        edges = self._corners[:, 1:] - self._corners[:, :1]
+        share = pressure[:, 0] * self._walls.weight / 6
+        forces = np.zeros((len(edges), 3, 6))
+        forces[..., :3] = (share[:, None] * np.cross(edges[:, 0], edges[:, 1]))[:, None]
+        # With e = x_2 - x_1 and f = x_3 - x_1 the change of e x f is e x df - f x de.
+        blocks = np.zeros((len(edges), 3, 3))
+        blocks[:, 2], blocks[:, 1] = -edges[:, 0], edges[:, 1]
+        blocks[:, 0] = edges[:, 0] - edges[:, 1]
+        one = cross_matrices(share[:, None, None] * blocks)  # by the node that moves
+        pairs = np.broadcast_to(one[:, None], (len(edges), 3, 3, 3, 3))
+        even = 0.5 * (pairs + pairs.transpose(0, 2, 1, 4, 3))
+        stiffness = np.zeros((len(edges), 3, 6, 3, 6))
+        stiffness[:, :, :3, :, :3] = even.transpose(0, 1, 3, 2, 4)
+        return Stressed(forces.reshape(len(edges), _SIX), stiffness.reshape(len(edges), _SIX, _SIX))
 
     def strain_energy(self, motions: Array) -> Array:
         """Strain energy (J) of membrane, bending and shear, ``(modes, triangles, 3)``.
@@ -128,28 +207,55 @@ class _Facets:
         bending, shear = self._plate()
         return self._membrane(), bending, shear
 
-    def mass(self) -> Array:
-        """Consistent mass; the drilling rotation has none."""
-        walls = self._walls
-        pair = (np.ones((3, 3)) + np.eye(3)) / 12.0
-        line = walls.density * walls.thickness * self._area * walls.weight
-        result = np.zeros((len(line), 3, 6, 3, 6))
-        for place in range(5):
-            size = line if place < 3 else line * walls.thickness**2 / 12
-            result[:, :, place, :, place] = size[:, None, None] * pair
-        return np.asarray(result.reshape(len(line), _SIX, _SIX))
+    def spatial_vector(self, forces: Array) -> Array:
+        """Forces ``(t, 18)`` from the triangles' own axes in the sheet's."""
+        turned = np.einsum("tij,tki->tkj", self._frame, forces.reshape(len(forces), 6, 3))
+        return np.asarray(turned.reshape(len(forces), _SIX))
+
+    def membrane_stress(self, motions: Array, heat: float) -> tuple[Array, Array, Array]:
+        """What warmth pushes with ``(t, 18)``, membrane forces times area, and slopes.
+
+        The mean membrane forces (N/m) times area are ``(t, 2, 2)``; slopes ``(t, 2, 3)`` are those
+        of functions that are one at a corner and fall evenly to zero on the side across.
+        """
+        walls, area = self._walls, self._area
+        lumped = self._force_lumping(walls.thickness)
+        own = self.local(motions[None])[..., 0].reshape(len(area), 3, 6)
+        flat = own[:, :, [0, 1, 5]].reshape(len(area), 9)
+        strain = np.einsum("tda,td->ta", lumped, flat) / (area * walls.thickness)[:, None]
+        plane = self._plane_stress()
+        swelling = heat * walls.expansion[:, None] * np.array([1.0, 1.0, 0.0])
+        warm = np.einsum("tab,tb->ta", plane, swelling)
+        pushed = np.zeros((len(area), 3, 6))
+        at_corners = np.einsum("tda,ta->td", lumped, warm).reshape(len(area), 3, 3)
+        pushed[:, :, [0, 1, 5]] = at_corners * walls.weight[:, None, None]
+        stress = np.einsum("tab,tb->ta", plane, strain) - warm
+        stress *= (area * walls.thickness * walls.weight)[:, None]
+        tensor = stress[:, [[0, 2], [2, 1]]]
+        ahead, behind = [1, 2, 0], [2, 0, 1]
+        slopes = (
+            np.stack(
+                [self._y[:, ahead] - self._y[:, behind], self._x[:, behind] - self._x[:, ahead]],
+                axis=1,
+            )
+            / (2 * area)[:, None, None]
+        )
+        return pushed.reshape(len(area), _SIX), tensor, slopes
+
+    def _plane_stress(self) -> Array:
+        """Stiffness ``(t, 3, 3)`` (Pa) on strains in the plane."""
+        nu = self._walls.poisson_ratio
+        plane = np.zeros((len(nu), 3, 3))
+        plane[:, 0, 0] = plane[:, 1, 1] = 1.0
+        plane[:, 0, 1] = plane[:, 1, 0] = nu
+        plane[:, 2, 2] = 0.5 * (1 - nu)
+        return np.asarray(plane * (self._walls.youngs_modulus / (1 - nu**2))[:, None, None])
 
     # -- membrane -------------------------------------------------------------------------------
 
     def _membrane(self) -> Array:
         walls, area = self._walls, self._area
-        nu = walls.poisson_ratio
-        plane = np.zeros((len(area), 3, 3))
-        plane[:, 0, 0] = plane[:, 1, 1] = 1.0
-        plane[:, 0, 1] = plane[:, 1, 0] = nu
-        plane[:, 2, 2] = 0.5 * (1 - nu)
-        scale = walls.youngs_modulus / (1 - nu**2)
-        plane *= scale[:, None, None]
+        plane = self._plane_stress()
         lumped = self._force_lumping(walls.thickness)
         volume = area * walls.thickness
         basic = np.matmul(lumped, np.matmul(plane, lumped.transpose(0, 2, 1)))

@@ -2,29 +2,35 @@
 
 Unknowns at a node are three translations and three rotations in the sheet's axes. Strains are
 those of J. C. Simo, "A finite strain beam formulation", Comput. Methods Appl. Mech. Eng. 49 (1985)
-55-70, and E. Reissner (1981), for small motions:
+55-70, and E. Reissner (1981), with the frame d_1 (axis), d_2 (side), d_3 (up) of the section as
+directors that turn with the nodes and are interpolated between them (P. Betsch and P. Steinmann,
+"Frame-indifferent beam finite elements based upon the geometrically exact beam theory", Int. J.
+Numer. Methods Eng. 54 (2002) 1775-1788):
 
-    gamma = R (u' - theta x t),    kappa = R theta'
+    gamma_k = d_k.r' - ...,    kappa_1 = (d_2'.d_3 - d_2.d_3')/2 - ... and so on round
 
-with the unit tangent t, the frame R (rows: axis, side, up) and ' along the axis. The axis runs
-through the nodes by the same polynomials as the motion, so rigid motions cost nothing. Strains are
-taken at p Gauss points at order p, one fewer than a full rule, and interpolated between them:
-that keeps slender and curved members free of locking, and a varying section is still integrated
-fully. All work is done for all elements at once.
+less what they are as made, with ' along the axis. They are quadratic in r and d, as those of the
+surface kernel are, so `directors` gives their second variation; their first, at the member as
+made, is the linear kernel. Strains are taken at p Gauss points at order p, one fewer than a full
+rule, and interpolated between them: that keeps slender and curved members free of locking, and a
+varying section is still integrated fully. All work is done for all elements at once.
 """
 
 from __future__ import annotations
 
+import copy
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.elements.directors import DirectorForm, Stressed, grown, torques
 from belltone.mesh.quadrature import gauss, lagrange, lobatto
 
-__all__ = ["STRAINS", "LineElements", "LineNodes", "SectionLaw", "line_elements"]
+__all__ = ["STRAINS", "LineElements", "LineNodes", "SectionLaw"]
 
 Array = NDArray[np.float64]
 
@@ -38,12 +44,14 @@ STRAINS = ("axial", "shear y", "shear z", "twist", "curvature y", "curvature z")
 class SectionLaw:
     """What a section gives at points: stiffness ``(..., 6, 6)`` on the strains, and inertia.
 
-    ``line_mass`` ``(...)`` in kg/m; ``turning`` ``(..., 3, 3)`` about axis, side and up, in kg m.
+    ``line_mass`` ``(...)`` in kg/m; ``turning`` ``(..., 3, 3)`` about axis, side and up, in kg m;
+    ``expansion`` in 1/K.
     """
 
     stiffness: Array
     line_mass: Array
     turning: Array
+    expansion: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -75,30 +83,102 @@ class LineNodes:
         return np.stack([axis, side, np.cross(axis, side)], axis=-2), stretch
 
 
-@dataclass(frozen=True)
-class LineElements:
-    """Element matrices ``(elements, 6(p+1), 6(p+1))``, and what recovers strain energy.
+_ROUND: Final = ((1, 2), (2, 0), (0, 1))
+"""Directors whose turning towards each other is the twist and the two curvatures."""
 
-    ``strain`` is ``(elements, points, 6, 6(p+1))``; ``law`` the stiffness on the strains times the
-    integration weight, ``(elements, points, 6, 6)``; ``lengths`` the length each point stands for
-    at a weight of one, ``(elements, points)`` (m).
+
+class LineElements:
+    """Matrices of elements whose nodes stand at the Gauss-Lobatto-Legendre points.
+
+    Unknowns of an element are its nodes' translations and rotations, six by six.
     """
 
-    stiffness: Array
-    mass: Array
-    strain: Array
-    law: Array
-    lengths: Array
+    def __init__(self, nodes: LineNodes) -> None:
+        self._nodes = nodes
+        self.size = 6 * (nodes.order + 1)
+        self._extra = 0 if nodes.even else _TAPER_POINTS
+        self._frames, _ = nodes.frames(lobatto(nodes.order))
+        self.positions, self.directors = nodes.positions, self._frames
+        points, weights = gauss(nodes.order + self._extra)
+        _, self._lengths = nodes.frames(points)
+        law = nodes.law(points)
+        self._law = law.stiffness * (weights * self._lengths)[..., None, None]
+        self._warm = self._law[..., 0] * law.expansion
+        self._weights = weights
+        self._tied = self._tying()
+
+    def posed(self, positions: Array, turned: Array) -> LineElements:
+        """The elements with nodes at other positions, turned by rotation matrices."""
+        posed = copy.copy(self)
+        posed.__dict__.pop("_strains", None)
+        posed.positions = positions
+        posed.directors = np.einsum("enij,enkj->enki", turned, self._frames)
+        return posed
 
     def matrices(self) -> tuple[Array, Array]:
-        """Stiffness and mass."""
-        return self.stiffness, self.mass
+        """Stiffness and mass, each ``(elements, size, size)``."""
+        return self.stiffness(), self.inertia().hessian(self.directors)
 
-    def _work(self, motions: Array) -> Array:
-        """Strain energy (J) by strain at every point, ``(modes, elements, points, 6)``."""
-        strains = np.einsum("eqsd,med->meqs", self.strain, motions, optimize=True)
-        stressed = np.einsum("eqst,meqt->meqs", self.law, strains, optimize=True)
-        return np.asarray(0.5 * strains * stressed)
+    def stiffness(self) -> Array:
+        """Stiffness of the strains ``(elements, size, size)``, without that of stress."""
+        strain = self._strains
+        stressed = np.matmul(self._law, strain).reshape(len(strain), -1, self.size)
+        flat = strain.reshape(stressed.shape)
+        return np.asarray(np.matmul(flat.transpose(0, 2, 1), stressed))
+
+    def inertia(self) -> DirectorForm:
+        """Kinetic energy as a form of the velocities of nodes and directors.
+
+        p + 1 points are exact for even straight elements.
+        """
+        nodes = self._nodes
+        points, weights = gauss(nodes.order + 1 + self._extra)
+        values, _ = lagrange(lobatto(nodes.order), points)
+        _, stretch = nodes.frames(points)
+        law = nodes.law(points)
+        at = weights * stretch
+        uu = np.einsum("eq,qi,qj->eij", at * law.line_mass, values, values, optimize=True)
+        # Second moments of mass along axis, side and up, from those about them.
+        half = 0.5 * np.trace(law.turning, axis1=-2, axis2=-1)[..., None, None]
+        spread = (half * np.eye(3) - law.turning) * at[..., None, None]
+        dd = np.einsum("eqkl,qi,qj->eijkl", spread, values, values, optimize=True)
+        return DirectorForm(uu, np.zeros((*uu.shape, 3)), dd)
+
+    def stressed(self, motions: Array | None, heat: float, pull: float = 0.0) -> Stressed:
+        """Forces and stiffness of the stress that small ``motions`` (elements, size) bring.
+
+        ``None`` takes the finite strains of the pose instead. ``heat`` (K) is a rise of
+        temperature; ``pull`` (N) the tension there would be were both ends held.
+        """
+        form = self._stress_form(self._stress(motions, heat, pull))
+        near = self.positions - self.positions[:, :1]
+        pulls, moments = form.gradient(near, self.directors)
+        forces = np.concatenate([pulls, torques(moments)], axis=-1)
+        return Stressed(
+            forces.reshape(len(forces), self.size), form.hessian(self.directors, moments)
+        )
+
+    def points(self) -> Array:
+        """None: pressure acts on walls alone."""
+        return np.zeros((len(self._nodes), 0, 3))
+
+    def pushed(self, pressure: Array) -> Stressed:
+        """None."""
+        count = len(self._nodes)
+        return Stressed(np.zeros((count, self.size)), np.zeros((count, self.size, self.size)))
+
+    def section_forces(self, motions: Array | None, heat: float, pull: float = 0.0) -> Array:
+        """Axial force and shears (N), twisting and bending moments (N m) at the Gauss points.
+
+        ``(elements, points, 6)``; arguments as for `stressed`.
+        """
+        weighted = self._stress(motions, heat, pull)
+        return np.asarray(weighted / (self._weights * self._lengths)[..., None])
+
+    def read_at(self, values: Array, element: NDArray[np.intp], local: Array) -> Array:
+        """Values ``(elements, points, ...)`` at the Gauss points, read at points of elements."""
+        between, _ = lagrange(gauss(values.shape[1])[0], local)
+        return np.asarray(np.einsum("sq,sq...->s...", between, values[element]))
 
     def strain_energy(self, motions: Array) -> Array:
         """Strain energy (J) by strain, ``(modes, elements, 6)``, of motions of the elements.
@@ -112,57 +192,92 @@ class LineElements:
 
         ``motions`` is ``(modes, elements, 6(p+1))``.
         """
-        points, weights = gauss(self.strain.shape[1])
-        density = self._work(motions).sum(axis=-1) / weights / self.lengths
-        values, _ = lagrange(points, local)
+        density = self._work(motions).sum(axis=-1) / self._weights / self._lengths
+        values, _ = lagrange(gauss(len(self._weights))[0], local)
         return np.asarray(np.einsum("sq,msq->ms", values, density[:, element], optimize=True))
 
+    def _work(self, motions: Array) -> Array:
+        """Strain energy (J) by strain at every point, ``(modes, elements, points, 6)``."""
+        strains = np.einsum("eqsd,med->meqs", self._strains, motions, optimize=True)
+        stressed = np.einsum("eqst,meqt->meqs", self._law, strains, optimize=True)
+        return np.asarray(0.5 * strains * stressed)
 
-def line_elements(nodes: LineNodes) -> LineElements:
-    """Compute elements whose nodes stand at the Gauss-Lobatto-Legendre points."""
-    extra = 0 if nodes.even else _TAPER_POINTS
-    points, weights = gauss(nodes.order + extra)
-    strain = _strains(nodes, points)
-    _, stretch = nodes.frames(points)
-    law = nodes.law(points).stiffness * (weights * stretch)[..., None, None]
-    stressed = np.matmul(law, strain).reshape(len(nodes), -1, strain.shape[-1])
-    flat = strain.reshape(stressed.shape)
-    stiffness = np.matmul(flat.transpose(0, 2, 1), stressed)
-    return LineElements(stiffness, _mass(nodes, extra), strain, law, stretch)
+    def _tying(self) -> tuple[Array, Array, Array]:
+        """Values and slopes at the tying points, the latter along the axis; and their spread."""
+        order = self._nodes.order
+        tying, _ = gauss(order)
+        values, slopes = lagrange(lobatto(order), tying)
+        _, stretch = self._nodes.frames(tying)
+        between, _ = lagrange(tying, gauss(order + self._extra)[0])
+        return values, slopes[None] / stretch[..., None], between
 
+    @cached_property
+    def _strains(self) -> Array:
+        """Strains of unit motions, ``(elements, points, 6, 6(p+1))``."""
+        values, along, between = self._tied
+        elements, tying, count = along.shape
+        run = np.matmul(along, self.positions)
+        at = np.einsum("qn,enki->eqki", values, self.directors)
+        bent = np.einsum("eqn,enki->eqki", along, self.directors)
+        strain: Array = np.zeros((elements, tying, 6, count, 6))
+        own = self.directors[:, None]
+        for row in range(3):
+            strain[:, :, row, :, :3] = along[..., None] * at[:, :, None, row]
+            turned = np.cross(own[..., row, :], run[:, :, None])
+            strain[:, :, row, :, 3:] = values[None, ..., None] * turned
+            one, two = _ROUND[row]
+            first, second = own[..., one, :], own[..., two, :]
+            strain[:, :, 3 + row, :, 3:] = 0.5 * (
+                along[..., None] * np.cross(first, at[:, :, None, two])
+                - values[None, ..., None] * np.cross(first, bent[:, :, None, two])
+                + values[None, ..., None] * np.cross(second, bent[:, :, None, one])
+                - along[..., None] * np.cross(second, at[:, :, None, one])
+            )
+        flat = strain.reshape(elements, tying, 36 * count)
+        if len(between) > tying:
+            flat = np.matmul(between, flat)
+        return flat.reshape(elements, len(between), 6, 6 * count)
 
-def _strains(nodes: LineNodes, points: Array) -> Array:
-    """Strains of unit motions, ``(elements, points, 6, 6(p+1))``."""
-    tying, _ = gauss(nodes.order)
-    values, slopes = lagrange(lobatto(nodes.order), tying)
-    frames, stretch = nodes.frames(tying)
-    along = slopes[None] / stretch[..., None]
-    elements, count = len(nodes), nodes.order + 1
-    strain: Array = np.zeros((elements, len(tying), 6, count, 6))
-    for row in range(3):
-        direction = frames[..., row, :]
-        turning = np.cross(direction, frames[..., 0, :])
-        strain[:, :, row, :, :3] = along[..., None] * direction[:, :, None]
-        strain[:, :, row, :, 3:] = values[None, ..., None] * turning[:, :, None]
-        strain[:, :, 3 + row, :, 3:] = along[..., None] * direction[:, :, None]
-    strain = strain.reshape(elements, len(tying), 36 * count)
-    if len(points) > len(tying):
-        between, _ = lagrange(tying, points)
-        strain = np.matmul(between, strain)
-    return strain.reshape(elements, len(points), 6, 6 * count)
+    def _finite_strains(self) -> Array:
+        """Strains of the pose ``(elements, points, 6)``, from what has changed alone."""
+        values, along, between = self._tied
+        run = np.matmul(along, self._nodes.positions)
+        moved = np.matmul(along, self.positions - self._nodes.positions)
+        change = self.directors - self._frames
+        at, new = (np.einsum("qn,enki->eqki", values, own) for own in (self._frames, change))
+        bent, newly = (np.einsum("eqn,enki->eqki", along, own) for own in (self._frames, change))
+        result = np.empty((*run.shape[:2], 6))
+        for row in range(3):
+            result[..., row] = grown(at[:, :, row], new[:, :, row], run, moved)
+            one, two = _ROUND[row]
+            result[..., 3 + row] = 0.5 * (
+                grown(bent[:, :, one], newly[:, :, one], at[:, :, two], new[:, :, two])
+                - grown(at[:, :, one], new[:, :, one], bent[:, :, two], newly[:, :, two])
+            )
+        return np.asarray(np.matmul(between, result))
 
+    def _stress(self, motions: Array | None, heat: float, pull: float) -> Array:
+        """Weighted section forces ``(elements, points, 6)``."""
+        if motions is None:
+            strains = self._finite_strains()
+        else:
+            strains = np.einsum("eqsd,ed->eqs", self._strains, motions, optimize=True)
+        stress = np.einsum("eqst,eqt->eqs", self._law, strains) - heat * self._warm
+        stress[..., 0] += pull * self._weights * self._lengths
+        return np.asarray(stress)
 
-def _mass(nodes: LineNodes, extra: int) -> Array:
-    """Consistent mass with rotary inertia; p + 1 points are exact for even straight elements."""
-    points, weights = gauss(nodes.order + 1 + extra)
-    values, _ = lagrange(lobatto(nodes.order), points)
-    frames, stretch = nodes.frames(points)
-    law = nodes.law(points)
-    at = weights * stretch
-    block = np.zeros((*at.shape, 6, 6))
-    block[..., :3, :3] = (at * law.line_mass)[..., None, None] * np.eye(3)
-    turning = law.turning * at[..., None, None]
-    block[..., 3:, 3:] = np.matmul(frames.swapaxes(-1, -2), np.matmul(turning, frames))
-    mass = np.einsum("qi,eqab,qj->eiajb", values, block, values, optimize=True)
-    size = 6 * (nodes.order + 1)
-    return np.ascontiguousarray(mass.reshape(len(nodes), size, size))
+    def _stress_form(self, stress: Array) -> DirectorForm:
+        """Section forces times the second variation of the strains they work on."""
+        values, along, between = self._tied
+        tied = np.einsum("qt,eqs->ets", between, stress)
+        elements, _, count = along.shape
+        ud = np.zeros((elements, count, count, 3))
+        dd = np.zeros((elements, count, count, 3, 3))
+        for row in range(3):
+            ud[..., row] = np.einsum("et,eti,tj->eij", tied[..., row], along, values)
+            one, two = _ROUND[row]
+            slope = np.einsum("et,eti,tj->eij", 0.5 * tied[..., 3 + row], along, values)
+            wound = slope - slope.swapaxes(1, 2)
+            dd[..., one, two] += wound
+            dd[..., two, one] += wound.swapaxes(1, 2)
+        return DirectorForm(np.zeros((elements, count, count)), ud, dd)

@@ -11,6 +11,7 @@ from typing import Any, Final
 
 import numpy as np
 
+from belltone.modes.errors import BUCKLED
 from belltone.modes.modeset import Mode, ModeSet
 from belltone.modes.refine import Refinement
 from belltone.sheet.design import Design
@@ -27,6 +28,7 @@ __all__ = [
     "as_csv",
     "as_json",
     "contact_rows",
+    "failure_lines",
     "mode_rows",
     "modes_data",
     "part_rows",
@@ -241,6 +243,26 @@ def refinement_data(found: Refinement) -> dict[str, Any]:
 def _signed_percent(share: float) -> str:
     size = percent(abs(share))
     return size if size.startswith("below") else ("−" if share < 0 else "+") + size
+
+
+def failure_lines(sweep: Sweep) -> list[str]:
+    """Why points have no answer; neighbours that have buckled in one line."""
+    lines: list[str] = []
+    run: list[float] = []
+    for value in [*map(float, sweep.values), None]:
+        reason = "" if value is None else sweep.failures.get(value, "")
+        if value is not None and reason.startswith(BUCKLED):
+            run.append(value)
+            continue
+        if run:
+            ends = sweep.knob.text(run[0], 6)
+            if len(run) > 1:
+                ends += f" to {sweep.knob.text(run[-1], 6)}"
+            lines.append(f"buckled at {ends}")
+            run = []
+        if reason and value is not None:
+            lines.append(f"no answer at {sweep.knob.text(value)}: {reason}")
+    return lines
 
 
 def sweep_rows(sweep: Sweep) -> tuple[tuple[str, ...], list[tuple[str, ...]]]:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from belltone.mesh.sites import Feet, SiteNodes
 from belltone.sheet.design import Place, PointValue
 
-__all__ = ["PointElements", "PointMesh"]
+__all__ = ["PointMesh"]
 
 Array = NDArray[np.float64]
 
@@ -60,16 +60,3 @@ class PointMesh:
             np.tile(self.point.position, (count, 1)),
             np.zeros(count),
         )
-
-
-@dataclass(frozen=True)
-class PointElements:
-    """No matrices and no energy."""
-
-    def matrices(self) -> tuple[Array, Array]:
-        """None, ``(0, 6, 6)`` each."""
-        return np.zeros((0, 6, 6)), np.zeros((0, 6, 6))
-
-    def strain_energy(self, motions: Array) -> Array:
-        """None, ``(modes, 0, 1)``."""
-        return np.zeros((len(motions), 0, 1))

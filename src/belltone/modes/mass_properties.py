@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.elements.lumped import cross_matrix
+from belltone.elements.directors import cross_matrices
 from belltone.mesh.discretisation import Discretisation
 from belltone.sheet.design import Design
 from belltone.system.assembly import System, assemble, bodies_of
@@ -51,7 +51,7 @@ def _properties(rigid_mass: Array) -> MassProperties:
     # The lower left block is the mass times the cross matrix of the centre.
     static = rigid_mass[3:, :3] / mass
     centre = np.array([static[2, 1], static[0, 2], static[1, 0]])
-    arm = cross_matrix(centre)
+    arm = cross_matrices(centre)
     return MassProperties(mass, centre, rigid_mass[3:, 3:] - mass * arm.T @ arm)
 
 
@@ -66,5 +66,5 @@ def effective_masses(system: System, vectors: Array) -> Array:
     centre = _properties(system.rigid_mass).centre
     participation = vectors.T @ system.coupling
     # A turn about the centre is a turn about the origin less the slide it makes there.
-    participation[:, 3:] -= participation[:, :3] @ cross_matrix(centre).T
+    participation[:, 3:] -= participation[:, :3] @ cross_matrices(centre).T
     return np.asarray(participation**2)

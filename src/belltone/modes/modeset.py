@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.mesh.discretisation import Discretisation
+from belltone.modes.base_state import BaseState
 
 __all__ = ["Mode", "ModeSet"]
 
@@ -63,6 +64,8 @@ class ModeSet:
     are relative estimates of the frequencies' errors. ``skipped`` flexible modes lie below the
     first one listed. ``part_energies`` (modes, parts) are shares of strain energy by
     ``part_names``; ``point_counts`` says how many of the points are on each part, in order.
+    Whirling modes have shapes that ``lagging`` follows a quarter of a period later, and carry
+    ``waves`` round with the spin (against it: negative). ``base`` is the state of the preload.
     """
 
     frequencies: Array
@@ -84,6 +87,9 @@ class ModeSet:
     part_energies: Array
     point_counts: tuple[int, ...]
     skipped: int = 0
+    lagging: Array | None = None
+    waves: tuple[int, ...] = ()
+    base: BaseState | None = None
 
     def __len__(self) -> int:
         return len(self.frequencies)
@@ -136,8 +142,11 @@ class ModeSet:
                 "densities",
                 "signatures",
                 "part_energies",
+                "waves",
             )
         }
+        if self.lagging is not None:
+            by_mode["lagging"] = self.lagging[:keep]
         return replace(self, **by_mode)
 
     def part_shapes(self, index: int) -> dict[str, Array]:

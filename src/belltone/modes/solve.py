@@ -12,6 +12,8 @@ from numpy.typing import NDArray
 
 from belltone.mesh.discretisation import MAX_ORDER, Discretisation
 from belltone.mesh.surface import SurfaceMesh
+from belltone.modes.base_state import base_state
+from belltone.modes.errors import AccuracyError, BuckledModesError
 from belltone.modes.estimates import member_estimate, wall_estimate
 from belltone.modes.kinds import (
     MEMBER_ENERGIES,
@@ -24,20 +26,30 @@ from belltone.modes.kinds import (
     wall_kind_names,
     wall_shares,
 )
+from belltone.modes.loaded import aligned, checked, eigenvalues, loaded, whirling
 from belltone.modes.mass_properties import effective_masses
-from belltone.modes.matching import clusters, match
+from belltone.modes.matching import match
 from belltone.modes.modeset import ModeSet
 from belltone.modes.patterns import wall_kinds
+from belltone.modes.request import ModeRequest
 from belltone.modes.witness import SurfaceWitness, Witness, signatures
 from belltone.progress import Progress
 from belltone.sheet.design import Design, MemberValue, MeshValue
-from belltone.system.assembly import System, assemble
+from belltone.system.assembly import Assembly, System
 from belltone.system.bodies import face_cuts, with_plans
+from belltone.system.equilibrium import BuckledError, Equilibrium
 from belltone.system.joints import JointError
-from belltone.system.lanczos import lowest_modes, window_modes
+from belltone.system.lanczos import Eigenpairs, lowest_modes, window_modes
 from belltone.system.threads import numpy_threads
 
-__all__ = ["AccuracyError", "ModeRequest", "choose_discretisation", "request_for", "solve_modes"]
+__all__ = [
+    "AccuracyError",
+    "BuckledModesError",
+    "ModeRequest",
+    "choose_discretisation",
+    "request_for",
+    "solve_modes",
+]
 
 Array = NDArray[np.float64]
 
@@ -50,30 +62,9 @@ _FINER_WALL_ORDERS: Final = (4, 6)
 _WARY_OF_FACES: Final = 2.0  # measured: without it the lowest twist of a plate is told too exact
 _RECOGNISED: Final = 0.8  # assurance between neighbouring orders; less means not resolved yet
 _LARGE: Final = 30_000  # unknowns from which numpy's own threads bring more than they cost
+_SETTLED_SHARE: Final = 2e-3
+_TRIES: Final = 3
 _WIDER: Final = 0.15  # by so much a window is opened for coarser meshes, whose modes lie elsewhere
-
-
-class AccuracyError(ArithmeticError):
-    """There is no answer: the accuracy cannot be reached, or the parts cannot be joined."""
-
-
-@dataclass(frozen=True)
-class ModeRequest:
-    """What to find: the ``count`` lowest flexible modes and all others up to ``up_to`` (Hz).
-
-    With ``above`` (Hz) instead: all modes from there to ``up_to``, or the first ``count`` of them.
-    """
-
-    count: int
-    up_to: float | None
-    accuracy: float
-    above: float | None = None
-
-    @property
-    def key(self) -> str:
-        """Part of the key results are stored under."""
-        window = "" if self.above is None else f" above={self.above!r}"
-        return f"count={self.count} up_to={self.up_to!r} accuracy={self.accuracy!r}{window}"
 
 
 def request_for(design: Design, extra: int = 0) -> ModeRequest:
@@ -120,9 +111,9 @@ def solve_modes(
     return solver.mode_set(used, solver.errors(used))
 
 
-def _assembled(design: Design, level: Discretisation) -> System:
+def _assembly(design: Design, level: Discretisation) -> Assembly:
     try:
-        return assemble(design, level)
+        return Assembly(design, level)
     except JointError as error:
         raise AccuracyError(str(error)) from error
 
@@ -136,12 +127,20 @@ def _planned(design: Design, discretisation: Discretisation) -> Discretisation:
 
 @dataclass(frozen=True)
 class _Raw:
-    """One solution at one discretisation, before errors are known."""
+    """One solution at one discretisation, before errors are known.
+
+    ``lagging`` is the part of whirling shapes a quarter turn behind, ``waves`` how many waves each
+    mode carries round with the spin (against it: negative).
+    """
 
     discretisation: Discretisation
+    assembly: Assembly
+    state: Equilibrium | None
     system: System
     witness: Witness
     vectors: Array
+    lagging: Array | None
+    waves: tuple[int, ...]
     frequencies: Array
     complete: bool | None
     skipped: int
@@ -151,9 +150,19 @@ class _Raw:
 def _climb(design: Design, request: ModeRequest, progress: Progress) -> ModeSet:
     """Raise the order, then the divisions, until the estimates meet the accuracy."""
     solver = _Solver(design, request, progress)
+    fractions: list[float] = []
     for step, fine in enumerate(_ladder(design)):
         progress.report(step, 0, f"order {fine.order}")
-        errors = solver.errors(fine)
+        try:
+            errors = solver.errors(fine)
+        except BuckledModesError as error:
+            # A finer mesh bears a little less; say so only once the share has settled.
+            fractions.append(error.fraction)
+            if len(fractions) > 1 and abs(fractions[-1] / fractions[-2] - 1) < _SETTLED_SHARE:
+                raise
+            if len(fractions) > _TRIES:
+                raise
+            continue
         enough = request.above is not None or len(errors) >= request.count
         if enough and np.all(errors <= request.accuracy):
             return solver.mode_set(fine, errors)
@@ -173,7 +182,7 @@ def _ladder(design: Design) -> Iterator[Discretisation]:
     if design.has_walls:
         yield from _wall_ladder(design)
         return
-    stretches = _assembled(design, Discretisation(1, 1)).elements
+    stretches = _assembly(design, Discretisation(1, 1)).elements
     divisions = 2 if stretches == 1 else 1
     while 6 * stretches * divisions * MAX_ORDER <= _most_in_members(design):
         for order in range(_FIRST_ORDER, MAX_ORDER + 1):
@@ -199,7 +208,7 @@ class _Sizes:
     """How large a design is at any discretisation, roughly, without meshing it again."""
 
     def __init__(self, design: Design, planned: Discretisation) -> None:
-        bodies = _assembled(design, planned).bodies
+        bodies = _assembly(design, planned).bodies
         received = [isinstance(body.part, MeshValue) for body in bodies]
         # A mesh at order one has a known number of elements, which all orders share.
         self._elements = sum(
@@ -273,33 +282,49 @@ class _Solver:
 
     def _solved(self, level: Discretisation, wide: bool) -> _Raw:
         request = _widened(self.request) if wide else self.request
-        system = _assembled(self.design, level)
-        self._likely_large = system.unknowns > _LARGE
-        up_to = 0.0 if request.up_to is None else _eigenvalue(request.up_to)
-        parts = (system.stiffness, system.mass, system.rigid)
-        if request.above is None:
-            pairs = lowest_modes(*parts, request.count, up_to, self.progress)
+        assembly = _assembly(self.design, level)
+        self._likely_large = assembly.size > _LARGE
+        state: Equilibrium | None = None
+        if self.design.preload is None:
+            system = assembly.system()
         else:
-            high = None if request.up_to is None else up_to
-            pairs = window_modes(
-                *parts, _eigenvalue(request.above), high, request.count, self.progress
-            )
+            state = loaded(assembly, self.design.preload, self.progress)
+            system = state.system
         witness = Witness(system.bodies)
-        approximate = np.sqrt(np.maximum(pairs.values, 0.0)) / (2 * math.pi)
-        vectors = _aligned(system, witness, approximate, pairs.vectors)
-        frequencies = _from_strains(system, vectors)
-        order = np.argsort(frequencies, kind="stable")
-        frequencies, vectors = frequencies[order], vectors[:, order]
+        spin = None if self.design.preload is None else self.design.preload.spin
+        lagging: Array | None = None
+        waves: tuple[int, ...] = ()
+        if state is not None and spin is not None and spin.gyroscopic and spin.speed:
+            found = whirling(self.design, assembly, state, witness, request, self.progress)
+            vectors, lagging, waves = found.leading, found.lagging, found.waves
+            frequencies, complete, skipped = found.frequencies, found.complete, 0
+        else:
+            pairs = _pairs(request, system, state, self.progress)
+            approximate = np.sqrt(np.maximum(pairs.values, 0.0)) / (2 * math.pi)
+            vectors = aligned(system, witness, approximate, pairs.vectors)
+            values = eigenvalues(system, vectors)
+            frequencies = np.sqrt(np.maximum(values, 0.0)) / (2 * math.pi)
+            order = np.argsort(frequencies, kind="stable")
+            frequencies, vectors = frequencies[order], vectors[:, order]
+            complete, skipped = pairs.complete, pairs.skipped
         motions = system.node_motions(vectors)
+        own = signatures(self.design, system, witness, motions)
+        if lagging is not None:
+            behind = signatures(self.design, system, witness, system.node_motions(lagging))
+            own = _turning(own, behind, vectors, lagging, system)
         return _Raw(
             level,
+            assembly,
+            state,
             system,
             witness,
             vectors,
+            lagging,
+            waves,
             frequencies,
-            pairs.complete,
-            pairs.skipped,
-            signatures(self.design, system, witness, motions),
+            complete,
+            skipped,
+            own,
         )
 
     def mode_set(self, level: Discretisation, errors: Array) -> ModeSet:
@@ -314,7 +339,18 @@ class _Solver:
         shapes, scales = _relative(
             witness, np.concatenate([witness.shapes(rigid_motions), witness.shapes(motions)])
         )
+        lagging = None
+        if fine.lagging is not None:
+            behind = witness.shapes(system.node_motions(fine.lagging))
+            lagging = np.concatenate([np.zeros((rigid, *behind.shape[1:])), behind])
+            lagging = lagging * scales[:, None, None]
+            kinds = tuple(map(_with_whirl, kinds, fine.waves))
         densities = witness.densities(motions)
+        base = None
+        if fine.state is not None:
+            lower = self._raws.get((level.lower(), False)) if level.order > 1 else None
+            states = (fine.state, None if lower is None else lower.state)
+            base = base_state(self.design, fine.assembly, states, witness, self.progress)
         return ModeSet(
             np.concatenate([np.zeros(rigid), fine.frequencies]),
             np.concatenate([np.zeros(rigid), errors]),
@@ -323,13 +359,11 @@ class _Solver:
             names,
             np.concatenate([np.zeros((rigid, len(names))), energies]),
             # Vectors have a modal mass of one, so the scale to amplitude one says the rest.
-            scales**2,
+            scales**2 * _modal_masses(system, fine),
             effective_masses(system, np.hstack([system.rigid, fine.vectors])),
             shapes,
             np.concatenate([np.zeros((rigid, densities.shape[1])), densities]),
-            np.concatenate(
-                [signatures(self.design, system, witness, rigid_motions), fine.signatures]
-            ),
+            _beside_rigid(signatures(self.design, system, witness, rigid_motions), fine.signatures),
             level,
             system.unknowns,
             fine.complete,
@@ -338,6 +372,9 @@ class _Solver:
             np.concatenate([np.zeros((rigid, by_part.shape[1])), by_part]),
             witness.counts,
             fine.skipped,
+            lagging,
+            (0,) * rigid + (fine.waves or (0,) * len(fine.frequencies)),
+            base,
         )
 
     def _kinds(
@@ -382,31 +419,60 @@ def _eigenvalue(frequency: float) -> float:
     return (2 * math.pi * frequency) ** 2
 
 
-def _from_strains(system: System, vectors: Array) -> Array:
-    """Frequencies as Rayleigh quotients of the strain energy, strain by strain.
+def _pairs(
+    request: ModeRequest, system: System, state: Equilibrium | None, progress: Progress
+) -> Eigenpairs:
+    """The eigenpairs asked for."""
+    up_to = 0.0 if request.up_to is None else _eigenvalue(request.up_to)
+    parts = (system.stiffness, system.mass, system.rigid)
+    if request.above is None:
+        factor = None
+        if state is not None and not system.rigid.shape[1]:
+            factor = checked(state, progress)
+        pairs = lowest_modes(*parts, request.count, up_to, progress, factor)
+        if state is not None and len(pairs.values) and pairs.values[0] <= 0:
+            raise BuckledModesError(BuckledError(1.0))
+        return pairs
+    high = None if request.up_to is None else up_to
+    if state is not None and not system.rigid.shape[1]:
+        checked(state, progress)
+    return window_modes(*parts, _eigenvalue(request.above), high, request.count, progress)
 
-    A slender member's or a thin wall's stiffness matrix holds numbers so much larger than its
-    lowest eigenvalues that these drown in rounding (at a span of ten thousand heights, four digits
-    are left). The energy is a sum of squares of small strains, which loses nothing.
-    """
-    if vectors.shape[1] == 0:
-        return np.empty(0)
-    motions = system.node_motions(vectors)
-    energy = system.spring_energy(motions) + sum(
-        own.sum(axis=1) for own in system.strain_energies(motions)
+
+def _turning(ahead: Array, behind: Array, vectors: Array, lagging: Array, system: System) -> Array:
+    """Signatures of whirling shapes: both parts by what each moves, of length one together."""
+    weights = [
+        np.sqrt(np.einsum("im,im->m", part, np.asarray(system.mass @ part)))
+        for part in (vectors, lagging)
+    ]
+    whole = np.hstack([ahead * weights[0][:, None], behind * weights[1][:, None]])
+    lengths = np.linalg.norm(whole, axis=1, keepdims=True)
+    return np.asarray(whole / np.where(lengths > 0, lengths, 1.0))
+
+
+def _modal_masses(system: System, fine: _Raw) -> Array:
+    """One for each mode; of whirling ones what both parts move, for the sizes they have."""
+    rigid = np.ones(system.rigid.shape[1])
+    if fine.lagging is None:
+        return np.concatenate([rigid, np.ones(len(fine.frequencies))])
+    moved = sum(
+        np.einsum("im,im->m", part, np.asarray(system.mass @ part))
+        for part in (fine.vectors, fine.lagging)
     )
-    kinetic = np.einsum("im,im->m", vectors, np.asarray(system.mass @ vectors))
-    return np.asarray(np.sqrt(2 * energy / kinetic) / (2 * math.pi))
+    return np.concatenate([rigid, np.asarray(moved)])
 
 
-def _aligned(system: System, witness: Witness, frequencies: Array, vectors: Array) -> Array:
-    """Turn modes of equal frequency the same way every time."""
-    vectors = vectors.copy()
-    for group in clusters(frequencies, 1e-7):
-        if group.stop - group.start > 1:
-            turn = witness.align(system.node_motions(vectors[:, group]))
-            vectors[:, group] = vectors[:, group] @ turn
-    return vectors
+def _beside_rigid(rigid: Array, flexible: Array) -> Array:
+    """All signatures in one array; those of rigid motions have no lagging part."""
+    wide = np.zeros((len(rigid), flexible.shape[1]))
+    wide[:, : rigid.shape[1]] = rigid
+    return np.concatenate([wide, flexible])
+
+
+def _with_whirl(kind: str, waves: int) -> str:
+    if not waves:
+        return kind
+    return f"{kind}, {'forward' if waves > 0 else 'backward'} whirl"
 
 
 def _difference(coarse: _Raw, fine: _Raw) -> Array:

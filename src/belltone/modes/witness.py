@@ -32,7 +32,10 @@ _FEWEST_STATIONS: Final = 17
 
 
 class PartWitness(Protocol):
-    """The fixed points of one part, read on one mesh of it."""
+    """The fixed points of one part, read on one mesh of it: where they are (m) and masses (kg)."""
+
+    positions: Array
+    masses: Array
 
     def shapes(self, motions: Array) -> Array:
         """Read the part's node motions ``(modes, nodes, 6)`` at them: ``(modes, points, 6)``."""
@@ -52,7 +55,7 @@ def _part_witness(body: Body, members: int) -> PartWitness:
         count = next((count for most, count in _STATIONS if members <= most), _FEWEST_STATIONS)
         return LineWitness(body, count)
     if isinstance(body.mesh, PointMesh):
-        return PointWitness()
+        return PointWitness(body)
     if isinstance(body.mesh, FaceMesh):
         return FaceWitness(body)
     assert isinstance(body.mesh, SurfaceMesh)
@@ -140,6 +143,10 @@ class Witness:
 class PointWitness:
     """A point without material."""
 
+    def __init__(self, body: Body) -> None:
+        self.positions = body.mesh.coordinates
+        self.masses = np.zeros(1)
+
     def shapes(self, motions: Array) -> Array:
         return motions
 
@@ -163,11 +170,13 @@ class FaceWitness:
         self._count = len(mesh.part.points)
         self._elements, self._areas = elements, elements.areas
         self._connectivity = mesh.connectivity
+        self.positions = mesh.part.points
         wall = mesh.part.thickness * mesh.part.density
         self.masses = np.zeros(len(mesh.coordinates))
         for corner in range(3):
             share = self._areas * wall[mesh.face] / 3
             np.add.at(self.masses, mesh.connectivity[:, corner], share)
+        self._walls = mesh.part.thickness[mesh.face]
         # What the nodes between the file's own carry is shared out evenly.
         own = self.masses[: self._count]
         self.masses = own * (self.masses.sum() / own.sum())
@@ -181,6 +190,22 @@ class FaceWitness:
 
     def reach(self, shapes: Array) -> Array:
         return np.asarray(np.linalg.norm(shapes[..., :3], axis=-1))
+
+    @property
+    def thickness(self) -> Array:
+        """Mean thickness of the wall at the points (m)."""
+        return self.read_faces(self._walls[:, None])[:, 0]
+
+    def read_faces(self, values: Array) -> Array:
+        """Values ``(triangles, k)``, their mean by area at the points."""
+        total = np.zeros((self._count, values.shape[1]))
+        areas = np.zeros(self._count)
+        for corner in range(3):
+            own = self._connectivity[:, corner]
+            here = own < self._count
+            np.add.at(areas, own[here], self._areas[here])
+            np.add.at(total, own[here], self._areas[here, None] * values[here])
+        return total / np.maximum(areas, 1e-300)[:, None]
 
     def densities(self, motions: Array) -> Array:
         density = self._elements.strain_energy(motions).sum(axis=2) / self._areas
@@ -208,6 +233,17 @@ class LineWitness:
         _, tangents, ups = member.path.at(self._shares)
         side = np.cross(ups, tangents)
         self._frames = np.stack([tangents, side, np.cross(tangents, side)], axis=1)
+        self.positions = member.path.at(self._shares)[0]
+        weights = np.full(count, 1.0 / (count - 1))
+        weights[[0, -1]] *= 0.5
+        section = member.section_at(self._shares).properties(member.material.poisson_ratio)
+        self._lengths = weights * member.length
+        self.masses = self._lengths * (member.material.density * section.area + member.line_mass)
+
+    @property
+    def sample(self) -> tuple[NDArray[np.intp], Array]:
+        """The element each point is on, and where on it (-1 to 1)."""
+        return self._element, self._local
 
     def shapes(self, motions: Array) -> Array:
         values, _ = lagrange(lobatto(self._mesh.order), self._local)
@@ -217,10 +253,7 @@ class LineWitness:
     def weighted(self, shapes: Array) -> Array:
         member, count = self._mesh.member, len(self._shares)
         section = member.section_at(self._shares).properties(member.material.poisson_ratio)
-        weights = np.full(count, 1.0 / (count - 1))
-        weights[[0, -1]] *= 0.5
-        lengths = weights * member.length
-        line = lengths * (member.material.density * section.area + member.line_mass)
+        lengths, line = self._lengths, self.masses
         turning = np.diagonal(section.turning(), axis1=-2, axis2=-1) * member.material.density
         own = np.einsum("skd,msd->msk", self._frames, shapes[..., 3:])
         pieces = [
@@ -287,6 +320,10 @@ class SurfaceWitness:
         """Shapes times the root of the mass they carry."""
         flat = shapes[..., :3] * np.sqrt(self.masses)[:, None]
         return np.asarray(flat.reshape(len(shapes), 3 * len(self.masses)))
+
+    def read_elements(self, values: Array) -> Array:
+        """Values ``(elements, nodes, k)`` at the nodes of elements, read at the points."""
+        return np.asarray(np.einsum("sk,skc->sc", self._weights, values[self._elements]))
 
     def reach(self, shapes: Array) -> Array:
         """How far each point moves."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import math
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
@@ -12,6 +13,8 @@ from numpy.typing import NDArray
 from belltone.sheet.charts import chart_of
 from belltone.sheet.errors import Finding
 from belltone.sheet.paths import MemberPath
+from belltone.sheet.places import Place
+from belltone.sheet.preload import PreloadValue
 from belltone.sheet.section_runs import SectionRun
 from belltone.sheet.sections import SectionShape
 from belltone.sheet.shapes import SurfaceShape, extent_of, features, thickness_share
@@ -76,12 +79,21 @@ def _short(value: float, digits: int) -> str:
 
 @dataclass(frozen=True)
 class MaterialValue:
-    """Isotropic material: density (kg/m³), Young's modulus (Pa), Poisson's ratio."""
+    """Isotropic material: density (kg/m³), Young's modulus (Pa), Poisson's ratio.
+
+    ``expansion`` (1/K) is not a number where nobody stated it.
+    """
 
     name: str
     density: float
     youngs_modulus: float
     poisson_ratio: float
+    expansion: float = math.nan
+
+    @property
+    def expands(self) -> bool:
+        """Whether it is known how far it grows with warmth."""
+        return math.isfinite(self.expansion)
 
     @property
     def shear_modulus(self) -> float:
@@ -249,8 +261,9 @@ class MeshValue:
 
     ``points`` (n, 3) in the sheet's axes (m); ``faces`` (f, 4), the last corner repeated on
     triangles; ``edges`` (e, 2). Per face: ``thickness`` (m), ``youngs_modulus`` (Pa),
-    ``poisson_ratio``, ``density`` (kg/m³). ``lines`` and ``areas`` are sites: numbers of edges and
-    of faces by name. ``flaws`` (k, 2) are edges worth showing: free ones inside, and those of
+    ``poisson_ratio``, ``density`` (kg/m³), ``expansion`` (1/K).
+    ``lines`` and ``areas`` are sites: numbers of edges and of faces by name. ``flaws`` (k, 2) are
+    edges worth showing: free ones inside, and those of
     more than two faces.
     """
 
@@ -262,6 +275,7 @@ class MeshValue:
     youngs_modulus: Array
     poisson_ratio: Array
     density: Array
+    expansion: Array
     materials: tuple[MaterialValue, ...]
     lines: Mapping[str, NDArray[np.intp]]
     areas: Mapping[str, NDArray[np.intp]]
@@ -279,24 +293,6 @@ class MeshValue:
 
 
 PartValue = MemberValue | SurfaceValue | MeshValue | PointValue
-
-
-@dataclass(frozen=True)
-class Place:
-    """Where a site is on its part.
-
-    On a member the distance ``along`` its axis (m). On a surface one of its own ``feature`` names,
-    or a point at chart coordinates ``at`` of a ``segment``; on a mesh the point ``near`` a place in
-    space (m).
-    """
-
-    site: str
-    part: str
-    along: float = 0.0
-    feature: str | None = None
-    segment: int = 0
-    at: tuple[float, float] = (0.0, 0.0)
-    near: tuple[float, float, float] | None = None
 
 
 def site_features(part: PartValue) -> dict[str, str]:
@@ -435,6 +431,7 @@ class Design:
     above: float | None
     up_to: float | None
     knobs: Mapping[str, KnobValue]
+    preload: PreloadValue | None = None
     warnings: tuple[Finding, ...] = field(default=())
 
     @property
@@ -468,6 +465,8 @@ class Design:
                 if side.place is not None:
                     yield side.place
             yield from joint.spots
+        if self.preload is not None:
+            yield from self.preload.places
 
     @property
     def materials(self) -> dict[str, tuple[float, dict[str, float]]]:

@@ -128,6 +128,12 @@ class Sheet:
             _set(document, path, value)
         return self._again(_spaced(tomlkit.dumps(document), self.text))
 
+    def without_preload(self) -> Sheet:
+        """The sheet with its preload, if it has one, not applied."""
+        if self.content.preload is None:
+            return self
+        return self.with_value(("preload", "applied"), False)
+
     def without(self, path: Path) -> Sheet:
         """Return the sheet without the entry at ``path``; raises `SheetError` likewise."""
         document = tomlkit.parse(self.text)

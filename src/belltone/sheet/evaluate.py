@@ -26,6 +26,7 @@ from belltone.sheet.model import Mass, Support
 from belltone.sheet.read_joints import JointReader
 from belltone.sheet.read_parts import PartBuilder
 from belltone.sheet.read_patterns import PatternReader, copied_joints, moved_place
+from belltone.sheet.read_preload import PreloadReader
 from belltone.sheet.read_sites import SiteReader
 from belltone.sheet.springs import DIRECTIONS, direction_rows, read_springs
 from belltone.sheet.values import Values
@@ -98,6 +99,7 @@ class _Evaluation:
         if above is not None and up_to is not None and not above < up_to:
             self.values.add(("modes", "up_to"), "the window must end above its start")
         links = joints.links(places)
+        preload = PreloadReader(self.values, self.sites).read(content.preload, parts, places)
         self.values.stop_if_wrong()
         design = Design(
             parts,
@@ -113,6 +115,7 @@ class _Evaluation:
             above,
             up_to,
             self.values.knobs,
+            preload,
         )
         if not design.has_walls and wished[1] is not None and wished[1] < 3:
             self.values.add(

@@ -13,19 +13,25 @@ from belltone.sheet.errors import Path
 from belltone.sheet.units import DIMENSIONS, Dimension
 
 __all__ = [
+    "Acceleration",
     "Angle",
     "AnyValue",
     "AreaMass",
     "AreaValue",
     "Density",
     "Entry",
+    "Expansion",
+    "Force",
     "Frequency",
     "Inertia",
     "Length",
     "LineMass",
     "MassValue",
+    "Moment",
     "Name",
     "Number",
+    "Pressure",
+    "PressureGrowth",
     "SecondMoment",
     "Share",
     "Speed",
@@ -33,6 +39,7 @@ __all__ = [
     "Stress",
     "TurningStiffness",
     "ValueField",
+    "WarmthChange",
     "value_fields",
 ]
 
@@ -74,6 +81,13 @@ Inertia = Annotated[str, _TEXT, _schema("moment of inertia"), _field("moment of 
 Angle = Annotated[str, _TEXT, _schema("angle"), _field("angle")]
 AreaMass = Annotated[str, _TEXT, _schema("mass per area"), _field("mass per area")]
 Share = Annotated[str, _TEXT, _schema("share"), _field("share")]
+Expansion = Annotated[str, _TEXT, _schema("expansion"), _field("expansion")]
+Force = Annotated[str, _TEXT, _schema("force"), _field("force")]
+Moment = Annotated[str, _TEXT, _schema("moment"), _field("moment")]
+Pressure = Annotated[str, _TEXT, _schema("pressure"), _field("pressure")]
+PressureGrowth = Annotated[str, _TEXT, _schema("pressure growth"), _field("pressure growth")]
+Acceleration = Annotated[str, _TEXT, _schema("acceleration"), _field("acceleration")]
+WarmthChange = Annotated[str, _TEXT, _schema("temperature change"), _field("temperature change")]
 Stiffness = Annotated[str, _TEXT, _schema("stiffness"), _field("stiffness")]
 TurningStiffness = Annotated[str, _TEXT, _schema("turning stiffness"), _field("turning stiffness")]
 LineMass = Annotated[str, _TEXT, _schema("mass per length"), _field("mass per length")]

@@ -15,6 +15,7 @@ from belltone.sheet.fields import (
     AnyValue,
     Density,
     Entry,
+    Expansion,
     Frequency,
     Inertia,
     Length,
@@ -28,6 +29,7 @@ from belltone.sheet.fields import (
     TurningStiffness,
 )
 from belltone.sheet.part_models import PartModel, Vector
+from belltone.sheet.preload_models import Preload
 
 __all__ = [
     "FORMAT_VERSION",
@@ -76,6 +78,7 @@ class Material(Entry):
     density: Density
     youngs_modulus: Stress
     poisson_ratio: Number
+    expansion: Expansion | None = None
     note: str = ""
 
 
@@ -93,6 +96,8 @@ class PlyMaterial(Entry):
     shear_in_plane: Stress
     shear_along: Stress
     shear_across: Stress
+    expansion_along: Expansion | None = None
+    expansion_across: Expansion | None = None
     note: str = ""
 
 
@@ -276,6 +281,7 @@ class Content(Entry):
     patterns: tuple[Pattern, ...] = ()
     supports: tuple[Support, ...] = ()
     masses: tuple[Mass, ...] = ()
+    preload: Preload | None = None
     excitation: Excitation = Field(default_factory=Excitation)
     accuracy: Accuracy = Field(default_factory=Accuracy)
     modes: Modes = Field(default_factory=Modes)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from difflib import get_close_matches
 
 from belltone.sheet.design import MaterialValue
@@ -31,6 +32,7 @@ def isotropic(sheet: Sheet, values: Values, name: str, path: Path) -> MaterialVa
             values.positive((*base, "density"), "a density"),
             values.positive((*base, "youngs_modulus"), "Young's modulus"),
             values.within((*base, "poisson_ratio"), -0.999, 0.499, "above -1 and below 0.5", 0.3),
+            values.numbers.get((*base, "expansion"), math.nan),
         )
     if name not in handbook():
         known = [*own, *handbook()]
@@ -51,7 +53,7 @@ def wall_material(sheet: Sheet, values: Values, name: str, path: Path) -> PlyMat
         if plain is None:
             return None
         return PlyMaterialValue.isotropic(
-            name, plain.density, plain.youngs_modulus, plain.poisson_ratio
+            name, plain.density, plain.youngs_modulus, plain.poisson_ratio, plain.expansion
         )
     base: Path = ("materials", name)
     along, across, plane, slide, roll = (
@@ -72,7 +74,11 @@ def wall_material(sheet: Sheet, values: Values, name: str, path: Path) -> PlyMat
             f"a Poisson's ratio of {ratio:g} is impossible for these moduli; it must be below "
             f"{(along / across) ** 0.5:.3g}, the root of modulus_along / modulus_across",
         )
-    return PlyMaterialValue(name, density, along, across, ratio, plane, slide, roll)
+    swells = (
+        values.numbers.get((*base, key), math.nan)
+        for key in ("expansion_along", "expansion_across")
+    )
+    return PlyMaterialValue(name, density, along, across, ratio, plane, slide, roll, *swells)
 
 
 def _si(text: str, dimension: Dimension) -> float:

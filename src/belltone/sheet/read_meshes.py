@@ -99,6 +99,7 @@ class MeshReader:
             each("youngs_modulus"),
             each("poisson_ratio"),
             each("density"),
+            np.nan_to_num(each("expansion")),
             materials,
             {line: _numbers(faces, chain) for line, chain in lines.items()},
             areas,

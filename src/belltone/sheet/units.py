@@ -125,6 +125,13 @@ DIMENSIONS: Final = {
         Dimension("angle", "rad", ("deg", "rad")),
         Dimension("stiffness", "N/m", ("N/mm", "kN/m")),
         Dimension("turning stiffness", "N*m/rad", ("N*m/rad", "kN*m/rad")),
+        Dimension("force", "N", ("N", "kN")),
+        Dimension("moment", "N*m", ("N*m", "kN*m")),
+        Dimension("pressure", "Pa", ("bar", "kPa", "MPa")),
+        Dimension("pressure growth", "Pa/m", ("kPa/m", "bar/m")),
+        Dimension("acceleration", "m/s^2", ("m/s^2",)),
+        Dimension("temperature change", "K", ("K",)),
+        Dimension("expansion", "K^-1", ("um/m/K", "K^-1")),
         Dimension("share", "", ("%",)),
         Dimension("number", "", ("",)),
     )
@@ -191,11 +198,12 @@ def as_dimension(value: Quantity, dimension: Dimension) -> float:
 def _what(value: Quantity) -> str:
     if value.dimensionless:
         return "a plain number"
+    # A growth of pressure is measured alike, but hardly ever typed by mistake.
+    if value.is_compatible_with(quantity(1.0, "N/m^3").units):
+        return "a weight density (force per volume)"
     for dimension in DIMENSIONS.values():
         if dimension.si and value.is_compatible_with(quantity(1.0, dimension.si).units):
             return dimension.article
-    if value.is_compatible_with(quantity(1.0, "N/m^3").units):
-        return "a weight density (force per volume)"
     return f"measured in {value.units:~}"
 
 

@@ -17,8 +17,9 @@ Array = NDArray[np.float64]
 class PlyMaterialValue:
     """Orthotropic ply: density (kg/m³), moduli (Pa) along and across its fibres, Poisson's ratio.
 
-    ``poisson_ratio`` is the contraction across for a pull along the fibres. An isotropic material
-    is the special case `isotropic` makes.
+    ``poisson_ratio`` is the contraction across for a pull along the fibres; the expansions (1/K)
+    are not a number where nobody stated them. An isotropic material is the special case
+    `isotropic` makes.
     """
 
     name: str
@@ -29,15 +30,31 @@ class PlyMaterialValue:
     shear_in_plane: float
     shear_along: float
     shear_across: float
+    expansion_along: float = math.nan
+    expansion_across: float = math.nan
 
     @classmethod
     def isotropic(
-        cls, name: str, density: float, youngs_modulus: float, poisson_ratio: float
+        cls,
+        name: str,
+        density: float,
+        youngs_modulus: float,
+        poisson_ratio: float,
+        expansion: float = math.nan,
     ) -> PlyMaterialValue:
         """The same in all directions."""
         shear = youngs_modulus / (2 * (1 + poisson_ratio))
         return cls(
-            name, density, youngs_modulus, youngs_modulus, poisson_ratio, shear, shear, shear
+            name,
+            density,
+            youngs_modulus,
+            youngs_modulus,
+            poisson_ratio,
+            shear,
+            shear,
+            shear,
+            expansion,
+            expansion,
         )
 
     @property
@@ -46,6 +63,25 @@ class PlyMaterialValue:
         shear = self.modulus_along / (2 * (1 + self.poisson_ratio))
         return self.modulus_along == self.modulus_across and math.isclose(
             self.shear_in_plane, shear, rel_tol=1e-9
+        )
+
+    @property
+    def expands(self) -> bool:
+        """Whether it is known how far it grows with warmth."""
+        return math.isfinite(self.expansion_along) and math.isfinite(self.expansion_across)
+
+    def expansion_at(self, angle: float) -> Array:
+        """Strains (11, 22, 2·12) of one kelvin, fibres turned by ``angle``; zero where unknown."""
+        if not self.expands:
+            return np.zeros(3)
+        c, s = math.cos(angle), math.sin(angle)
+        along, across = self.expansion_along, self.expansion_across
+        return np.array(
+            [
+                c * c * along + s * s * across,
+                s * s * along + c * c * across,
+                2 * c * s * (along - across),
+            ]
         )
 
     def stiffness_at(self, angle: float) -> tuple[Array, Array]:

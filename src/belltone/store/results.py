@@ -16,7 +16,7 @@ import threading
 import time
 import zipfile
 from collections.abc import Iterator, Mapping
-from dataclasses import asdict
+from dataclasses import asdict, dataclass, fields
 from pathlib import Path
 from typing import Any, Final, Self
 
@@ -25,13 +25,14 @@ import platformdirs
 from pydantic import TypeAdapter
 
 from belltone.mesh.discretisation import Discretisation
+from belltone.modes.base_state import BaseState, Largest, Reaction
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import ModeRequest
 from belltone.sheet.document import Sheet
 
 __all__ = ["ResultStore", "result_key", "store_path"]
 
-_METHOD: Final = 5  # raise it when a change of method changes any number
+_METHOD: Final = 6  # raise it when a change of method changes any number
 _MOST_RESULTS: Final = 4000  # some hundred megabytes at the very most; the oldest go first
 
 _MIGRATIONS: Final = (
@@ -175,6 +176,32 @@ _SINGLE: Final = (
 )  # seven digits are plenty for pictures and matching
 
 
+_BASE_ARRAYS: Final = ("positions", "displacements", "forces", "stresses", "shapes")
+
+
+@dataclass(frozen=True)
+class _Told:
+    """What of a base state is no array."""
+
+    reactions: tuple[Reaction, ...]
+    imbalance: float
+    factors: tuple[float, ...]
+    factor_error: float | None
+    largest: tuple[Largest, ...]
+    large: bool
+    scale: float
+    snapped: float | None
+    steps: tuple[float, ...]
+
+    @classmethod
+    def of(cls, base: BaseState) -> Self:
+        return cls(*(getattr(base, name) for name in _TOLD))
+
+
+_TOLD: Final = tuple(field.name for field in fields(_Told))
+_BASE: Final = TypeAdapter(_Told)
+
+
 def _pack(result: ModeSet) -> bytes:
     arrays: dict[str, Any] = {name: getattr(result, name) for name in _ARRAYS}
     for name in _SINGLE:
@@ -190,7 +217,15 @@ def _pack(result: ModeSet) -> bytes:
         "complete": result.complete,
         "mass": result.mass,
         "skipped": result.skipped,
+        "waves": result.waves,
+        "base": None,
     }
+    if result.lagging is not None:
+        arrays["lagging"] = result.lagging.astype(np.float32)
+    if result.base is not None:
+        stated = _BASE.dump_python(_Told.of(result.base), mode="json")
+        rest["base"] = stated
+        arrays |= {f"base_{name}": getattr(result.base, name) for name in _BASE_ARRAYS}
     stream = io.BytesIO()
     np.savez_compressed(stream, rest=np.frombuffer(json.dumps(rest).encode(), np.uint8), **arrays)
     return stream.getvalue()
@@ -200,6 +235,13 @@ def _unpack(payload: bytes) -> ModeSet:
     with np.load(io.BytesIO(payload), allow_pickle=False) as stored:
         rest = json.loads(stored["rest"].tobytes())
         arrays = {name: stored[name].astype(np.float64) for name in _ARRAYS}
+        if "lagging" in stored:
+            arrays["lagging"] = stored["lagging"].astype(np.float64)
+        base = None
+        if rest["base"] is not None:
+            told = _BASE.validate_python(rest["base"])
+            read = {name: stored[f"base_{name}"] for name in _BASE_ARRAYS}
+            base = BaseState(**read, **{name: getattr(told, name) for name in _TOLD})
     return ModeSet(
         rigid_names=tuple(rest["rigid_names"]),
         kinds=tuple(rest["kinds"]),
@@ -211,5 +253,7 @@ def _unpack(payload: bytes) -> ModeSet:
         complete=rest["complete"],
         mass=rest["mass"],
         skipped=rest["skipped"],
+        waves=tuple(rest["waves"]),
+        base=base,
         **arrays,
     )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterable, Mapping, Sequence
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, wait
 from concurrent.futures.process import BrokenProcessPool
@@ -12,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.mesh.discretisation import Discretisation
+from belltone.modes.errors import BUCKLED
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import (
     AccuracyError,
@@ -35,6 +37,7 @@ Array = NDArray[np.float64]
 
 _EXTRA_MODES: Final = 4  # found beyond those asked for, so that branches may change places
 _HALVINGS: Final = 5  # a step is looked at down to a thirty-second of its width
+_EDGE_HALVINGS: Final = 8  # frequencies fall by half for every two of them
 _POLL_SECONDS: Final = 0.1  # how soon a stop is heard
 
 
@@ -99,6 +102,7 @@ def run_sweep(
         if not between:
             break
         solver.solve(between)
+    _to_the_edge(solver)
     values = sorted(solver.answers)
     sets = tuple(_set(solver.answers[value]) for value in values)
     if all(found is None for found in sets):
@@ -145,6 +149,24 @@ def frequency_near(sweep: Sweep, branch: Branch, value: float) -> tuple[float, M
     away = np.abs(np.log(found.flexible / foreseen)) if np.isfinite(foreseen) else 0.0
     best = int(np.argmax(alike - np.minimum(away, 0.1)))
     return float(found.flexible[best]), found, best
+
+
+def _to_the_edge(solver: _PointSolver) -> None:
+    """Follow a frequency that falls to zero down to where the component buckles."""
+    for _ in range(_EDGE_HALVINGS):
+        values = sorted(solver.answers)
+        between = [
+            0.5 * (low + high)
+            for low, high in itertools.pairwise(values)
+            if _buckled(solver.answers[low]) != _buckled(solver.answers[high])
+        ]
+        if not between:
+            return
+        solver.solve(between)
+
+
+def _buckled(answer: ModeSet | str) -> bool:
+    return isinstance(answer, str) and answer.startswith(BUCKLED)
 
 
 def _set(answer: ModeSet | str) -> ModeSet | None:

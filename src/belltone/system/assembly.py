@@ -2,23 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import linalg, sparse
 
-from belltone.elements.lumped import rigid_body_mass
 from belltone.mesh.discretisation import Discretisation
-from belltone.sheet.design import Design, MassValue
+from belltone.mesh.sites import SiteNodes
+from belltone.sheet.design import Design, SupportValue
 from belltone.system.bodies import Body, body_elements, mesh_bodies
 from belltone.system.constraints import one_body, site_motion, site_rows
 from belltone.system.elimination import FreeMotions, eliminate
-from belltone.system.joints import Ties, joint_ties
+from belltone.system.joints import joint_ties
+from belltone.system.lumps import lump_of
+from belltone.system.pose import Pose
 from belltone.system.rigid import RigidPart, Stops, rigid_modes, sheet_motions
 
-__all__ = ["System", "assemble", "bodies_of", "work_in_ties"]
+__all__ = ["Assembly", "System", "assemble", "bodies_of", "symmetric", "work_in_ties"]
 
 Array = NDArray[np.float64]
 Matrix = sparse.csc_matrix
@@ -34,6 +36,8 @@ class System:
     are left, orthonormal in the mass; ``rigid_names`` says what each of them is. ``rigid_mass``
     (6, 6) is the mass matrix of the whole component moved as one about the sheet's origin, and
     ``coupling`` (permitted, 6) the mass that ties each permitted motion to those moves.
+    ``unreduced`` is the stiffness on all unknowns, where a preload needs it; of that,
+    ``stress_stiffness`` is the share in ``stiffness`` that comes from stress and loads.
     """
 
     bodies: tuple[Body, ...]
@@ -47,6 +51,8 @@ class System:
     rigid_names: tuple[str, ...]
     rigid_mass: Array
     coupling: Array
+    unreduced: Matrix | None = None
+    stress_stiffness: Matrix | None = None
 
     @property
     def unknowns(self) -> int:
@@ -86,62 +92,185 @@ def bodies_of(design: Design, discretisation: Discretisation) -> tuple[Body, ...
 
 
 def assemble(design: Design, discretisation: Discretisation) -> System:
-    """Assemble stiffness and mass of a design and work supports and joints in.
+    """Assemble stiffness and mass of a design and work supports and joints in, without preload.
 
     Raises ``JointError`` where a joint finds nothing to join.
     """
-    bodies = bodies_of(design, discretisation)
-    by_name = {body.part.name: body for body in bodies}
-    coordinates = np.concatenate([body.mesh.coordinates for body in bodies])
-    size = 6 * len(coordinates)
-    stiffness, mass = _scattered(bodies, size)
-    carried, hung, ties = _hang(design, by_name, size)
-    mass = mass + hung
-    held, on_springs, spring_stiffness = _supports(design, by_name, size)
-    joints = joint_ties(design, by_name, size)
-    all_springs = sparse.csr_matrix(sparse.vstack([on_springs, joints.sprung]))
-    all_stiffness = np.concatenate([spring_stiffness, joints.stiffness])
-    spread = sparse.diags_array(all_stiffness)
-    stiffness = stiffness + sparse.csc_matrix(all_springs.T @ spread @ all_springs)
-    extent = _extent(bodies, coordinates)
-    free = work_in_ties(held, ties, joints.held, extent)
-    basis = free.basis
-    reduced_mass = _symmetric(basis.T @ mass @ basis)
-    stops = _stops(design, held, on_springs, ties, joints)
-    moved, names = rigid_modes(
-        coordinates,
-        extent,
-        [RigidPart(body.part.name, body.nodes) for body in bodies],
-        stops,
-        lambda: _lines(design, by_name),
-    )
-    moves = sheet_motions(coordinates)
-    pushed = np.asarray(mass @ moves)
-    return System(
-        bodies,
-        _symmetric(basis.T @ stiffness @ basis),
-        reduced_mass,
-        free,
-        all_springs,
-        all_stiffness,
-        carried,
-        _orthonormal(free.reduced(moved), reduced_mass),
-        names,
-        moves.T @ pushed,
-        np.asarray(basis.T @ pushed),
-    )
+    return Assembly(design, discretisation).system()
 
 
-def work_in_ties(
-    held: sparse.csr_matrix,
-    bodies: sparse.csr_matrix,
-    joints: sparse.csr_matrix,
-    extent: float,
-) -> FreeMotions:
-    """What supports, rigid bodies and joints leave free; ``extent`` (m) weighs turns and slides."""
-    rows = sparse.csr_matrix(sparse.vstack([held, bodies, joints]))
-    weights = np.tile([1.0, 1.0, 1.0, *([1.0 / extent] * 3)], rows.shape[1] // 6)
-    return eliminate(rows, weights)
+class Assembly:
+    """A design meshed once, to be put together as made or at any pose."""
+
+    def __init__(self, design: Design, discretisation: Discretisation) -> None:
+        self.design = design
+        self.bodies = bodies_of(design, discretisation)
+        self.by_name = {body.part.name: body for body in self.bodies}
+        self.coordinates = np.concatenate([body.mesh.coordinates for body in self.bodies])
+        self.size = 6 * len(self.coordinates)
+        self.extent = _extent(self.bodies, self.coordinates)
+        self.supports = _supports(design, self.by_name, self.size)
+        self.joints = joint_ties(design, self.by_name, self.size)
+        self.lumps = tuple(
+            lump_of(hung, self.by_name[hung.place.part].site(hung.place)) for hung in design.masses
+        )
+        self._rigid_sites = tuple(
+            self.by_name[hung.place.part].site(hung.place)
+            for hung in design.masses
+            if not hung.even
+        )
+
+    @property
+    def elements(self) -> int:
+        """Number of elements of all parts."""
+        return sum(len(body.mesh.connectivity) for body in self.bodies)
+
+    @property
+    def turns_with_motion(self) -> bool:
+        """Whether anything that ties parts together depends on how far they have turned."""
+        wide = any(len(site) > 1 for site in self._rigid_sites)
+        return bool(self.joints.rules) or wide
+
+    def free(self, pose: Pose | None = None, scale: float = 1.0) -> FreeMotions:
+        """What is free to move from a pose on; moves that are set come to ``scale`` of theirs."""
+        own_bodies = [one_body(site, self.size, pose) for site in self._many]
+        joints = [self.joints.held]
+        if pose is not None:
+            joints = [rule(pose) for rule in self.joints.rules]
+        return work_in_ties(
+            [*self._moves(pose, scale), self.supports.held, *own_bodies, *joints], self.extent
+        )
+
+    def springs(self) -> tuple[sparse.csr_matrix, Array]:
+        """Rows of motions on springs, and their stiffness."""
+        rows = sparse.vstack([self.supports.sprung, self.joints.sprung])
+        return (
+            sparse.csr_matrix(rows),
+            np.concatenate([self.supports.stiffness, self.joints.stiffness]),
+        )
+
+    def scattered(self, blocks: Sequence[Array]) -> Matrix:
+        """Matrices of the elements of all bodies on all unknowns."""
+        pieces: list[list[NDArray[np.generic]]] = [[], [], []]
+        for body, own in zip(self.bodies, blocks, strict=True):
+            degrees = _degrees(body).astype(np.int32)
+            pieces[0].append(np.broadcast_to(degrees[:, :, None], own.shape).ravel())
+            pieces[1].append(np.broadcast_to(degrees[:, None, :], own.shape).ravel())
+            pieces[2].append(own.ravel())
+        rows, columns, entries = (np.concatenate(piece) for piece in pieces)
+        shape = (self.size, self.size)
+        return sparse.csc_matrix(sparse.coo_matrix((entries, (rows, columns)), shape=shape))
+
+    def gathered(self, forces: Sequence[Array]) -> Array:
+        """Forces of the elements of all bodies on all unknowns."""
+        total = np.zeros(self.size)
+        for body, own in zip(self.bodies, forces, strict=True):
+            total += np.bincount(_degrees(body).ravel(), own.ravel(), self.size)
+        return total
+
+    def mass(self, bodies: Sequence[Body], pose: Pose | None = None) -> Matrix:
+        """Mass of parts and of what hangs on them, on all unknowns."""
+        total = self.scattered(
+            [body.elements.inertia().hessian(body.elements.directors) for body in bodies]
+        )
+        for lump in self.lumps:
+            total = total + lump.mass(pose, self.size)
+        return total
+
+    def system(self, bodies: tuple[Body, ...] | None = None, pose: Pose | None = None) -> System:
+        """The system as made, or at a pose with the bodies there; without the stress of either."""
+        bodies = self.bodies if bodies is None else bodies
+        at = self.coordinates if pose is None else self.coordinates + pose.displacements
+        mass = self.mass(bodies, pose)
+        springs, spring_stiffness = self.springs()
+        spread = sparse.diags_array(spring_stiffness)
+        stiffness = self.scattered([body.elements.stiffness() for body in bodies])
+        stiffness = stiffness + sparse.csc_matrix(springs.T @ spread @ springs)
+        free = self.free(pose)
+        basis = free.basis
+        reduced_mass = symmetric(basis.T @ mass @ basis)
+        moved, names = rigid_modes(
+            at,
+            self.extent,
+            [RigidPart(body.part.name, body.nodes) for body in bodies],
+            self._stops(),
+            lambda: _lines(self.design, self.by_name),
+        )
+        moves = sheet_motions(at)
+        pushed = np.asarray(mass @ moves)
+        return System(
+            bodies,
+            symmetric(basis.T @ stiffness @ basis),
+            reduced_mass,
+            free,
+            springs,
+            spring_stiffness,
+            tuple(site_motion(site, self.size) for site in self._rigid_sites),
+            _orthonormal(free.reduced(moved), reduced_mass),
+            names,
+            moves.T @ pushed,
+            np.asarray(basis.T @ pushed),
+            stiffness if self.design.preload is not None else None,
+        )
+
+    @property
+    def _many(self) -> list[SiteNodes]:
+        """Sites that masses make one body of."""
+        return [site for site in self._rigid_sites if len(site) > 1]
+
+    def _moves(self, pose: Pose | None, scale: float) -> list[sparse.csr_matrix]:
+        """Rows of the displacements sites are set to, with what is left of them."""
+        if self.design.preload is None:
+            return []
+        found = []
+        for move in self.design.preload.moves:
+            site = self.by_name[move.place.part].site(move.place)
+            rows = site_rows(site, move.directions, False, self.size, pose)
+            if pose is None:
+                rows = padded(rows)
+            wanted = np.tile(scale * move.values, len(site))
+            last = np.full(len(wanted), self.size)
+            constant = sparse.csr_matrix((wanted, (np.arange(len(wanted)), last)), rows.shape)
+            found.append(sparse.csr_matrix(rows - constant))
+        return found
+
+    def _stops(self) -> Stops:
+        bodies = [one_body(site, self.size) for site in self._many]
+        moves = [rows[:, : self.size] for rows in self._moves(None, 0.0)]
+        nobody = [self.supports.held, self.supports.sprung, *bodies, *moves]
+        count = sum(rows.shape[0] for rows in nobody)
+        return Stops(
+            sparse.csr_matrix(sparse.vstack([*nobody, self.joints.held, self.joints.sprung])),
+            np.concatenate(
+                [np.full(count, -1, dtype=np.intp), self.joints.of_held, self.joints.of_sprung]
+            ),
+            tuple(joint.name for joint in self.design.joints),
+        )
+
+
+def work_in_ties(rows: Sequence[sparse.csr_matrix], extent: float) -> FreeMotions:
+    """What ties leave free, the first of them counting where two contradict each other.
+
+    ``extent`` (m) weighs turns and slides. Rows without a constant column get one of zeros.
+    """
+    size = 6 * (rows[0].shape[1] // 6)
+    whole = sparse.csr_matrix(
+        sparse.vstack([own if own.shape[1] > size else padded(own) for own in rows])
+    )
+    weights = np.tile([1.0, 1.0, 1.0, *([1.0 / extent] * 3)], size // 6)
+    return eliminate(whole, weights)
+
+
+def padded(rows: sparse.csr_matrix) -> sparse.csr_matrix:
+    """Rows with a last column of zeros."""
+    none = sparse.csr_matrix((rows.shape[0], 1))
+    return sparse.csr_matrix(sparse.hstack([rows, none], format="csr"))
+
+
+def _degrees(body: Body) -> NDArray[np.intp]:
+    """Unknowns of the elements of a body ``(elements, d)``."""
+    nodes = body.mesh.connectivity + body.first
+    return (6 * nodes[..., None] + np.arange(6)).reshape(len(nodes), 6 * nodes.shape[1])
 
 
 def _extent(bodies: tuple[Body, ...], coordinates: Array) -> float:
@@ -151,49 +280,12 @@ def _extent(bodies: tuple[Body, ...], coordinates: Array) -> float:
     return float(np.linalg.norm(np.ptp(coordinates, axis=0)))
 
 
-def _scattered(bodies: tuple[Body, ...], size: int) -> tuple[Matrix, Matrix]:
-    """Stiffness and mass of all parts on all unknowns."""
-    six = np.arange(6, dtype=np.int32)
-    pieces: list[list[NDArray[np.generic]]] = [[], [], [], []]
-    for body in bodies:
-        nodes = (body.mesh.connectivity + body.first).astype(np.int32)
-        degrees = np.asarray(6 * nodes[..., None] + six, np.int32)
-        degrees = degrees.reshape(len(nodes), 6 * nodes.shape[1])
-        blocks = body.elements.matrices()
-        shape = blocks[0].shape
-        pieces[0].append(np.broadcast_to(degrees[:, :, None], shape).ravel())
-        pieces[1].append(np.broadcast_to(degrees[:, None, :], shape).ravel())
-        for place, block in zip((2, 3), blocks, strict=True):
-            pieces[place].append(block.ravel())
-    rows, columns, *values = (np.concatenate(piece) for piece in pieces)
-    stiffness, mass = (
-        sparse.csc_matrix(sparse.coo_matrix((entries, (rows, columns)), shape=(size, size)))
-        for entries in values
-    )
-    return stiffness, mass
-
-
 def _orthonormal(vectors: Array, mass: Matrix) -> Array:
     """Gram-Schmidt in the mass, in order, which keeps each motion as near its name as can be."""
     if not vectors.shape[1]:
         return vectors
     lower = linalg.cholesky(vectors.T @ (mass @ vectors), lower=True)
     return linalg.solve_triangular(lower, vectors.T, lower=True).T
-
-
-def _stops(
-    design: Design,
-    held: sparse.csr_matrix,
-    on_springs: sparse.csr_matrix,
-    ties: sparse.csr_matrix,
-    joints: Ties,
-) -> Stops:
-    nobody = np.full(held.shape[0] + on_springs.shape[0] + ties.shape[0], -1, dtype=np.intp)
-    return Stops(
-        sparse.csr_matrix(sparse.vstack([held, on_springs, ties, joints.held, joints.sprung])),
-        np.concatenate([nobody, joints.of_held, joints.of_sprung]),
-        tuple(joint.name for joint in design.joints),
-    )
 
 
 def _lines(design: Design, bodies: Mapping[str, Body]) -> dict[str, Array]:
@@ -205,54 +297,55 @@ def _lines(design: Design, bodies: Mapping[str, Body]) -> dict[str, Array]:
     }
 
 
-def _supports(
-    design: Design, bodies: Mapping[str, Body], size: int
-) -> tuple[sparse.csr_matrix, sparse.csr_matrix, Array]:
+@dataclass(frozen=True)
+class _Supports:
     """Rows of held motions, rows of motions on springs, and the springs' stiffness."""
+
+    held: sparse.csr_matrix
+    sprung: sparse.csr_matrix
+    stiffness: Array
+
+
+def _supports(design: Design, bodies: Mapping[str, Body], size: int) -> _Supports:
     held, sprung = [sparse.csr_matrix((0, size))], [sparse.csr_matrix((0, size))]
     stiffness = [np.empty(0)]
+    moves = () if design.preload is None else design.preload.moves
     for support in design.supports:
         if not support.holds:
             continue
         site = bodies[support.place.part].site(support.place)
-        held.append(site_rows(site, support.directions, support.own, size))
+        set_there = [move.directions for move in moves if move.place == support.place]
+        if set_there:
+            for station, spatial in _left_to_hold(site, support, set_there):
+                held.append(site_rows(station, spatial, False, size))
+        else:
+            held.append(site_rows(site, support.directions, support.own, size))
         sprung.append(site_rows(site, support.spring_directions, support.springs_own, size))
         stiffness.append(np.outer(site.shares, support.spring_stiffness).ravel())
-    return (
+    return _Supports(
         sparse.csr_matrix(sparse.vstack(held)),
         sparse.csr_matrix(sparse.vstack(sprung)),
         np.concatenate(stiffness),
     )
 
 
-def _hang(
-    design: Design, bodies: Mapping[str, Body], size: int
-) -> tuple[tuple[sparse.csr_matrix, ...], Matrix, sparse.csr_matrix]:
-    """Motions of the lumped masses, their mass matrix, and the ties that make each one body."""
-    total = sparse.csc_matrix((size, size))
-    carried: list[sparse.csr_matrix] = []
-    ties = [sparse.csr_matrix((0, size))]
-    for hung in design.masses:
-        site = bodies[hung.place.part].site(hung.place)
-        if hung.even:
-            rows = site_rows(site, np.eye(6)[:3], False, size)
-            lumps = sparse.diags_array(np.repeat(hung.mass * site.shares, 3))
-            total = total + sparse.csc_matrix(rows.T @ lumps @ rows)
-            continue
-        motion = site_motion(site, size)
-        total = total + sparse.csc_matrix(motion.T @ _lump(hung) @ motion)
-        carried.append(motion)
-        if len(site) > 1:
-            ties.append(one_body(site, size))
-    return tuple(carried), total, sparse.csr_matrix(sparse.vstack(ties))
+def _left_to_hold(
+    site: SiteNodes, support: SupportValue, set_there: Sequence[Array]
+) -> Iterator[tuple[SiteNodes, Array]]:
+    """Stations and the directions a support holds them in, less those set to a displacement."""
+    wanted = np.vstack(set_there)
+    for number in range(len(site)):
+        one = site.some(np.arange(len(site)) == number)
+        spatial = support.directions
+        if support.own:
+            frame = one.frames[0]
+            spatial = np.hstack([spatial[:, :3] @ frame, spatial[:, 3:] @ frame])
+        left = spatial - spatial @ np.linalg.pinv(wanted) @ wanted
+        basis = linalg.orth(left.T, rcond=1e-9).T
+        if len(basis):
+            yield one, basis
 
 
-def _lump(hung: MassValue) -> sparse.csr_matrix:
-    return sparse.csr_matrix(
-        rigid_body_mass(hung.mass, np.array(hung.inertia), np.array(hung.offset))
-    )
-
-
-def _symmetric(matrix: Matrix) -> Matrix:
+def symmetric(matrix: Matrix) -> Matrix:
     """Remove the rounding that the products leave, so that pivots keep their sign's meaning."""
     return sparse.csc_matrix((matrix + matrix.T) * 0.5)

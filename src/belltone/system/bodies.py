@@ -4,20 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
-from typing import Final, Protocol
+from typing import Any, Final, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.elements.directors import DirectorForm, Stressed
 from belltone.elements.facets import FacetElements, FacetWalls
-from belltone.elements.line import LineNodes, SectionLaw, line_elements
+from belltone.elements.line import LineElements, LineNodes, SectionLaw
+from belltone.elements.point import PointElements
 from belltone.elements.surface import SurfaceElements, SurfaceNodes
 from belltone.mesh.discretisation import Discretisation, SurfacePlan
 from belltone.mesh.faces import FaceMesh, face_mesh
 from belltone.mesh.imprints import JoinedLine, JoinedPoint, imprints
 from belltone.mesh.line import LineMesh, line_mesh
 from belltone.mesh.places import location, place_lines
-from belltone.mesh.point import PointElements, PointMesh
+from belltone.mesh.point import PointMesh
 from belltone.mesh.sites import Feet, SiteNodes
 from belltone.mesh.surface import (
     FoldedMeshError,
@@ -37,6 +39,7 @@ from belltone.sheet.design import (
     feature_place,
     site_features,
 )
+from belltone.system.pose import Pose
 
 __all__ = ["Body", "Elements", "Mesh", "body_elements", "face_cuts", "mesh_bodies", "with_plans"]
 
@@ -82,8 +85,31 @@ class Elements(Protocol):
     def matrices(self) -> tuple[Array, Array]:
         """Stiffness and mass, each ``(elements, d, d)``."""
 
+    def stiffness(self) -> Array:
+        """Stiffness of the strains, without that of stress."""
+
+    def points(self) -> Array:
+        """Integration points ``(elements, points, 3)`` (m), of walls."""
+
+    def pushed(self, pressure: Array) -> Stressed:
+        """Forces of pressure (Pa) at the integration points of walls, and their stiffness."""
+
     def strain_energy(self, motions: Array) -> Array:
         """Strain energy (J), ``(modes, elements, kinds)``, of motions ``(modes, elements, d)``."""
+
+    def inertia(self) -> DirectorForm:
+        """Kinetic energy as a form of the velocities of nodes and directors."""
+
+    @property
+    def positions(self) -> Array:
+        """Nodes of elements ``(elements, n, 3)`` (m)."""
+
+    @property
+    def directors(self) -> Array:
+        """Directors of the nodes of elements ``(elements, n, k, 3)``."""
+
+    def stressed(self, motions: Any, heat: float, pull: float = 0.0) -> Stressed:
+        """Forces and stiffness of the stress small motions ``(elements, d)`` bring."""
 
 
 @dataclass(frozen=True)
@@ -94,6 +120,13 @@ class Body:
     mesh: Mesh
     elements: Elements
     first: int
+
+    def posed(self, pose: Pose) -> Body:
+        """The body after finite motions of its nodes."""
+        nodes = self.mesh.connectivity + self.first
+        at = self.mesh.coordinates[self.mesh.connectivity] + pose.displacements[nodes]
+        assert not isinstance(self.elements, FacetElements)
+        return replace(self, elements=self.elements.posed(at, pose.turned[nodes]))  # type: ignore[attr-defined]
 
     @property
     def nodes(self) -> slice:
@@ -275,13 +308,14 @@ def body_elements(mesh: Mesh) -> Elements:
             part.youngs_modulus[face],
             part.poisson_ratio[face],
             part.density[face],
+            part.expansion[face],
             mesh.weights,
         )
         return FacetElements(mesh.coordinates[mesh.connectivity], walls)
     if isinstance(mesh, PointMesh):
         return PointElements()
     if isinstance(mesh, LineMesh):
-        return line_elements(_line_nodes(mesh))
+        return LineElements(_line_nodes(mesh))
     assert isinstance(mesh, SurfaceMesh)
     nodes = SurfaceNodes(
         mesh.order,
@@ -309,6 +343,7 @@ def _line_nodes(mesh: LineMesh) -> LineNodes:
             np.broadcast_to(stiffness, (*form, 6, 6)),
             np.broadcast_to(line_mass, form),
             np.broadcast_to(turning, (*form, 3, 3)),
+            material.expansion if material.expands else 0.0,
         )
 
     return LineNodes(mesh.order, mesh.positions, mesh.ups, law, member.sections.even)

@@ -6,8 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
-from belltone.elements.lumped import cross_matrix
+from belltone.elements.directors import cross_matrices, unturned
 from belltone.mesh.sites import Feet, SiteNodes
+from belltone.system.pose import Pose
 
 __all__ = [
     "mean_motion",
@@ -23,49 +24,80 @@ Array = NDArray[np.float64]
 IntArray = NDArray[np.intp]
 
 
-def site_rows(site: SiteNodes, directions: Array, own: bool, size: int) -> sparse.csr_matrix:
+def site_rows(
+    site: SiteNodes, directions: Array, own: bool, size: int, pose: Pose | None = None
+) -> sparse.csr_matrix:
     """Motions along directions ``(k, 6)`` of each station, as rows on all unknowns.
 
     ``own`` directions go by each station's own axes, others by the sheet's. Rows run over the
-    directions of the first station, then of the next.
+    directions of the first station, then of the next. With a ``pose`` the rows are of motions from
+    there on, and have one more column: how far the stations have moved so far.
     """
-    return _rows(site.nodes, site.weights, _spatial(site, directions, own), size)
+    spatial = _spatial(site, directions, own)
+    rows = _rows(site.nodes, site.weights, spatial, size)
+    return rows if pose is None else _with_values(rows, _measured(spatial, _moved(site, pose)))
 
 
 def relative_rows(
-    site: SiteNodes, feet: Feet, directions: Array, own: bool, size: int
+    site: SiteNodes,
+    feet: Feet,
+    directions: Array,
+    own: bool,
+    size: int,
+    pose: Pose | None = None,
 ) -> sparse.csr_matrix:
     """Motions of stations against those of feet on another part, carried there rigidly.
 
-    Rows are as in `site_rows`; the arm from a foot to its station turns with the foot.
+    Rows are as in `site_rows`; the arm from a foot to its station turns with the foot, and so do
+    the directions.
     """
-    return _relative(site, feet, _spatial(site, directions, own), size)
+    return _relative(site, feet, _spatial(site, directions, own), size, pose)
 
 
-def welded_rows(site: SiteNodes, feet: Feet, size: int) -> sparse.csr_matrix:
+def welded_rows(
+    site: SiteNodes, feet: Feet, size: int, pose: Pose | None = None
+) -> sparse.csr_matrix:
     """All motions of stations against those of feet, but for turns about the normal of a wall.
 
     A wall has no stiffness of its own against such a turn at a point: a line of stations that
     slides with it turns with it as well.
     """
     if feet.normals is None:
-        return relative_rows(site, feet, np.eye(6), False, size)
+        return relative_rows(site, feet, np.eye(6), False, size, pose)
     across = np.linalg.svd(feet.normals[:, None])[2][:, 1:]
     spatial = np.zeros((len(site), 5, 6))
     spatial[:, :3, :3] = np.eye(3)
     spatial[:, 3:, 3:] = across
-    return _relative(site, feet, spatial, size)
+    return _relative(site, feet, spatial, size, pose)
 
 
-def _relative(site: SiteNodes, feet: Feet, spatial: Array, size: int) -> sparse.csr_matrix:
+def _relative(
+    site: SiteNodes, feet: Feet, spatial: Array, size: int, pose: Pose | None
+) -> sparse.csr_matrix:
     arms = site.positions - feet.positions
+    gaps = np.zeros((len(site), 6))
+    if pose is not None:
+        turned = pose.turned_at(feet.nodes, feet.weights)
+        swung = np.einsum("sij,sj->si", turned, arms)
+        ours_at, theirs_at = _moved(site, pose), _moved(feet, pose)
+        gaps[:, :3] = ours_at[:, :3] - theirs_at[:, :3] - (swung - arms)
+        own = pose.turned_at(site.nodes, site.weights)
+        gaps[:, 3:] = unturned(own @ turned.swapaxes(1, 2))
+        arms = swung
+        spatial = np.concatenate(
+            [np.einsum("sij,skj->ski", turned, half) for half in np.split(spatial, 2, axis=2)],
+            axis=2,
+        )
     carried = spatial.copy()
     carried[..., 3:] += np.cross(arms[:, None], spatial[..., :3])
     ours = _rows(site.nodes, site.weights, spatial, size)
-    return sparse.csr_matrix(ours - _rows(feet.nodes, feet.weights, carried, size))
+    rows = sparse.csr_matrix(ours - _rows(feet.nodes, feet.weights, carried, size))
+    return rows if pose is None else _with_values(rows, _measured(spatial, gaps))
 
 
-def mean_motion(feet: Feet, centre: Array, size: int) -> sparse.csr_matrix:
+def mean_motion(
+    feet: Feet, centre: Array, size: int, pose: Pose | None = None
+) -> sparse.csr_matrix:
     """The mean motion (6 rows) of places round a point, given at the point.
 
     On a wall the turn about its normal is that of the ring the places stand on.
@@ -73,26 +105,40 @@ def mean_motion(feet: Feet, centre: Array, size: int) -> sparse.csr_matrix:
     count = len(feet.nodes)
     spatial = np.tile(np.eye(6), (count, 1, 1)) / count
     arms = centre - feet.positions
+    values = np.zeros(6)
+    out = feet.positions - feet.positions.mean(axis=0)
+    normals = feet.normals
+    if pose is not None:
+        turned = pose.turned_at(feet.nodes, feet.weights)
+        swung = np.einsum("sij,sj->si", turned, arms)
+        moved = _moved(feet, pose)
+        values[:3] = (moved[:, :3] + swung - arms).mean(axis=0)
+        left, _, right = np.linalg.svd(turned.mean(axis=0))
+        values[3:] = unturned(left @ right)
+        arms = swung
+        out = out + moved[:, :3] - moved[:, :3].mean(axis=0)
+        if normals is not None:
+            normals = np.einsum("sij,sj->si", turned, normals)
     spatial[..., 3:] += np.cross(arms[:, None], spatial[..., :3])
-    if feet.normals is not None:
-        normal = feet.normals.mean(axis=0)
+    if normals is not None:
+        normal = normals.mean(axis=0)
         normal /= np.linalg.norm(normal)
         spatial[:, 3:, 3:] -= np.outer(normal, normal) / count
-        out = feet.positions - feet.positions.mean(axis=0)
-        out -= np.outer(out @ normal, normal)
+        out = out - np.outer(out @ normal, normal)
         around = np.cross(normal, out) / max(float(np.sum(out**2)), 1e-300)
         spatial[:, 3:, :3] += normal[:, None] * around[:, None, :]
     rows = _rows(feet.nodes, feet.weights, spatial, size)
     gather = np.tile(np.eye(6), count)
-    return sparse.csr_matrix(sparse.csr_matrix(gather) @ rows)
+    mean = sparse.csr_matrix(sparse.csr_matrix(gather) @ rows)
+    return mean if pose is None else _with_values(mean, values)
 
 
-def one_body(site: SiteNodes, size: int) -> sparse.csr_matrix:
+def one_body(site: SiteNodes, size: int, pose: Pose | None = None) -> sparse.csr_matrix:
     """Ties that make all stations of a site move as one body, its nodes all together."""
     first = Feet(site.nodes[:1], site.weights[:1], site.positions[:1], np.zeros(1))
     count = len(site) - 1
     follows = site.some(np.arange(len(site)) > 0)
-    return relative_rows(follows, repeated(first, count), np.eye(6), False, size)
+    return relative_rows(follows, repeated(first, count), np.eye(6), False, size, pose)
 
 
 def repeated(feet: Feet, count: int) -> Feet:
@@ -109,8 +155,29 @@ def site_motion(site: SiteNodes, size: int) -> sparse.csr_matrix:
     """The motion (6 rows) at the centre of a site that moves as one, on all unknowns."""
     first = site.some(np.arange(len(site)) == 0)
     carry = np.eye(6)
-    carry[:3, 3:] = -cross_matrix(site.centre - site.positions[0])
+    carry[:3, 3:] = -cross_matrices(site.centre - site.positions[0])
     return sparse.csr_matrix(carry @ site_rows(first, np.eye(6), False, size))
+
+
+def _moved(places: SiteNodes | Feet, pose: Pose) -> Array:
+    """How far places have moved (m) and turned (rad), ``(places, 6)``."""
+    return np.hstack(
+        [
+            pose.displacements_at(places.nodes, places.weights),
+            unturned(pose.turned_at(places.nodes, places.weights)),
+        ]
+    )
+
+
+def _measured(spatial: Array, motions: Array) -> Array:
+    """Motions ``(stations, 6)`` along directions ``(stations, k, 6)``, flat."""
+    return np.asarray(np.einsum("skd,sd->sk", spatial, motions).ravel())
+
+
+def _with_values(rows: sparse.csr_matrix, values: Array) -> sparse.csr_matrix:
+    """Rows with a last column of what they come to already."""
+    column = sparse.csr_matrix(values[:, None])
+    return sparse.csr_matrix(sparse.hstack([rows, column], format="csr"))
 
 
 def _spatial(site: SiteNodes, directions: Array, own: bool) -> Array:

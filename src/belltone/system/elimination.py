@@ -20,12 +20,14 @@ class FreeMotions:
     """What ties leave free.
 
     ``basis`` (unknowns, free) gives every unknown from the ``free`` ones, which keep their meaning:
-    the rows of ``kept`` unknowns are those of the identity.
+    the rows of ``kept`` unknowns are those of the identity. ``offset`` (unknowns,) is what the
+    unknowns come to when all free ones are zero.
     """
 
-    def __init__(self, basis: sparse.csc_matrix, kept: NDArray[np.intp]) -> None:
+    def __init__(self, basis: sparse.csc_matrix, kept: NDArray[np.intp], offset: Array) -> None:
         self.basis = basis
         self.kept = kept
+        self.offset = offset
 
     def reduced(self, motions: Array) -> Array:
         """Motions ``(unknowns, k)`` that respect all ties, by the free unknowns alone."""
@@ -33,13 +35,15 @@ class FreeMotions:
 
 
 def eliminate(ties: sparse.csr_matrix, weights: Array) -> FreeMotions:
-    """Solve ties ``(rows, unknowns)``, each of which must be zero.
+    """Solve ties ``(rows, unknowns + 1)``, each of which must be zero; the last column is constant.
 
     Gauss elimination row by row: each tie gives up the unknown with the largest coefficient times
     weight that earlier ties have left; ties that say nothing new are dropped. ``weights``
-    (unknowns,) make coefficients of unlike unknowns comparable.
+    (unknowns,) make coefficients of unlike unknowns comparable. Where two ties contradict each
+    other, the first one counts.
     """
     size = ties.shape[1]
+    weights = np.append(weights, 0.0)
     held, rest = _held_outright(ties)
     given: dict[int, dict[int, float]] = {}
     indptr, indices, data = rest.indptr, rest.indices.tolist(), rest.data.tolist()
@@ -54,6 +58,8 @@ def eliminate(ties: sparse.csr_matrix, weights: Array) -> FreeMotions:
         if not work:
             continue
         pivot = max(work, key=lambda column: abs(work[column]) * scale[column])
+        if pivot == size - 1:
+            continue
         top = work.pop(pivot)
         if abs(top) * scale[pivot] <= _SAME * size_before:
             continue
@@ -72,6 +78,9 @@ def _held_outright(ties: sparse.csr_matrix) -> tuple[NDArray[np.intp], sparse.cs
     held = np.zeros(ties.shape[1], dtype=bool)
     while True:
         alone = np.diff(ties.indptr) == 1
+        # A constant alone says nothing of any unknown.
+        first = np.append(ties.indices, 0)[np.minimum(ties.indptr[:-1], len(ties.indices))]
+        alone &= first != ties.shape[1] - 1
         if not alone.any():
             return np.flatnonzero(held), ties
         held[ties.indices[ties.indptr[:-1][alone]]] = True
@@ -113,4 +122,7 @@ def _resolved(size: int, held: NDArray[np.intp], given: dict[int, dict[int, floa
             break
         known = sparse.csr_matrix(known @ to_kept + through @ known)
     whole = known + to_kept
-    return FreeMotions(sparse.csc_matrix(sparse.csc_matrix(whole)[:, kept]), kept)
+    whole = sparse.csc_matrix(sparse.csc_matrix(whole)[: size - 1])
+    kept = kept[:-1]
+    offset = whole[:, [size - 1]].toarray()[:, 0]
+    return FreeMotions(sparse.csc_matrix(whole[:, kept]), kept, offset)

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import partial
 from typing import Final
 
 import numpy as np
@@ -27,6 +28,7 @@ from belltone.system.constraints import (
     site_rows,
     welded_rows,
 )
+from belltone.system.pose import Pose
 
 __all__ = ["JointError", "Meeting", "Ties", "joint_ties", "meeting_of", "touching"]
 
@@ -63,15 +65,24 @@ class Meeting:
         return float(self.stations.shares.sum())
 
 
+Rule = Callable[[Pose | None], sparse.csr_matrix]
+"""Rows that tie, at a pose; what meets was found as the parts were made."""
+
+
 @dataclass(frozen=True)
 class Ties:
-    """Rows that must be zero, rows on springs and their stiffness, each by the joint it is of."""
+    """Rows that must be zero, rows on springs and their stiffness, each by the joint it is of.
+
+    ``rules`` give the rows at any pose, with one more column of how far they are from zero.
+    """
 
     held: sparse.csr_matrix
     sprung: sparse.csr_matrix
     stiffness: Array
     of_held: NDArray[np.intp]
     of_sprung: NDArray[np.intp]
+    rules: tuple[Rule, ...]
+    sprung_rules: tuple[Rule, ...]
 
 
 def joint_ties(design: Design, bodies: Mapping[str, Body], size: int) -> Ties:
@@ -80,34 +91,39 @@ def joint_ties(design: Design, bodies: Mapping[str, Body], size: int) -> Ties:
     stiffness = [np.empty(0)]
     of_held: list[int] = []
     of_sprung: list[int] = []
+    rules: list[Rule] = []
+    sprung_rules: list[Rule] = []
     for number, joint in enumerate(design.joints):
         if joint.how == "none":
             continue
         if joint.how == "spots":
-            rows = _spot_rows(joint, bodies, size)
-            held.append(rows)
-            of_held += [number] * rows.shape[0]
+            rules.append(_spot_rows(joint, bodies, size))
+            held.append(rules[-1](None))
+            of_held += [number] * held[-1].shape[0]
             continue
         for meeting in meeting_of(joint, bodies):
             if joint.how == "sprung":
-                rows = _between(meeting, joint.spring_directions, joint.own, size)
+                sprung_rules.append(_between(meeting, joint.spring_directions, joint.own, size))
+                rows = sprung_rules[-1](None)
                 shares = meeting.stations.shares / meeting.length
                 stiffness.append(np.outer(shares, joint.spring_stiffness).ravel())
                 sprung.append(rows)
                 of_sprung += [number] * rows.shape[0]
-            rows = _held_rows(joint, meeting, size)
-            held.append(rows)
-            of_held += [number] * rows.shape[0]
+            rules.append(_held_rows(joint, meeting, size))
+            held.append(rules[-1](None))
+            of_held += [number] * held[-1].shape[0]
     return Ties(
         sparse.csr_matrix(sparse.vstack(held)),
         sparse.csr_matrix(sparse.vstack(sprung)),
         np.concatenate(stiffness),
         np.array(of_held, dtype=np.intp),
         np.array(of_sprung, dtype=np.intp),
+        tuple(rules),
+        tuple(sprung_rules),
     )
 
 
-def _held_rows(joint: JointValue, meeting: Meeting, size: int) -> sparse.csr_matrix:
+def _held_rows(joint: JointValue, meeting: Meeting, size: int) -> Rule:
     """The relative motions a joint holds where two bodies meet."""
     slides = np.hstack([np.eye(3), np.zeros((3, 3))])
     if joint.how == "sprung":
@@ -115,7 +131,7 @@ def _held_rows(joint: JointValue, meeting: Meeting, size: int) -> sparse.csr_mat
     if joint.how == "welded":
         if len(meeting.stations) == 1:
             return _between(meeting, np.eye(6), False, size)
-        return welded_rows(meeting.stations, meeting.feet, size)
+        return partial(welded_rows, meeting.stations, meeting.feet, size)
     if joint.axis is not None:
         axis = joint.axis / np.linalg.norm(joint.axis)
         across = np.linalg.svd(axis[None])[2][1:]
@@ -127,10 +143,10 @@ def _held_rows(joint: JointValue, meeting: Meeting, size: int) -> sparse.csr_mat
         rows = slides if joint.rolls else np.vstack([slides, roll])
         return _between(meeting, rows, False, size)
     # Along an edge the slides leave only the turn about the edge free.
-    return relative_rows(meeting.stations, meeting.feet, slides, False, size)
+    return partial(relative_rows, meeting.stations, meeting.feet, slides, False, size)
 
 
-def _between(meeting: Meeting, directions: Array, own: bool, size: int) -> sparse.csr_matrix:
+def _between(meeting: Meeting, directions: Array, own: bool, size: int) -> Rule:
     """Relative motions where two bodies meet; at a point of a wall, of a disc round it.
 
     What is joined to a wall at one point has an area there: that of its section, or one as wide as
@@ -138,7 +154,7 @@ def _between(meeting: Meeting, directions: Array, own: bool, size: int) -> spars
     """
     stations, feet = meeting.stations, meeting.feet
     if len(stations) > 1 or feet.normals is None or not len(directions):
-        return relative_rows(stations, feet, directions, own, size)
+        return partial(relative_rows, stations, feet, directions, own, size)
     normal = feet.normals[0]
     across = np.linalg.svd(normal[None])[2][1:]
     own_reach = float(meeting.driving.feet(stations.positions).reach[0])
@@ -148,9 +164,18 @@ def _between(meeting: Meeting, directions: Array, own: bool, size: int) -> spars
     if own:
         frame = stations.frames[0]
         spatial = np.hstack([directions[:, :3] @ frame, directions[:, 3:] @ frame])
-    ours = site_rows(stations, np.eye(6), False, size)
-    theirs = mean_motion(ring, stations.positions[0], size)
-    return sparse.csr_matrix(sparse.csr_matrix(spatial) @ (ours - theirs))
+    place = stations.positions[0]
+
+    def rule(pose: Pose | None) -> sparse.csr_matrix:
+        ours = site_rows(stations, np.eye(6), False, size, pose)
+        theirs = mean_motion(ring, place, size, pose)
+        now = spatial
+        if pose is not None:
+            turned = pose.turned_at(stations.nodes, stations.weights)[0]
+            now = np.hstack([spatial[:, :3] @ turned.T, spatial[:, 3:] @ turned.T])
+        return sparse.csr_matrix(sparse.csr_matrix(now) @ (ours - theirs))
+
+    return rule
 
 
 def _disc(across: Array) -> Array:
@@ -360,14 +385,14 @@ def _gap(first: Body, second: Body, places: list[SiteNodes | None]) -> float:
     return min(gaps)
 
 
-def _spot_rows(joint: JointValue, bodies: Mapping[str, Body], size: int) -> sparse.csr_matrix:
+def _spot_rows(joint: JointValue, bodies: Mapping[str, Body], size: int) -> Rule:
     """Mean motions over every spot, of one part against the other."""
-    pieces = []
+    pieces: list[tuple[Array, list[Feet]]] = []
     for place in joint.spots:
         station = bodies[place.part].site(place)
         centre, frame = station.positions[0], station.frames[0]
         ring = centre + joint.radius * _disc(frame[:2])
-        rows = []
+        rings = []
         for side in (joint.first, joint.second):
             body = bodies[side.part]
             foot = body.feet(centre[None])
@@ -378,6 +403,14 @@ def _spot_rows(joint: JointValue, bodies: Mapping[str, Body], size: int) -> spar
                     f"the spot “{place.site}” of the joint “{joint.name}” is {gap * 1e3:.4g} mm "
                     f"away from “{side.part}”; it reaches over {joint.tolerance * 1e3:g} mm"
                 )
-            rows.append(mean_motion(body.feet(ring), centre, size))
-        pieces.append(rows[0] - rows[1])
-    return sparse.csr_matrix(sparse.vstack(pieces))
+            rings.append(body.feet(ring))
+        pieces.append((centre, rings))
+
+    def rule(pose: Pose | None) -> sparse.csr_matrix:
+        rows = [
+            mean_motion(rings[0], centre, size, pose) - mean_motion(rings[1], centre, size, pose)
+            for centre, rings in pieces
+        ]
+        return sparse.csr_matrix(sparse.vstack(rows))
+
+    return rule

@@ -9,7 +9,7 @@ modes below the last one is proven by the inertia of ``K - sigma M``.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Final
+from typing import Final, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,7 +18,7 @@ from scipy import linalg, sparse
 from belltone.progress import Progress
 from belltone.system.factor import Factor, SingularShiftError
 
-__all__ = ["Eigenpairs", "lowest_modes", "window_modes"]
+__all__ = ["Eigenpairs", "KrylovSpace", "lowest_modes", "window_modes"]
 
 Array = NDArray[np.float64]
 Matrix = sparse.csc_matrix
@@ -52,19 +52,22 @@ def lowest_modes(
     count: int,
     up_to: float = 0.0,
     progress: Progress | None = None,
+    factor: Factor | None = None,
 ) -> Eigenpairs:
     """Find the ``count`` lowest flexible modes, and all others with eigenvalues to ``up_to``.
 
     ``rigid`` (n, r) holds the rigid modes, orthonormal in the mass; they are left out of the
-    result. Fewer modes come back when the system has no more.
+    result. Fewer modes come back when the system has no more. ``factor`` is that of the stiffness,
+    where there is one already and nothing is rigid.
     """
     progress = progress or Progress()
     available = stiffness.shape[0] - rigid.shape[1]
     if available <= 0:
         return Eigenpairs(np.empty(0), np.empty((stiffness.shape[0], 0)), True)
-    shift = _shift(stiffness, mass, rigid)
-    factor = (Factor(_at(stiffness, mass, shift)), shift)
-    space = _KrylovSpace(factor, mass, rigid, available)
+    shift = 0.0 if factor is not None else _shift(stiffness, mass, rigid)
+    if factor is None:
+        factor = Factor(_at(stiffness, mass, shift))
+    space = KrylovSpace((factor, shift), mass, rigid, available)
     wanted = min(count, available)
     while True:
         values, vectors = _converge(space, shift, wanted, up_to, progress)
@@ -104,7 +107,7 @@ def window_modes(
         shift = low
     if wanted <= 0:
         return Eigenpairs(np.empty(0), np.empty((stiffness.shape[0], 0)), True, below)
-    space = _KrylovSpace(_factor_near(stiffness, mass, shift), mass, rigid, available)
+    space = KrylovSpace(_factor_near(stiffness, mass, shift), mass, rigid, available)
     steps = 0
     while True:
         progress.check()
@@ -178,7 +181,14 @@ def _shift(stiffness: Matrix, mass: Matrix, rigid: Array) -> float:
     return -max(estimate, -float(shift))
 
 
-class _KrylovSpace:
+class Operator(Protocol):
+    """What the space is grown with: takes mass times a vector to the operator times the vector."""
+
+    def solve(self, right: Array) -> Array:
+        """Apply it to columns."""
+
+
+class KrylovSpace:
     """A growing mass-orthonormal basis and the projection of the inverted operator on it.
 
     The rigid modes stand before the basis in one buffer, so that new vectors are projected clear
@@ -186,7 +196,11 @@ class _KrylovSpace:
     """
 
     def __init__(
-        self, factor: tuple[Factor, float], mass: Matrix, rigid: Array, available: int
+        self,
+        factor: tuple[Operator, float],
+        mass: Matrix,
+        rigid: Array,
+        available: int,
     ) -> None:
         (self._factor, self.shift), self._mass = factor, mass
         self._rigid_count = rigid.shape[1]
@@ -314,7 +328,7 @@ class _KrylovSpace:
 
 
 def _converge(
-    space: _KrylovSpace, shift: float, wanted: int, up_to: float, progress: Progress
+    space: KrylovSpace, shift: float, wanted: int, up_to: float, progress: Progress
 ) -> tuple[Array, Array]:
     """Grow the space until the wanted modes stand, and one beyond them to close the list."""
     while True:

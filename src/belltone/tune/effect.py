@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Final
 
 from belltone.modes.matching import match
 from belltone.modes.modeset import ModeSet
 
 __all__ = ["Effect", "effects"]
+
+
+_NOTHING: Final = 1e-4  # relative; a frequency that moves less stays
 
 
 @dataclass(frozen=True)
@@ -22,7 +26,18 @@ class Effect:
     @property
     def change(self) -> float:
         """Relative change of the frequency."""
-        return self.after / self.before - 1
+        return self.after / self.before - 1 if self.before else 0.0
+
+    @property
+    def words(self) -> str:
+        """What happened to it, in words."""
+        if abs(self.change) < _NOTHING:
+            what = "stays"
+        else:
+            what = "stiffens" if self.change > 0 else "softens"
+        if self.number_after == self.number:
+            return what
+        return f"{what}, now mode {self.number_after}"
 
 
 def effects(before: ModeSet, after: ModeSet) -> tuple[Effect, ...]:

@@ -1,0 +1,155 @@
+"""The preloaded state, its effect on modes and the speed diagram, as tables and plain data."""
+
+from __future__ import annotations
+
+from typing import Any, Final
+
+from belltone.exchange.tables import percent
+from belltone.modes.base_state import BaseState, Largest
+from belltone.sheet.units import format_number
+from belltone.tune.effect import Effect
+from belltone.tune.speed_diagram import SpeedDiagram
+
+__all__ = [
+    "CROSSING_COLUMNS",
+    "EFFECT_COLUMNS",
+    "LARGEST_COLUMNS",
+    "REACTION_COLUMNS",
+    "buckling_text",
+    "crossing_rows",
+    "effect_rows",
+    "largest_rows",
+    "reaction_rows",
+    "state_data",
+    "state_words",
+]
+
+LARGEST_COLUMNS: Final = ("largest", "value", "on", "at x y z (mm)")
+REACTION_COLUMNS: Final = ("support", "force x y z (N)", "moment x y z (N m)")
+EFFECT_COLUMNS: Final = (
+    "mode",
+    "without (Hz)",
+    "with preload (Hz)",
+    "change",
+    "what it does",
+)
+CROSSING_COLUMNS: Final = ("speed (rpm)", "order", "frequency (Hz)", "branch", "kind", "margin")
+
+_SHOWN: Final = {
+    "m": (1e3, "mm"),
+    "Pa": (1e-6, "MPa"),
+    "N": (1.0, "N"),
+    "N*m": (1.0, "N m"),
+    "N/m": (1e-3, "N/mm"),
+}
+
+
+def largest_text(largest: Largest) -> str:
+    """A value in the unit it is shown in."""
+    factor, unit = _SHOWN[largest.unit]
+    return f"{format_number(largest.value * factor, 5)} {unit}"
+
+
+def largest_rows(base: BaseState) -> list[tuple[str, ...]]:
+    """One row for each largest value, under `LARGEST_COLUMNS`."""
+    return [
+        (each.what, largest_text(each), each.part, _triple(each.at, 1e3)) for each in base.largest
+    ]
+
+
+def reaction_rows(base: BaseState) -> list[tuple[str, ...]]:
+    """One row for each support, under `REACTION_COLUMNS`."""
+    sizes = [abs(part) for each in base.reactions for part in each.force]
+    least = 1e-9 * max(sizes, default=0.0)
+    return [
+        (each.name, _triple(each.force, 1.0, least), _triple(each.moment, 1.0, least))
+        for each in base.reactions
+    ]
+
+
+def effect_rows(effects: tuple[Effect, ...]) -> list[tuple[str, ...]]:
+    """One row for each mode, under `EFFECT_COLUMNS`."""
+    return [
+        (
+            str(each.number),
+            format_number(each.before),
+            format_number(each.after),
+            f"{100 * each.change:+.3g} %",
+            each.words,
+        )
+        for each in effects
+    ]
+
+
+def crossing_rows(diagram: SpeedDiagram) -> list[tuple[str, ...]]:
+    """One row for each crossing, under `CROSSING_COLUMNS`."""
+    return [
+        (
+            format_number(each.speed, 5),
+            f"{each.order:g}×",
+            format_number(each.frequency, 5),
+            str(each.branch),
+            each.kind,
+            "" if each.margin is None else percent(each.margin),
+        )
+        for each in diagram.crossings
+    ]
+
+
+def buckling_text(base: BaseState) -> str:
+    """What is known of buckling, in a few words; nothing for a state that has been followed."""
+    if base.large:
+        if base.snapped is not None:
+            return f"snapped through at {percent(base.snapped, 3)} of this load"
+        return "followed to the whole load, stable"
+    if not base.factors:
+        return "no buckling below 100 times this load"
+    factor = f"buckles at {format_number(base.factors[0], 4)} times this load"
+    if base.factor_error is not None and base.factor_error > 0.05:
+        factor += f", give or take {percent(min(base.factor_error, 9.99))}: not resolved well"
+    return factor
+
+
+def state_words(base: BaseState) -> list[str]:
+    """Lines on the whole state."""
+    how = "large deflection" if base.large else "small deflection"
+    lines = [f"{how}, {format_number(base.scale, 4)} times the stated load; {buckling_text(base)}"]
+    if len(base.factors) > 1:
+        others = ", ".join(format_number(factor, 4) for factor in base.factors[1:])
+        lines.append(f"higher buckling factors: {others}")
+    lines.append(f"reactions balance the load to {base.imbalance:.1e} of it")
+    if base.steps:
+        lines.append(f"{len(base.steps)} load steps")
+    return lines
+
+
+def state_data(base: BaseState) -> dict[str, Any]:
+    """The state as plain data for JSON, in SI units."""
+    return {
+        "deflection": "large" if base.large else "small",
+        "scale": base.scale,
+        "buckling_factors": list(base.factors),
+        "buckling_factor_error": base.factor_error,
+        "snapped_at": base.snapped,
+        "steps": list(base.steps),
+        "imbalance": base.imbalance,
+        "largest": [
+            {
+                "what": each.what,
+                "value": each.value,
+                "unit": each.unit,
+                "part": each.part,
+                "at_m": list(each.at),
+            }
+            for each in base.largest
+        ],
+        "reactions": [
+            {"support": each.name, "force_N": list(each.force), "moment_Nm": list(each.moment)}
+            for each in base.reactions
+        ],
+    }
+
+
+def _triple(values: tuple[float, float, float], factor: float, least: float = 0.0) -> str:
+    kept = (0.0 if abs(value) < least else value * factor for value in values)
+    return "  ".join(format_number(value, 5) for value in kept)

@@ -1,0 +1,280 @@
+"""What a preload does before anything vibrates: real displacements, reactions, stress."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from belltone.elements.facets import FacetElements
+from belltone.elements.line import LineElements
+from belltone.elements.surface import SurfaceElements
+from belltone.modes.witness import SurfaceWitness, Witness
+from belltone.progress import Progress
+from belltone.sheet.design import Design, MemberValue
+from belltone.system.assembly import Assembly
+from belltone.system.buckling import Buckling, buckling
+from belltone.system.equilibrium import Equilibrium
+
+__all__ = ["BaseState", "Largest", "Reaction", "base_state"]
+
+Array = NDArray[np.float64]
+
+_FACTORS = 4
+MEMBER_FORCES = ("axial force", "shear y", "shear z", "twisting moment", "moment y", "moment z")
+"""Section forces of members, by the member's own side (y) and up (z)."""
+WALL_FORCES = (
+    "membrane force 1",
+    "membrane force 2",
+    "membrane shear",
+    "bending moment 1",
+    "bending moment 2",
+    "twisting moment",
+)
+"""Resultants of walls, by the part's first direction (1) and the one square to it (2)."""
+
+
+@dataclass(frozen=True)
+class Reaction:
+    """What a support gives to the component: force (N) and moment (N m) about the site's middle."""
+
+    name: str
+    force: tuple[float, float, float]
+    moment: tuple[float, float, float]
+
+
+@dataclass(frozen=True)
+class Largest:
+    """The largest value of something (in SI units), the part it is on, and where (m)."""
+
+    what: str
+    value: float
+    unit: str
+    part: str
+    at: tuple[float, float, float]
+
+
+@dataclass(frozen=True, eq=False)  # compared by identity: arrays have no single truth
+class BaseState:
+    """The loaded state at the witness points of all parts.
+
+    ``displacements`` (points, 6) in m and rad: these are real sizes. ``forces`` (points, 6) are
+    `MEMBER_FORCES` in N and N m on members, `WALL_FORCES` in N/m and N on walls. ``stresses``
+    (points, 2) in Pa: on members the largest and the least axial stress of a section, on walls the
+    von Mises stress at the inner and the outer face (of received meshes, that of the membrane
+    alone, twice). ``imbalance`` is what reactions leave of the load, relative to it. ``factors``
+    are buckling factors, with ``shapes`` (factors, points, 6) relative, ``factor_error`` how much
+    the lowest differs on a coarser mesh, relative; there are none for large
+    deflection, whose state is followed instead. ``snapped`` is the share of the load at which the
+    shape snapped through, if it did; ``steps`` the shares of the load it was balanced at.
+    """
+
+    positions: Array
+    displacements: Array
+    forces: Array
+    stresses: Array
+    reactions: tuple[Reaction, ...]
+    imbalance: float
+    factors: tuple[float, ...]
+    factor_error: float | None
+    shapes: Array
+    largest: tuple[Largest, ...]
+    large: bool
+    scale: float
+    snapped: float | None = None
+    steps: tuple[float, ...] = ()
+
+
+def base_state(
+    design: Design,
+    assembly: Assembly,
+    states: tuple[Equilibrium, Equilibrium | None],
+    witness: Witness,
+    progress: Progress,
+) -> BaseState:
+    """Read a loaded state off at the witness points.
+
+    ``states`` are the one to read and, where there is one, that of a coarser mesh, which tells how
+    far the lowest buckling factor is settled.
+    """
+    state, coarser = states
+    assert design.preload is not None
+    motions = state.motions[None]
+    displacements = witness.shapes(motions)[0]
+    positions = np.concatenate([part.positions for part in witness.parts])
+    forces, stresses = (np.concatenate(own) for own in zip(*_stresses(state, witness), strict=True))
+    factors, shapes = np.empty(0), np.zeros((0, *displacements.shape))
+    factor_error = None
+    if state.pose is None and not state.system.rigid.shape[1]:
+        found = _buckling(state, _FACTORS, progress)
+        factors = found.factors
+        if len(factors):
+            if coarser is not None:
+                other = _buckling(coarser, 1, progress).factors
+                factor_error = abs(float(other[0] / factors[0]) - 1) if len(other) else 1.0
+            shapes = witness.shapes(state.system.node_motions(found.shapes))
+            reach = witness.reach(shapes).max(axis=1)
+            shapes = shapes / np.where(reach > 0, reach, 1.0)[:, None, None]
+    reactions, imbalance = _reactions(design, assembly, state)
+    parts = np.repeat([part.name for part in design.parts], witness.counts)
+    walls = np.repeat([not isinstance(part, MemberValue) for part in design.parts], witness.counts)
+    return BaseState(
+        positions,
+        displacements,
+        forces,
+        stresses,
+        reactions,
+        imbalance,
+        tuple(float(factor) for factor in factors),
+        factor_error,
+        shapes,
+        tuple(_largest(positions, displacements, forces, stresses, parts, walls)),
+        design.preload.large,
+        design.preload.scale,
+        state.snapped,
+        tuple(fraction for fraction, _ in state.history),
+    )
+
+
+def _buckling(state: Equilibrium, count: int, progress: Progress) -> Buckling:
+    return buckling(state.elastic, state.stress_stiffness, state.elastic_factor, count, progress)
+
+
+def _stresses(state: Equilibrium, witness: Witness) -> Iterator[tuple[Array, Array]]:
+    """Resultants and stresses at the points of each part."""
+    whole = None if state.pose is not None else state.motions[None]
+    bodies = state.system.bodies
+    for body, part, count, (heat, pull) in zip(
+        bodies, witness.parts, witness.counts, state.initial, strict=True
+    ):
+        motions = None if whole is None else body.motions(whole)[0]
+        elements = body.elements
+        if isinstance(elements, LineElements):
+            assert isinstance(body.part, MemberValue)
+            sample = part.sample  # type: ignore[attr-defined]
+            values = elements.section_forces(motions, heat, pull)
+            forces = elements.read_at(values, *sample)
+            yield forces, _fibres(body.part, forces)
+        elif isinstance(elements, SurfaceElements):
+            assert isinstance(part, SurfaceWitness)
+            read = part.read_elements(elements.recovered(motions, heat))
+            yield read[:, :6], np.maximum(read[:, 6:], 0.0)
+        elif isinstance(elements, FacetElements):
+            assert motions is not None
+            mean = part.read_faces(elements.recovered(motions, heat))  # type: ignore[attr-defined]
+            thickness = part.thickness  # type: ignore[attr-defined]
+            one, two, shear = mean.T
+            stress = np.sqrt(one**2 - one * two + two**2 + 3 * shear**2) / thickness
+            yield np.hstack([mean, np.zeros_like(mean)]), np.stack([stress, stress], axis=1)
+        else:
+            yield np.zeros((count, 6)), np.zeros((count, 2))
+
+
+def _fibres(member: MemberValue, forces: Array) -> Array:
+    """Largest and least axial stress (Pa) over each section, of axial force and bending."""
+    shares = np.linspace(0.0, 1.0, len(forces))
+    section = member.section_at(shares)
+    made = section.properties(member.material.poisson_ratio)
+    low, high = np.full(len(forces), np.inf), np.full(len(forces), -np.inf)
+    area, product = np.broadcast_to(made.area, shares.shape), made.product_moment
+    about_y, about_z = made.second_moment_y, made.second_moment_z
+    bottom = about_y * about_z - np.square(product)
+    curve_y = (forces[:, 4] * about_z + forces[:, 5] * product) / bottom
+    curve_z = (forces[:, 5] * about_y + forces[:, 4] * product) / bottom
+    ends = [member.section_at(np.array(share)).outline()[0] for share in (0.0, 1.0)]
+    if len(ends[0]) != len(ends[1]):
+        ends[1] = ends[0]
+    for corner in range(len(ends[0])):
+        y, z = (ends[0][corner] + shares[:, None] * (ends[1][corner] - ends[0][corner])).T
+        stress = forces[:, 0] / area + curve_y * z - curve_z * y
+        low, high = np.minimum(low, stress), np.maximum(high, stress)
+    return np.stack([high, low], axis=1)
+
+
+def _reactions(
+    design: Design, assembly: Assembly, state: Equilibrium
+) -> tuple[tuple[Reaction, ...], float]:
+    """What supports and set displacements give, and what is left of the whole balance.
+
+    The residual of every node is what something holds it with; nodes of a site that several hold
+    count for the first of them. Springs give what they are stretched by.
+    """
+    given = -state.residual.reshape(-1, 6)
+    nodes = assembly.coordinates + (0.0 if state.pose is None else state.pose.displacements)
+    springs = assembly.supports
+    sprung = springs.sprung.T @ (
+        springs.stiffness * np.asarray(springs.sprung @ state.motions.ravel())
+    )
+    given = given - sprung.reshape(-1, 6)
+    # Joints and rigid bodies balance within the component; what is left is what holds it.
+    moves = () if design.preload is None else design.preload.moves
+    named = [(support.name, support.place) for support in design.supports if support.holds]
+    known = {place for _, place in named}
+    named += [
+        (f"{move.place.site}, moved", move.place) for move in moves if move.place not in known
+    ]
+    taken = np.zeros(len(nodes), dtype=bool)
+    found: list[Reaction] = []
+    force_sum, moment_sum = np.zeros(3), np.zeros(3)
+    for name, place in named:
+        site = assembly.by_name[place.part].site(place)
+        own = np.unique(site.nodes)
+        own = own[~taken[own]]
+        taken[own] = True
+        force = given[own, :3].sum(axis=0)
+        arms = nodes[own] - site.centre
+        moment = given[own, 3:].sum(axis=0) + np.cross(arms, given[own, :3]).sum(axis=0)
+        found.append(Reaction(name, _three(force), _three(moment)))
+        force_sum += force
+        moment_sum += moment + np.cross(site.centre, force)
+    external = state.forces.reshape(-1, 6)
+    load = external[:, :3].sum(axis=0)
+    load_moment = external[:, 3:].sum(axis=0) + np.cross(nodes, external[:, :3]).sum(axis=0)
+    size = max(
+        float(np.abs(external[:, :3]).sum()),
+        float(np.abs(given[:, :3]).sum()),
+        float(np.abs(external[:, 3:]).sum() + np.abs(given[:, 3:]).sum()) / assembly.extent,
+        1e-300,
+    )
+    left = np.linalg.norm(force_sum + load) + np.linalg.norm(moment_sum + load_moment) / max(
+        assembly.extent, 1e-12
+    )
+    return tuple(found), float(left / size)
+
+
+def _three(vector: Array) -> tuple[float, float, float]:
+    return float(vector[0]), float(vector[1]), float(vector[2])
+
+
+def _largest(
+    positions: Array,
+    displacements: Array,
+    forces: Array,
+    stresses: Array,
+    parts: NDArray[np.str_],
+    walls: NDArray[np.bool_],
+) -> Iterator[Largest]:
+    """The largest values, and where they are."""
+
+    def most(what: str, values: Array, unit: str, where: NDArray[np.bool_]) -> Iterator[Largest]:
+        if not where.any():
+            return
+        at = int(np.argmax(np.where(where, np.abs(values), -1.0)))
+        if values[at] != 0:
+            yield Largest(what, float(values[at]), unit, str(parts[at]), _three(positions[at]))
+
+    everywhere = np.ones(len(parts), dtype=bool)
+    yield from most("displacement", np.linalg.norm(displacements[:, :3], axis=1), "m", everywhere)
+    yield from most("von Mises stress, inner face", stresses[:, 0], "Pa", walls)
+    yield from most("von Mises stress, outer face", stresses[:, 1], "Pa", walls)
+    high, low = stresses.T
+    worst: Array = np.where(np.abs(high) >= np.abs(low), high, low)
+    yield from most("axial stress", worst, "Pa", ~walls)
+    for names, chosen, units in (
+        (MEMBER_FORCES, ~walls, ("N", "N", "N", "N*m", "N*m", "N*m")),
+        (WALL_FORCES, walls, ("N/m", "N/m", "N/m", "N", "N", "N")),
+    ):
+        for column, (name, unit) in enumerate(zip(names, units, strict=True)):
+            yield from most(name, forces[:, column], unit, chosen)

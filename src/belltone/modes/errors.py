@@ -1,0 +1,19 @@
+"""Why there can be no modes."""
+
+from __future__ import annotations
+
+from belltone.system.equilibrium import BUCKLED, BuckledError
+
+__all__ = ["BUCKLED", "AccuracyError", "BuckledModesError"]
+
+
+class AccuracyError(ArithmeticError):
+    """There is no answer: the accuracy cannot be reached, or the parts cannot be joined."""
+
+
+class BuckledModesError(AccuracyError):
+    """There are no modes: the preload buckles the component at ``fraction`` of itself."""
+
+    def __init__(self, error: BuckledError) -> None:
+        self.fraction = error.fraction
+        super().__init__(str(error))

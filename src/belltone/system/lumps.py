@@ -1,0 +1,75 @@
+"""Masses hung on sites: rigid bodies and masses spread along, as nodes with directors."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import sparse
+
+from belltone.elements.directors import DirectorForm
+from belltone.mesh.sites import SiteNodes
+from belltone.sheet.design import MassValue
+from belltone.system.constraints import site_rows
+from belltone.system.pose import Pose
+
+__all__ = ["Lump", "lump_of"]
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Lump:
+    """Stations that carry mass; the directors of each are the sheet's axes turned with it."""
+
+    stations: SiteNodes
+    form: DirectorForm
+
+    def directors(self, pose: Pose | None) -> Array:
+        """Directors ``(stations, 1, 3, 3)``."""
+        if pose is None:
+            return np.broadcast_to(np.eye(3), (len(self.stations), 1, 3, 3))
+        turned = pose.turned_at(self.stations.nodes, self.stations.weights)
+        return turned.swapaxes(1, 2)[:, None]
+
+    def positions(self, pose: Pose | None) -> Array:
+        """Positions ``(stations, 1, 3)`` (m)."""
+        at = self.stations.positions
+        if pose is not None:
+            at = at + pose.displacements_at(self.stations.nodes, self.stations.weights)
+        return at[:, None]
+
+    def spread(self, blocks: Array, size: int) -> sparse.csc_matrix:
+        """Matrices ``(stations, 6, 6)`` on all unknowns."""
+        rows = self.rows(size)
+        middle = sparse.block_diag(list(blocks), format="csr")
+        return sparse.csc_matrix(rows.T @ middle @ rows)
+
+    def rows(self, size: int) -> sparse.csr_matrix:
+        """Motions of the stations (6 rows each) on all unknowns."""
+        return site_rows(self.stations, np.eye(6), False, size)
+
+    def mass(self, pose: Pose | None, size: int) -> sparse.csc_matrix:
+        """Mass on all unknowns."""
+        return self.spread(self.form.hessian(self.directors(pose)), size)
+
+
+def lump_of(hung: MassValue, site: SiteNodes) -> Lump:
+    """What hangs on a site: on its first station with an arm, or on every one its share."""
+    if hung.even:
+        uu = (hung.mass * site.shares)[:, None, None]
+        none = np.zeros((len(site), 1, 1, 3))
+        return Lump(site, DirectorForm(uu, none, np.zeros((*none.shape, 3))))
+    first = site.some(np.arange(len(site)) == 0)
+    arm = site.centre - first.positions[0] + np.array(hung.offset)
+    inertia = np.diag(hung.inertia)
+    second = 0.5 * np.trace(inertia) * np.eye(3) - inertia + hung.mass * np.outer(arm, arm)
+    return Lump(
+        first,
+        DirectorForm(
+            np.full((1, 1, 1), hung.mass),
+            (hung.mass * arm)[None, None, None],
+            second[None, None, None],
+        ),
+    )

@@ -1,0 +1,385 @@
+"""Loaded members, plates and shells against values computed without finite elements (Hz).
+
+Closed forms, transfer matrices, Ritz and Fourier series, and collocation of the exact equations.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+import pytest
+
+from belltone.modes.modeset import ModeSet
+from belltone.modes.solve import request_for, solve_modes
+from belltone.sheet.document import Sheet
+from belltone.sheet.evaluate import evaluate
+
+PLANE = ["y", "turn x", "turn z"]
+CLAMPED = ["x", "y", "z", "turn x", "turn y", "turn z"]
+PINNED = ["x", "y", "z", "turn x", "turn z"]
+
+
+def loaded(text: str) -> ModeSet:
+    design = evaluate(Sheet.from_text(text))
+    return solve_modes(design, request_for(design))
+
+
+def held(site: str, hold: list[str] | str) -> str:
+    words = f'"{hold}"' if isinstance(hold, str) else str(hold).replace("'", '"')
+    return f'[[supports]]\nsite = "{site}"\nhold = {words}\n'
+
+
+def material(density: float) -> str:
+    return f"""belltone = 1
+[materials.steel]
+density = "{density} kg/m^3"
+youngs_modulus = "200 GPa"
+poisson_ratio = 0.3
+expansion = "12 um/m/K"
+"""
+
+
+def beam(
+    width: str, height: str, supports: str, preload: str, count: int = 5, path: str = ""
+) -> str:
+    """A member along x, a metre long, that bends in the x-z plane unless its supports let it."""
+    return f"""{material(7850)}
+[parts.b]
+kind = "member"
+{path or 'length = "1 m"'}
+material = "steel"
+section = {{ shape = "solid rectangle", width = "{width}", height = "{height}" }}
+{supports}
+[modes]
+count = {count}
+[accuracy]
+target = "0.02 %"
+{preload}
+"""
+
+
+def force(site: str, x: float = 0.0, y: float = 0.0, z: float = 0.0) -> str:
+    return f'[[preload.forces]]\nsite = "{site}"\nforce = ["{x!r} N", "{y!r} N", "{z!r} N"]\n'
+
+
+SMALL = '[preload]\ndeflection = "small"\n'
+LARGE = '[preload]\ndeflection = "large"\n'
+HEAT = '[[preload.warmths]]\nchange = "{} K"\n'
+SLIDING = held("b.start", CLAMPED) + held("b.end", CLAMPED[1:]) + held("b.axis", PLANE)
+BOTH = held("b.start", CLAMPED) + held("b.end", CLAMPED)
+IN_PLANE = held("b.axis", PLANE)
+EULER = 26318.945070  # N, of the first beam
+
+
+@pytest.mark.parametrize(
+    ("load", "expected", "tolerance"),
+    [
+        # Euler's values: shear takes 0.1 % off the buckling load, which counts tenfold at 90 %.
+        (-0.9, (16.6771, 107.613, 244.324, 426.634), 0.006),
+        (1.0, (72.467, 173.656, 315.554, 501.221), 0.006),
+        (5.0, (122.231, 260.661, 427.304, 629.458), 0.006),
+    ],
+)
+def test_pushed_and_pulled_clamped_beams(
+    load: float, expected: tuple[float, ...], tolerance: float
+) -> None:
+    text = beam("40 mm", "10 mm", SLIDING, SMALL + force("b.end", load * EULER), count=4)
+    assert loaded(text).flexible[:4] == pytest.approx(expected, rel=tolerance)
+
+
+@pytest.mark.parametrize("load", [-0.99, -0.5, 0.5, 3.0])
+def test_pinned_beams_up_to_the_buckling_load_and_far_above_in_tension(load: float) -> None:
+    """Timoshenko in closed form: bending and shear in series, and the load on the whole slope."""
+    supports = held("b.start", PINNED) + held("b.end", PINNED[1:]) + IN_PLANE
+    bending, area, shear = 200e9 * 0.02 * 0.01**3 / 12, 2e-4, 5 / 6 * 200e9 / 2.6 * 2e-4
+    wave = math.pi
+    soft = bending * wave**2 / (1 + bending * wave**2 / shear)
+    found = loaded(beam("20 mm", "10 mm", supports, SMALL + force("b.end", load * soft), 2))
+    # Rotary inertia takes a little mass of its own.
+    turning = 7850 * 0.02 * 0.01**3 / 12 * wave**2 / (1 + bending * wave**2 / shear) ** 2
+    mass = 7850 * area + turning
+    expected = math.sqrt((1 + load) * soft * wave**2 / mass) / (2 * math.pi)
+    # The load works on the turn as well as on the slope, by the square of load over shear.
+    assert found.flexible[0] == pytest.approx(expected, rel=2e-3 if load < -0.9 else 2e-4)
+
+
+@pytest.mark.parametrize(
+    ("change", "expected"),
+    [
+        (50, (76.7845, 138.432, 250.909, 401.546, 519.073, 797.209)),
+        (-100, (141.536, 182.531, 340.616, 462.718, 619.16, 865.176)),
+    ],
+)
+def test_a_beam_heated_or_cooled_between_held_ends(
+    change: float, expected: tuple[float, ...]
+) -> None:
+    found = loaded(beam("30 mm", "20 mm", BOTH, SMALL + HEAT.format(change), count=6))
+    assert found.flexible[:6] == pytest.approx(expected, rel=2e-3)
+
+
+@pytest.mark.parametrize(
+    ("speed", "hub", "expected"),
+    [
+        (72.855032, 0.0, (14.9568, 17.0585, 59.0107, 105.741, 151.214)),
+        (145.710063, 1.0, (34.3751, 38.5109, 102.892, 134.152, 206.758)),
+    ],
+)
+def test_a_rotating_cantilever_flaps_and_swings(
+    speed: float, hub: float, expected: tuple[float, ...]
+) -> None:
+    spin = f'spin = {{ speed = "{speed} rad/s", axis = "z", through = ["{-hub} m", "0 m", "0 m"] }}'
+    found = loaded(
+        beam("20 mm", "10 mm", held("b.start", CLAMPED), f"[preload]\n{spin}\n", count=6)
+    )
+    assert found.flexible[:5] == pytest.approx(expected, rel=5e-3)
+
+
+def test_flapping_follows_the_published_table() -> None:
+    """Wright, Smith, Thresher and Wang (1982): hub radius 0, speeds 0, 3, 6 and 12."""
+    table = {
+        0: (3.5160, 22.0345),
+        3: (4.7973, 23.3203),
+        6: (7.3604, 26.8091),
+        12: (13.1702, 37.6031),
+    }
+    unit = math.sqrt(200e9 * 0.02 * 0.005**3 / 12 / (7850 * 1e-4))
+    only_flap = held("b.start", CLAMPED) + held("b.axis", ["y", "turn x", "turn z"])
+    for ratio, (first, second) in table.items():
+        spin = f'[preload]\nspin = {{ speed = "{ratio * unit!r} rad/s", axis = "z" }}\n'
+        found = loaded(beam("20 mm", "5 mm", only_flap, spin, count=3))
+        expected = np.array([first, second]) * unit / (2 * math.pi)
+        assert found.flexible[:2] == pytest.approx(expected, rel=2e-3)
+
+
+def test_a_spinning_shaft_whirls() -> None:
+    """Rayleigh's closed form with shear added; seen from the ground beside it."""
+    text = f"""{material(7850)}
+[parts.b]
+kind = "member"
+length = "1 m"
+material = "steel"
+section = {{ shape = "solid round", diameter = "50 mm" }}
+{held("b.start", ["x", "y", "z", "turn x"])}{held("b.end", ["y", "z"])}
+[preload]
+spin = {{ speed = "1000 rad/s", axis = "x", gyroscopic = true, seen_from = "ground" }}
+[modes]
+count = 4
+"""
+    found = loaded(text)
+    waves = dict(zip(found.flexible[:4], found.waves[:4], strict=True))
+    assert list(waves.values()) == [-1, 1, -1, 1]
+    # Shear takes 0.22 % and 0.9 % off both of a pair, and leaves the distance between them.
+    expected = (98.7872, 99.2773, 394.242, 396.193)
+    assert found.flexible[:4] == pytest.approx(expected, rel=1e-2)
+    assert np.diff(found.flexible[:2]) == pytest.approx([0.4901], rel=0.02)
+    assert "backward whirl" in found.kinds[0]
+
+
+@pytest.mark.parametrize(
+    ("ends", "load", "expected"),
+    [
+        (PINNED, 2000, (91.8433, 137.556, 257.212, 418.947, 624.795)),
+        (CLAMPED, 5000, (122.069, 190.801, 338.318, 522.427, 754.106)),
+    ],
+)
+def test_beams_under_large_deflection(
+    ends: list[str], load: float, expected: tuple[float, ...]
+) -> None:
+    supports = held("b.start", ends) + held("b.end", ends) + IN_PLANE
+    found = loaded(beam("20 mm", "10 mm", supports, LARGE + force("b.axis", z=-load)))
+    assert found.flexible[:5] == pytest.approx(expected, rel=2e-4)
+
+
+def test_a_cantilever_bent_far_down() -> None:
+    supports = held("b.start", CLAMPED) + IN_PLANE
+    found = loaded(beam("20 mm", "5 mm", supports, LARGE + force("b.end", z=-83.333333)))
+    expected = (4.95394, 24.8093, 68.1391, 136.57, 227.287)
+    assert found.flexible[:5] == pytest.approx(expected, rel=2e-4)
+    base = found.base
+    assert base is not None
+    tip = base.displacements[-1, :3]
+    assert tip == pytest.approx((0.83935584 - 1, 0.0, -0.49346654), abs=1e-6)
+    assert base.imbalance < 1e-8
+    assert base.reactions[0].force == pytest.approx((0, 0, 83.333333), abs=1e-5)
+
+
+def test_a_beam_heated_past_buckling_bows_out() -> None:
+    """1.5 times the buckling temperature, von Karman's beam; a whisper of load says which way."""
+    supports = BOTH + IN_PLANE
+    preload = LARGE + HEAT.format(41.123352) + force("b.axis", z=-0.05)
+    found = loaded(beam("20 mm", "10 mm", supports, preload))
+    expected = (51.6123, 102.879, 245.439, 422.34, 651.36)
+    assert found.flexible[:5] == pytest.approx(expected, rel=1e-2)
+
+
+ARCH_LIMIT = 561.542
+
+
+def arch(load: float) -> str:
+    """A shallow parabolic arch under an even load (N for each metre of its line)."""
+    x = np.linspace(0, 1, 9)
+    rise = 4 * 0.011 * x * (1 - x)
+    slope = 4 * 0.011 * (1 - 2 * x)
+    line = float(np.trapezoid(np.sqrt(1 + slope**2), x))
+    # Arcs through three points of the parabola each.
+    points = "".join(
+        f'{{ at = ["{x[k]:.12g} m", "0 m", "{rise[k]:.12g} m"]'
+        + (f', through = ["{x[k - 1]:.12g} m", "0 m", "{rise[k - 1]:.12g} m"] }},' if k else " },")
+        for k in range(0, 9, 2)
+    )
+    supports = held("b.start", PINNED) + held("b.end", PINNED) + IN_PLANE
+    return beam(
+        "20 mm",
+        "10 mm",
+        supports,
+        LARGE + force("b.axis", z=-load * line),
+        path=f"path = [{points}]",
+    )
+
+
+@pytest.mark.parametrize(
+    ("share", "expected", "tolerance"),
+    [
+        (0.3, (60.5219, 84.8813, 200.36, 358.615, 563.241), 0.002),
+        (0.9, (34.928, 62.7885, 181.237, 339.979, 544.927), 0.005),
+    ],
+)
+def test_a_shallow_arch_on_its_way_to_snapping_through(
+    share: float, expected: tuple[float, ...], tolerance: float
+) -> None:
+    found = loaded(arch(share * ARCH_LIMIT))
+    assert found.flexible[:5] == pytest.approx(expected, rel=tolerance)
+    assert found.base is not None
+    assert found.base.snapped is None
+
+
+def test_the_lowest_frequency_of_the_arch_falls_to_zero_and_it_snaps_through() -> None:
+    near = loaded(arch(0.9995 * ARCH_LIMIT)).flexible[0]
+    assert near < 0.2 * 60.5
+    beyond = loaded(arch(1.25 * ARCH_LIMIT))
+    assert beyond.base is not None
+    assert beyond.base.snapped == pytest.approx(0.8, abs=0.005)
+    assert beyond.base.displacements[:, 2].min() < -0.02
+
+
+@dataclass(frozen=True)
+class Wall:
+    """A loaded wall: its part, supports and preload, and the frequencies it must have."""
+
+    name: str
+    density: float
+    part: str
+    rest: str
+    frequencies: tuple[float, ...]
+    tolerance: float
+    fixed: tuple[int, int] = (1, 5)
+
+
+SIMPLE = "".join(
+    held(f"wall.{edge}", "simply supported") for edge in ("west", "east", "south", "north")
+)
+PLATE = """kind = "plate"
+outline = {{ shape = "rectangle", width = "{}", height = "{}" }}
+thickness = "{}"
+"""
+CYLINDER = """kind = "revolved"
+profile = [{ at = ["500 mm", "0 m"] }, { at = ["500 mm", "1 m"] }]
+thickness = "5 mm"
+"""
+LINE_LOAD = 627645.7825 * 0.8  # N on the whole edge
+BANDS = {
+    -0.5: (31.4679, 58.3541, 120.017, 128.776, 161.429, 210.825, 220.967, 279.064),
+    -0.95: (14.9687, 18.4532, 86.6514, 125.766, 151.64, 179.412, 204.77, 277.688),
+    1.0: (59.5326, 116.708, 138.337, 190.46, 193.362, 267.977, 283.603, 292.078),
+}
+WALLS = [
+    *(
+        Wall(
+            f"plate with {share:+g} of its buckling load",
+            8000,
+            PLATE.format("1.2 m", "0.8 m", "8 mm"),
+            SIMPLE
+            + held("wall.west", ["x"])
+            + held("wall.south-west", ["y"])
+            + SMALL
+            + force("wall.east", share * LINE_LOAD),
+            expected,
+            # Kirchhoff's values: a plate that can shear buckles 0.1 % earlier, which counts
+            # tenfold in the lowest frequency at 95 %.
+            0.005 if share > -0.9 else 0.012,
+        )
+        for share, expected in BANDS.items()
+    ),
+    Wall(
+        "heated clamped plate",
+        8000,
+        PLATE.format("1 m", "0.7 m", "6 mm"),
+        "".join(held(f"wall.{edge}", "clamped") for edge in ("west", "east", "south", "north"))
+        + SMALL
+        + HEAT.format(8),
+        (58.5331, 104.365, 171.764, 184.854, 215.716, 291.519),
+        0.005,
+    ),
+    Wall(
+        "spinning disc",
+        8000,
+        'kind = "plate"\noutline = { shape = "ring", diameter = "400 mm", bore = "100 mm" }\n'
+        'thickness = "1 mm"',
+        held("wall.bore", "clamped") + '[preload]\nspin = { speed = "600 rad/s", axis = "z" }\n',
+        (101.79, 115.443, 115.443, 150.895, 150.895, 200.783, 200.783),
+        0.005,
+        (1, 6),
+    ),
+    Wall(
+        "blade that turns in its plane",
+        7850,
+        PLATE.format("300 mm", "150 mm", "3 mm")
+        + '\nplacement = { at = ["150 mm", "75 mm", "0 mm"] }',
+        held("wall.west", "clamped")
+        + "[preload]\n"
+        + 'spin = { speed = "300 rad/s", axis = "z", through = ["-100 mm", "75 mm", "0 mm"] }\n',
+        (67.8091, 142.042, 226.546, 419.675, 542.921, 760.983),
+        0.01,
+    ),
+    Wall(
+        "cylinder under pressure",
+        7850,
+        CYLINDER,
+        held("wall.start", "clamped")
+        + SMALL
+        + '[[preload.pressures]]\nsite = "wall.face"\npressure = "5 bar"\non = "inner"\n'
+        + "follows = false\n",
+        (141.811, 141.811, 148.583, 148.583, 175.301, 175.301, 227.373, 227.373),
+        0.002,
+        (2, 5),
+    ),
+    Wall(
+        "cylinder pulled along its axis",
+        7850,
+        CYLINDER,
+        held("wall.start", "clamped") + SMALL + force("wall.end", z=4e5 * math.pi),
+        (112.144, 112.144, 132.215, 132.215, 137.319, 137.319, 177.141, 177.141),
+        0.002,
+        (2, 5),
+    ),
+]
+
+
+@pytest.mark.parametrize("wall", WALLS, ids=lambda wall: wall.name)
+def test_loaded_walls(wall: Wall) -> None:
+    divisions, order = wall.fixed
+    text = (
+        f'{material(wall.density)}[parts.wall]\n{wall.part}\nmaterial = "steel"\n'
+        f"[modes]\ncount = {len(wall.frequencies) + 2}\n"
+        f"[accuracy]\ndivisions = {divisions}\norder = {order}\n{wall.rest}"
+    )
+    found = loaded(text)
+    expected = wall.frequencies
+    # The plates' values are of bending alone.
+    flat = [kind.startswith("in-plane") for kind in found.kinds[found.rigid_count :]]
+    bending = found.flexible[~np.array(flat)]
+    assert bending[: len(expected)] == pytest.approx(expected, rel=wall.tolerance)
+    assert found.base is not None
+    assert found.base.imbalance < 1e-8
