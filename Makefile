@@ -1,6 +1,8 @@
 # Everything runs inside .venv, which `setup` makes from the pinned lock file.
 PY := .venv/bin/python
 STAMP := .venv/.ready
+# Tests run in as many processes as there are processors, so each takes one thread.
+ONE_THREAD := OMP_NUM_THREADS=1 MKL_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1
 
 .PHONY: setup demo test lint bench screenshots schema lock clean
 
@@ -17,7 +19,7 @@ demo: $(STAMP)
 	sh scripts/demo.sh
 
 test: $(STAMP)
-	QT_QPA_PLATFORM=offscreen $(PY) -m pytest
+	$(ONE_THREAD) QT_QPA_PLATFORM=offscreen $(PY) -m pytest --numprocesses auto
 
 lint: $(STAMP)
 	.venv/bin/ruff check .

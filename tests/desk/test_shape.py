@@ -38,7 +38,7 @@ def test_the_shape_is_drawn_in_its_colours(make_window: Callable[..., MainWindow
     assert root[0] < image.width() / 2
     left = image.copy(0, 0, image.width() // 2, image.height())
     right = image.copy(image.width() // 2, 0, image.width() // 2, image.height())
-    most = QColor(*[int(channel) for channel in ramp(LIGHT)[235]])
+    most = QColor(*[int(channel) for channel in ramp(LIGHT.motion)[235]])
     assert count_pixels(right, most, 40) > 5 * (1 + count_pixels(left, most, 40))
     assert ratio >= 1
 

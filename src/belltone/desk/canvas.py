@@ -25,7 +25,9 @@ from belltone.desk.palette import Palette, label_font
 from belltone.desk.picking import SitePicker
 from belltone.desk.scene import Scene, SceneOptions
 from belltone.desk.session import Session
+from belltone.desk.shown import CHOSEN, Shown, state_values
 from belltone.mesh.places import location
+from belltone.modes.base_state import BaseState
 from belltone.modes.modeset import ModeSet
 from belltone.sheet.units import format_number
 
@@ -56,10 +58,10 @@ class ShapeCanvas(QWidget):
         self._press = QPointF()
         self._dragged = False
         self._shown_design: object = None
-        self._shown_mode: tuple[ModeSet, int] | None = None
-        self._swing = 1.0
+        self._shown_mode: tuple[ModeSet, Shown, int] | None = None
+        self._swing, self._behind = 1.0, 0.0
         self._fitted = True  # until a hand moves the view; then resizing leaves it alone
-        self.pinned: int | None = None
+        self.shown = CHOSEN
         self.hovered: str | None = None
         self.named = True
         self.amplitude = 0.6
@@ -84,15 +86,20 @@ class ShapeCanvas(QWidget):
     def index(self) -> int | None:
         """The place of the mode shown in the list of modes."""
         answer = self._session.answer
-        if self.pinned is None or answer is None:
+        if self.shown.kind != "mode" or self.shown.number is None or answer is None:
             return self._session.chosen_index
-        return min(self.pinned, len(answer.modes) - 1)
+        return min(self.shown.number, len(answer.modes) - 1)
 
-    def pin(self, index: int | None) -> None:
-        """Show a mode of one's own, or the chosen one again."""
-        self.pinned = index
+    def show_this(self, shown: Shown) -> None:
+        """Show something of one's own, or the chosen mode again."""
+        self.shown = shown
         self._take_mode()
         self.update()
+
+    @property
+    def _base(self) -> BaseState | None:
+        answer = self._session.answer
+        return None if answer is None else answer.modes.base
 
     def set_palette(self, palette: Palette) -> None:
         """Take another theme's colours."""
@@ -106,11 +113,16 @@ class ShapeCanvas(QWidget):
         self._scene.set_options(options)
         self._redraw(fast=False)
 
-    def set_swing(self, swing: float) -> None:
-        """Show the mode at ``swing`` (-1 to 1) of its cycle."""
-        self._swing = swing
-        self._scene.pose(swing * self.amplitude)
+    def set_swing(self, swing: float, behind: float = 0.0) -> None:
+        """Show the mode at ``swing`` (-1 to 1) of its cycle; ``behind`` is a quarter turn later."""
+        self._swing, self._behind = swing, behind
+        self._pose()
         self._redraw(fast=True)
+
+    def _pose(self) -> None:
+        # What the preload does stands still: it is a state, and no motion.
+        swing, behind = (1.0, 0.0) if self.shown.of_state else (self._swing, self._behind)
+        self._scene.pose(swing * self.amplitude, behind * self.amplitude)
 
     def share_camera(self, other: ShapeCanvas) -> None:
         """Look from wherever another canvas looks, from now on."""
@@ -156,6 +168,8 @@ class ShapeCanvas(QWidget):
             self._shown_design = answer.design
             self._shown_mode = None
             self._scene.show_design(answer.design, answer.modes)
+            if self.shown.kind == "buckling":
+                self.shown = CHOSEN  # another design may have fewer of them
             self._picker = SitePicker(answer.design, self._scene)
             self.hovered = None
             if first:
@@ -170,11 +184,23 @@ class ShapeCanvas(QWidget):
         answer, index = self._session.answer, self.index
         if answer is None or answer.design is not self._shown_design:
             return
-        if index is None or (answer.modes, index) == self._shown_mode:
+        modes, base = answer.modes, self._base
+        if self.shown.kind == "bare" and self._session.bare is not None:
+            modes, index = self._session.bare.modes, self._session.bare_partner
+        if index is None or (modes, self.shown, index) == self._shown_mode:
             return
-        self._shown_mode = (answer.modes, index)
-        self._scene.show_mode(answer.modes, index)
-        self._scene.pose(self._swing * self.amplitude)
+        self._shown_mode = (modes, self.shown, index)
+        if self.shown.of_state and base is not None:
+            values, _ = state_values(base, self.shown.kind)
+            top = values.max() or 1.0
+            self._scene.show_state(modes, base.displacements, values / top)
+        elif self.shown.kind == "buckling" and base is not None and self.shown.number is not None:
+            shape = base.shapes[self.shown.number]
+            sizes = np.linalg.norm(shape[:, :3], axis=1)
+            self._scene.show_state(modes, shape, sizes / (sizes.max() or 1.0))
+        else:
+            self._scene.show_mode(modes, index)
+        self._pose()
         self._redraw(fast=True)
 
     def _redraw(self, fast: bool) -> None:
@@ -200,7 +226,7 @@ class ShapeCanvas(QWidget):
                 self._paint_names(painter)
             self._paint_axes(painter)
             self._paint_hovered(painter)
-            if self.pinned is not None:
+            if self.shown != CHOSEN:
                 self._paint_mode(painter)
         else:
             painter.setPen(QColor(self._palette.muted))
@@ -214,15 +240,33 @@ class ShapeCanvas(QWidget):
         answer, index = self._session.answer, self.index
         if answer is None or index is None:
             return
-        mode = answer.modes.mode(index)
+        head, text = self._caption(answer.modes, index)
         painter.setFont(label_font(9, bold=True))
         painter.setPen(QColor(self._palette.ink))
-        name = "Rigid" if mode.rigid else f"Mode {mode.number}"
-        box = QRectF(8, 4, self.width() - 16, 16)
-        painter.drawText(box, f"{name} · {format_number(mode.frequency, 5)} Hz")
+        painter.drawText(QRectF(8, 4, self.width() - 16, 16), head)
         painter.setFont(label_font(8))
         painter.setPen(QColor(self._palette.muted))
-        painter.drawText(QRectF(8, 20, self.width() - 16, 14), mode.kind)
+        painter.drawText(QRectF(8, 20, self.width() - 16, 14), text)
+
+    def _caption(self, modes: ModeSet, index: int) -> tuple[str, str]:
+        """What stands over the picture: a heading, and a line below it."""
+        base, shown = self._base, self.shown
+        if shown.kind == "bare":
+            bare, partner = self._session.bare, self._session.bare_partner
+            if bare is None or partner is None:
+                return "Without preload", "finding it …" if bare is None else "no partner found"
+            mode = bare.modes.mode(partner)
+            head = f"Without preload: mode {mode.number} · {format_number(mode.frequency, 5)} Hz"
+            return head, mode.kind
+        if shown.kind != "mode" and base is not None:
+            if not shown.of_state:
+                return shown.heading(base), "a shape, relative; it has no size of its own"
+            values, unit = state_values(base, shown.kind)
+            text = f"at most {format_number(float(values.max()), 4)} {unit}"
+            return shown.heading(base)[0].upper() + shown.heading(base)[1:], text
+        mode = modes.mode(index)
+        name = "Rigid" if mode.rigid else f"Mode {mode.number}"
+        return f"{name} · {format_number(mode.frequency, 5)} Hz", mode.kind
 
     def _paint_hovered(self, painter: QPainter) -> None:
         """The site under the mouse: its line or point, and its name beside it."""

@@ -42,6 +42,8 @@ class Palette:
     nodal: str
     branches: tuple[str, ...]
     motion: tuple[str, ...]
+    state: tuple[str, ...]
+    load: str
 
     def branch(self, identity: int) -> QColor:
         """The colour of a branch."""
@@ -76,6 +78,8 @@ LIGHT: Final = Palette(
         "#7d3f3f",
     ),
     motion=("#e9e0ca", "#c6d0bb", "#8db6ae", "#4b8f99", "#2a6480", "#163a5c"),
+    state=("#f0e8d6", "#ecd0a4", "#dda76f", "#c2774f", "#964a41", "#5c2438"),
+    load="#8a2f6b",
 )
 
 DARK: Final = Palette(
@@ -106,6 +110,8 @@ DARK: Final = Palette(
         "#cc8d8d",
     ),
     motion=("#3d4448", "#44606a", "#4b8591", "#74aca9", "#b4ccb0", "#f3e6c2"),
+    state=("#453f3d", "#6b4a44", "#96584a", "#c17a55", "#e2aa78", "#f9e2bf"),
+    load="#e08fc6",
 )
 
 MARKS: Final = ("round", "square", "kite", "hexagon", "shield")
@@ -129,9 +135,9 @@ def label_font(size: float = 9.0, bold: bool = False) -> QFont:
     return font
 
 
-def ramp(palette: Palette, count: int = 256) -> NDArray[np.uint8]:
-    """The colours of relative motion, still to most, as ``(count, 3)``; lightness is monotone."""
-    colours = [QColor(name) for name in palette.motion]
+def ramp(names: tuple[str, ...], count: int = 256) -> NDArray[np.uint8]:
+    """Colours between some, none to most, as ``(count, 3)``; lightness is monotone."""
+    colours = [QColor(name) for name in names]
     stops = np.array([(c.red(), c.green(), c.blue()) for c in colours], dtype=np.float64)
     at = np.linspace(0, len(stops) - 1, count)
     columns = [np.interp(at, np.arange(len(stops)), stops[:, channel]) for channel in range(3)]

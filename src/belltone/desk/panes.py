@@ -10,7 +10,9 @@ from belltone.desk.canvas import ShapeCanvas
 from belltone.desk.palette import Palette
 from belltone.desk.scene import SceneOptions
 from belltone.desk.session import Session
+from belltone.desk.shown import STATE_KINDS, Shown
 from belltone.desk.site_menu import site_menu
+from belltone.modes.base_state import BaseState
 from belltone.sheet.units import format_number
 
 __all__ = ["Panes"]
@@ -77,11 +79,11 @@ class Panes(QWidget):
             canvas.set_options(options)
         self.changed.emit()
 
-    def set_swing(self, swing: float) -> None:
-        """Show all modes at ``swing`` of their cycles."""
+    def set_swing(self, swing: float, behind: float = 0.0) -> None:
+        """Show all modes at ``swing`` of their cycles, ``behind`` of it a quarter turn later."""
         self._swing = swing
         for canvas in self.canvases:
-            canvas.set_swing(swing)
+            canvas.set_swing(swing, behind)
 
     def set_amplitude(self, amplitude: float) -> None:
         """Draw all modes with another amplitude."""
@@ -108,11 +110,11 @@ class Panes(QWidget):
         canvas.set_options(self._options)
         if self.canvases:
             canvas.share_camera(self.first)
-            canvas.pin(self._next_mode())
+            canvas.show_this(Shown("mode", self._next_mode()))
             button = QToolButton(canvas)
             button.setText("mode…")
             button.setProperty("plain", True)
-            button.setToolTip("Choose the mode this pane keeps")
+            button.setToolTip("Choose what this pane shows")
             button.clicked.connect(lambda _=False, canvas=canvas: self._ask_mode(canvas))
             button.move(4, 36)
             button.show()
@@ -139,9 +141,33 @@ class Panes(QWidget):
         for index, mode in enumerate(answer.modes.modes()):
             name = "rigid" if mode.rigid else str(mode.number)
             action = QAction(f"{name} · {format_number(mode.frequency, 5)} Hz · {mode.kind}", menu)
-            action.triggered.connect(lambda _=False, index=index: canvas.pin(index))
+            action.triggered.connect(
+                lambda _=False, index=index: canvas.show_this(Shown("mode", index))
+            )
             menu.addAction(action)
+        if answer.modes.base is not None:
+            menu.addSeparator()
+            for shown, words in self.state_choices(answer.modes.base):
+                menu.addAction(words).triggered.connect(
+                    lambda _=False, shown=shown: canvas.show_this(shown)
+                )
         return menu
+
+    @staticmethod
+    def state_choices(base: BaseState) -> list[tuple[Shown, str]]:
+        """What can be shown of a preload, and the words for it."""
+        found = [(Shown("bare"), "the chosen mode without preload")]
+        found += [(Shown(kind), words) for kind, words in STATE_KINDS.items()]
+        for number, factor in enumerate(base.factors):
+            words = f"buckling shape {number + 1}, {format_number(factor, 4)} times the load"
+            found.append((Shown("buckling", number), words))
+        return found
+
+    def show_beside(self, kind: str) -> None:
+        """Show something of the preload in a second pane, linked to the first."""
+        if self.count == 1:
+            self.set_count(2)
+        self.canvases[1].show_this(Shown(kind))
 
     def _ask_mode(self, canvas: ShapeCanvas) -> None:
         self.mode_menu(canvas).exec(canvas.mapToGlobal(QPoint(8, 60)))

@@ -26,6 +26,7 @@ from belltone.modes.hand_check import hand_check
 from belltone.sheet.plain import PlainValueError, plain_value
 from belltone.sheet.units import DIMENSIONS, format_number
 from belltone.tune.bands import stand
+from belltone.tune.effect import effects
 
 __all__ = ["Readout"]
 
@@ -71,6 +72,9 @@ class Readout(QFrame):
         column.addLayout(grid)
         self.kind = _label("", 10)
         column.addWidget(self.kind)
+        self.loaded = _label("", 9, "muted")
+        self.loaded.setToolTip("What the preload does to this mode, recognised by its shape")
+        column.addWidget(self.loaded)
         column.addWidget(_rule())
         self.standing = _label("", 9.5)
         self.wanted = _label("", 9, "muted")
@@ -118,12 +122,13 @@ class Readout(QFrame):
         self.stale.setText("of the older design" if session.stale else "")
         self.stale.setVisible(session.stale)
         self.hertz.setText(f"{format_number(mode.frequency, 6)} Hz")
-        self.error.setText(f"± {percent(mode.error)}")
+        self.error.setText(f"± {percent(mode.error)}".replace("± below", "<"))
         self.error.setToolTip("Estimate of the discretisation's error in this frequency")
         self.radians.setText(f"{format_number(mode.angular, 6)} rad/s")
         self.rpm.setText(f"{format_number(mode.rpm, 6)} rpm")
         self.period.setText(f"{format_number(1e3 * mode.period, 5)} ms")
         self.kind.setText(mode.kind[0].upper() + mode.kind[1:] + ".")
+        self._show_loaded()
         standing = stand(mode.frequency, answer.design.bands, answer.design.margin)
         text = standing_text(standing)
         self.standing.setText(text[0].upper() + text[1:] + "." if text else "No excitation stated.")
@@ -159,6 +164,27 @@ class Readout(QFrame):
                 f"{found.formula}\ngives {format_number(found.frequency, 5)} Hz; computed "
                 f"{sign}{percent(abs(found.difference))} off it.".replace(" %", "\u00a0%")
             )
+
+    def _show_loaded(self) -> None:
+        """What the preload changes about the chosen mode."""
+        session, mode = self._session, self._session.chosen_mode
+        text = ""
+        if session.bare is not None and session.answer is not None and mode is not None:
+            for effect in effects(session.bare.modes, session.answer.modes):
+                if effect.number_after == mode.number:
+                    does = effect.words.split(",")[0].replace("stays", "leaves")
+                    text = (
+                        f"The preload {does} it: {100 * effect.change:+.3g}\u00a0% from "
+                        f"{format_number(effect.before, 5)}\u00a0Hz without"
+                    )
+                    if effect.number != mode.number:
+                        text += f", where it was mode {effect.number}"
+                    text += "."
+                    break
+        elif session.jobs.state("bare") is not None:
+            text = "Finding it without preload …"
+        self.loaded.setText(text)
+        self.loaded.setVisible(bool(text))
 
 
 class ReachForm(QWidget):

@@ -32,6 +32,7 @@ _LEFT, _RIGHT = 34, 40
 _PEG = 10.0
 _AXIS_UP = 36  # from the bottom edge to the axis
 _GRAB = 6.0
+_GHOST = ((0.0, -5.0), (4.0, 0.0), (0.0, 5.0), (-4.0, 0.0))  # a hollow lozenge
 
 
 class Ruler(QWidget):
@@ -121,6 +122,7 @@ class Ruler(QWidget):
         axis = self.height() - _AXIS_UP
         self._paint_bands(painter, axis)
         self._paint_axis(painter, axis)
+        self._paint_ghosts(painter, axis)
         self._paint_pegs(painter, axis)
         self._paint_notes(painter)
         painter.end()
@@ -171,6 +173,33 @@ class Ruler(QWidget):
                 text = format_number(frequency) + (" Hz" if tick == 0 else "")
                 box = QRectF(x - 40, axis + 7, 80, 14)
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    def _paint_ghosts(self, painter: QPainter, axis: int) -> None:
+        """Where modes would stand without the preload: hollow pegs, joined to where they are."""
+        bare = self._session.bare
+        if bare is None:
+            return
+        colour = QColor(self._palette.muted)
+        dashed = QPen(colour, 1.1, Qt.PenStyle.DashLine)
+        partner = self._session.bare_partner
+        for place, frequency in enumerate(bare.modes.flexible):
+            x = self.x_of(float(frequency))
+            if x > self.width() - _RIGHT + 12:
+                continue
+            head = QPointF(x, axis - 12)
+            painter.setPen(dashed)
+            painter.drawLine(QPointF(x, axis), head)
+            painter.setPen(QPen(colour, 1.4))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawPolygon([head + QPointF(*corner) for corner in _GHOST])
+            chosen = self._session.chosen_mode
+            if partner == bare.modes.rigid_count + place and chosen is not None:
+                now = self.x_of(chosen.frequency)
+                painter.setPen(QPen(QColor(self._palette.branch(self._session.chosen)), 1.6))
+                painter.drawLine(QPointF(x, axis - 3), QPointF(now, axis - 3))
+                toward = 4.0 if now < x else -4.0
+                for side in (-3.0, 3.0):
+                    painter.drawLine(QPointF(now, axis - 3), QPointF(now + toward, axis - 3 + side))
 
     def _paint_pegs(self, painter: QPainter, axis: int) -> None:
         answer = self._session.answer

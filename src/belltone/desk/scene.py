@@ -5,6 +5,7 @@ Drawn by VTK into an off-screen picture. Arrays are written in place from frame 
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Final
 
@@ -35,6 +36,7 @@ from belltone.desk.glyphs import (
     spring_glyphs,
     support_glyphs,
 )
+from belltone.desk.load_glyphs import load_glyphs
 from belltone.desk.palette import Palette, ramp
 from belltone.mesh.places import location
 from belltone.modes.modeset import ModeSet
@@ -82,6 +84,9 @@ class Scene:
         self._renderer.GetActiveCamera().SetViewAngle(_VIEW_ANGLE)
         self._palette = palette
         self._table = vtkLookupTable()
+        self._state_table = vtkLookupTable()
+        self._of_state = False
+        self._lagging: Array | None = None
         self._pixels = vtkUnsignedCharArray()
         self._design: Design | None = None
         self._modes: ModeSet | None = None
@@ -96,11 +101,12 @@ class Scene:
     def set_palette(self, palette: Palette) -> None:
         """Take a theme's colours."""
         self._palette = palette
-        colours = ramp(palette)
-        self._table.SetNumberOfTableValues(len(colours))
-        for index, (red, green, blue) in enumerate(colours / 255.0):
-            self._table.SetTableValue(index, red, green, blue, 1.0)
-        self._table.SetRange(0.0, 1.0)
+        for table, names in ((self._table, palette.motion), (self._state_table, palette.state)):
+            colours = ramp(names)
+            table.SetNumberOfTableValues(len(colours))
+            for index, (red, green, blue) in enumerate(colours / 255.0):
+                table.SetTableValue(index, red, green, blue, 1.0)
+            table.SetRange(0.0, 1.0)
         self._renderer.SetBackground(*rgb(palette.card))
         if self._design is not None:
             self.show_design(self._design, self._modes)
@@ -130,6 +136,7 @@ class Scene:
         for part in design.parts:
             if isinstance(part, MeshValue):
                 self._glyphs += flaw_glyphs(part, self._palette.alarm)
+        self._glyphs += load_glyphs(design, self.part, self._palette.load)
         self._add_masses()
         for actor in self._glyphs:
             self._renderer.AddActor(actor)
@@ -139,15 +146,47 @@ class Scene:
 
     def show_mode(self, modes: ModeSet, index: int) -> None:
         """Take one mode's motion."""
-        self._shape = modes.part_shapes(index)
+        self._take(modes.part_shapes(index))
+        self._use(self._table, of_state=False)
+        sizes = np.linalg.norm(self._displacement, axis=1)
+        self._lagging = None
+        if modes.lagging is not None and modes.waves[index]:
+            behind = self.part.moved(modes.by_part(modes.lagging[index]))
+            self._lagging = behind * self._motion_scale
+            sizes = np.hypot(sizes, np.linalg.norm(self._lagging, axis=1))
+            sizes /= sizes.max() or 1.0
+        self._values = {
+            "motion": sizes,
+            "energy": self.part.spread(modes.part_densities(index)),
+        }
+        self._finish()
+
+    def show_state(self, modes: ModeSet, shape: Array, values: Array) -> None:
+        """Take something the preload does: a shape, and values (0 to 1) at the modes' points."""
+        self._take(modes.by_part(shape))
+        self._use(self._state_table, of_state=True)
+        self._lagging = None
+        spread = self.part.spread(modes.by_part(values))
+        self._values = dict.fromkeys(("motion", "energy"), spread)
+        self._finish()
+
+    def _use(self, table: vtkLookupTable, of_state: bool) -> None:
+        """Colours of motion and of a loaded state are not the same, nor are its lines."""
+        self._of_state = of_state
+        for mapper in self._mappers:
+            mapper.SetLookupTable(table)
+        self._nodal_actor.SetVisibility(
+            self.options.nodal and not self.part.only_members and not of_state
+        )
+
+    def _take(self, shape: Mapping[str, Array]) -> None:
+        self._shape = dict(shape)
         moved = self.part.moved(self._shape)
         largest = float(np.linalg.norm(moved, axis=1).max()) or 1.0
         self._displacement = moved / largest
         self._motion_scale = 1.0 / largest
-        self._values = {
-            "motion": np.linalg.norm(self._displacement, axis=1),
-            "energy": self.part.spread(modes.part_densities(index)),
-        }
+
+    def _finish(self) -> None:
         self._signed_array[:] = np.sum(self._displacement * self.part.normals, axis=1)
         self._find_nodal()
         self._signed.Modified()
@@ -192,7 +231,9 @@ class Scene:
         self._rest_actor.SetVisibility(self.options.clutter)
         for actor in self._glyphs:
             actor.SetVisibility(self.options.clutter)
-        self._nodal_actor.SetVisibility(self.options.nodal and not self.part.only_members)
+        self._nodal_actor.SetVisibility(
+            self.options.nodal and not self.part.only_members and not self._of_state
+        )
         seen, both = self._seen, [*self._seen, *self._faint]
         self._poly.SetPolys(cells(self.part.gathered("faces", seen)))
         self._faint_poly.SetPolys(cells(self.part.gathered("faces", self._faint)))
@@ -207,12 +248,17 @@ class Scene:
         if self._shape is not None:
             self._find_nodal()
 
-    def pose(self, swing: float) -> None:
-        """Move everything to ``swing`` (-1 to 1, times the drawn amplitude) of the mode."""
+    def pose(self, swing: float, behind: float = 0.0) -> None:
+        """Move everything to ``swing`` (-1 to 1, times the drawn amplitude) of the mode.
+
+        Of a whirling mode ``behind`` is how much of the part a quarter turn later is seen.
+        """
         if self._shape is None:
             return
         scale = swing * _REACH * self.size
         self._points_array[:] = self.part.points + scale * self._displacement
+        if self._lagging is not None:
+            self._points_array[:] += behind * _REACH * self.size * self._lagging
         for changed in (
             self._points,
             self._poly,
@@ -386,12 +432,14 @@ class Scene:
         self._poly.SetPoints(self._points)
         self._faint_poly = vtkPolyData()
         self._faint_poly.SetPoints(self._points)
+        self._mappers: list[vtkPolyDataMapper] = []
         for poly, opacity in ((self._poly, 1.0), (self._faint_poly, _FAINT)):
             poly.GetPointData().SetScalars(self._scalars)
             mapper = vtkPolyDataMapper()
             mapper.SetInputData(poly)
             mapper.SetLookupTable(self._table)
             mapper.SetScalarRange(0.0, 1.0)
+            self._mappers.append(mapper)
             actor = vtkActor()
             actor.SetMapper(mapper)
             if self.part.only_members:

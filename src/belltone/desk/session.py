@@ -31,6 +31,7 @@ from belltone.store.failures import record_failure
 from belltone.store.journal import Journal
 from belltone.system.contacts import Contact, contacts
 from belltone.tune.bands import verdict
+from belltone.tune.effect import effects
 from belltone.tune.pull import pulls
 
 __all__ = ["Answer", "Session"]
@@ -95,6 +96,7 @@ class Session(QObject):
         self._saved = sheet.text if saved is None else saved
         self.wrong: dict[Path, tuple[str, str]] = {}
         self.answer: Answer | None = None
+        self.bare: Answer | None = None
         self.failure = ""
         self.chosen: int = 0
         self.before: Answer | None = None
@@ -149,6 +151,7 @@ class Session(QObject):
         self.jobs.stop("modes")
         self.jobs.stop("pulls")
         self.jobs.stop("contacts")
+        self.jobs.stop("bare")
         self.tuning.forget()
         self._journal.clear()
         self._load(sheet, path, saved)
@@ -279,6 +282,7 @@ class Session(QObject):
             self.choice_changed.emit()
             self._pull_timer.start()
             self._find_contacts(design)
+            self._find_bare(sheet)
 
         def fail(error: Exception) -> None:
             expected = isinstance(error, AccuracyError)
@@ -287,6 +291,41 @@ class Session(QObject):
 
         self.jobs.start("modes", work, finish, fail)
         self.answer_changed.emit()
+
+    def _find_bare(self, sheet: Sheet) -> None:
+        """Find in the background the modes there would be without the preload."""
+        if sheet.content.preload is None or not sheet.content.preload.applied:
+            self.bare = None
+            self.jobs.stop("bare")
+            return
+        without = sheet.without_preload()
+        if self.bare is not None and self.bare.sheet.text == without.text:
+            return
+        self.bare = None
+
+        def work(progress: Progress) -> Answer:
+            design = evaluate(without)
+            modes = solve_modes(design, request_for(design), progress=progress)
+            return Answer(without, design, modes, (), 0.0)
+
+        def finish(found: Answer) -> None:
+            self.bare = found
+            self.choice_changed.emit()
+
+        self.jobs.start("bare", work, finish, lambda error: self.told.emit(str(error)))
+
+    @property
+    def bare_partner(self) -> int | None:
+        """Place of the chosen mode among those without preload, found by its shape."""
+        index = self.chosen_index
+        if self.bare is None or self.answer is None or index is None:
+            return None
+        number = self.answer.modes.mode(index).number
+        for effect in effects(self.bare.modes, self.answer.modes):
+            if effect.number_after == number:
+                place = effect.number - 1 - self.bare.modes.skipped
+                return self.bare.modes.rigid_count + place
+        return None
 
     def _find_contacts(self, design: Design) -> None:
         """See in the background which parts touch, and how heavy each is."""

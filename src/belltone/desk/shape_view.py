@@ -23,6 +23,8 @@ from belltone.desk.canvas import ShapeCanvas
 from belltone.desk.palette import Palette, label_font
 from belltone.desk.panes import Panes
 from belltone.desk.session import Session
+from belltone.desk.shown import CHOSEN, Shown, state_values
+from belltone.modes.base_state import BaseState
 from belltone.sheet.units import format_number
 
 __all__ = ["ShapeView"]
@@ -148,6 +150,9 @@ class ShapeView(QFrame):
         ):
             self._check(menu, (key, True), words)
         menu.addSeparator()
+        self._state_menu = menu.addMenu("what the preload does")
+        self._state_menu.aboutToShow.connect(self._fill_states)
+        menu.addSeparator()
         for count, words in ((1, "one pane"), (2, "two panes"), (4, "four panes")):
             action = menu.addAction(words)
             action.setCheckable(True)
@@ -155,6 +160,24 @@ class ShapeView(QFrame):
             self._checks[("panes", count)] = action
         self._show_options()
         return menu
+
+    def _fill_states(self) -> None:
+        """What can be shown of the preload, in the first pane."""
+        self._state_menu.clear()
+        answer = self._session.answer
+        base = None if answer is None else answer.modes.base
+        if base is None:
+            self._state_menu.addAction("nothing loads it").setEnabled(False)
+            return
+        for shown, words in [(CHOSEN, "nothing: the chosen mode"), *self.panes.state_choices(base)]:
+            self._state_menu.addAction(words).triggered.connect(
+                lambda _=False, shown=shown: self.show_this(shown)
+            )
+
+    def show_this(self, shown: Shown) -> None:
+        """Show something of the preload, or the chosen mode again, in the first pane."""
+        self.canvas.show_this(shown)
+        self._name_mode()
 
     def _check(self, menu: QMenu, key: tuple[str, object], words: str) -> None:
         action = menu.addAction(words)
@@ -196,10 +219,15 @@ class ShapeView(QFrame):
         cycles = 0.1 + 2.4 * self.speed.value() / 100
         self._phase = (self._phase + 2 * math.pi * cycles * (now - self._then)) % (2 * math.pi)
         self._then = now
-        self.panes.set_swing(math.sin(self._phase))
+        self.panes.set_swing(math.sin(self._phase), math.cos(self._phase))
 
     def _name_mode(self) -> None:
-        mode = self._session.chosen_mode
+        mode, shown = self._session.chosen_mode, self.canvas.shown
+        answer = self._session.answer
+        base = None if answer is None else answer.modes.base
+        self._legend.set_state(base, shown)
+        self.head.setVisible(shown == CHOSEN)
+        self.sub.setVisible(shown == CHOSEN)
         if mode is None:
             self.head.setText("")
             self.sub.setText("")
@@ -216,6 +244,7 @@ class _Legend(QWidget):
         super().__init__()
         self._palette = palette
         self._words = _COLOURS["motion"]
+        self._top: str | None = None
         self.setFixedSize(216, 26)
         self.setToolTip(
             "Amplitudes of a mode are relative: how far one spot moves compared with the spot "
@@ -231,19 +260,31 @@ class _Legend(QWidget):
         self._words = words
         self.update()
 
+    def set_state(self, base: BaseState | None, shown: Shown) -> None:
+        """Say what the colours of a loaded state are: real sizes, with their unit."""
+        self._top = None
+        if base is not None and shown.of_state:
+            values, unit = state_values(base, shown.kind)
+            self._top = f"{format_number(float(values.max()), 4)} {unit}"
+        self.update()
+
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         bar = QRectF(0, 2, self.width(), 8)
         gradient = QLinearGradient(bar.topLeft(), bar.topRight())
-        for place, name in enumerate(self._palette.motion):
-            gradient.setColorAt(place / (len(self._palette.motion) - 1), QColor(name))
+        colours = self._palette.motion if self._top is None else self._palette.state
+        for place, name in enumerate(colours):
+            gradient.setColorAt(place / (len(colours) - 1), QColor(name))
         painter.fillRect(bar, gradient)
         painter.setFont(label_font(7.5))
         painter.setPen(QColor(self._palette.muted))
         text = QRectF(0, 12, self.width(), 13)
-        painter.drawText(text, Qt.AlignmentFlag.AlignLeft, "none")
-        painter.drawText(text, Qt.AlignmentFlag.AlignHCenter, self._words)
-        painter.drawText(text, Qt.AlignmentFlag.AlignRight, "most")
+        low, middle, high = "none", self._words, "most"
+        if self._top is not None:
+            low, middle, high = "0", "real size", self._top
+        painter.drawText(text, Qt.AlignmentFlag.AlignLeft, low)
+        painter.drawText(text, Qt.AlignmentFlag.AlignHCenter, middle)
+        painter.drawText(text, Qt.AlignmentFlag.AlignRight, high)
         painter.end()
 
 

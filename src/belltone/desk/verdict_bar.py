@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
+from typing import Final
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
 
 from belltone.desk.palette import Palette, label_font
 from belltone.desk.session import Session
+from belltone.exchange.preload_tables import buckling_text
 from belltone.exchange.tables import percent
 from belltone.tune.bands import verdict
 
 __all__ = ["VerdictBar"]
+
+
+_NEAR_BUCKLING: Final = 2.0  # a smaller factor is shown as alarming
 
 
 class VerdictBar(QWidget):
@@ -37,8 +43,12 @@ class VerdictBar(QWidget):
         self.sweep = QPushButton("Sweep")
         self.sweep.setToolTip("Sweep the knob chosen at the sweep map to find where it is clear")
         self.sweep.clicked.connect(self.sweep_asked)
+        self.load = QLabel()
+        self.load.setFont(label_font(9, bold=True))
+        self.load.setToolTip("What the preload comes to before the shape stops being stable")
         row.addWidget(self.head)
         row.addWidget(self.text, 1)
+        row.addWidget(self.load)
         row.addWidget(self.sweep)
         row.addWidget(self.go)
         for signal in (session.answer_changed, session.tuning.sweep_changed, session.sheet_changed):
@@ -87,6 +97,7 @@ class VerdictBar(QWidget):
         if answer is not None and session.stale and not session.wrong:
             text = f"{text} (of the older design)"
         self._wash = wash
+        self._show_load()
         self.head.setText(head)
         self.head.setStyleSheet(f"color: {colour};")
         self.text.setText(text)
@@ -104,6 +115,20 @@ class VerdictBar(QWidget):
             and not session.tuning.sweep_is_current
         )
         self.update()
+
+    def _show_load(self) -> None:
+        """The buckling factor, always in sight where there is one."""
+        answer = self._session.answer
+        base = None if answer is None else answer.modes.base
+        shown = base is not None and bool(base.factors or base.snapped is not None)
+        self.load.setVisible(shown)
+        if base is None or not shown:
+            return
+        near = base.snapped is not None or base.factors[0] < _NEAR_BUCKLING
+        colour = self._palette.alarm if near else self._palette.muted
+        text = buckling_text(base)
+        self.load.setText(text[0].upper() + text[1:])
+        self.load.setStyleSheet(f"color: {colour};")
 
     def _advice(self) -> str:
         session = self._session

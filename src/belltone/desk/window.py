@@ -30,11 +30,13 @@ from belltone.desk.mode_table import ModeTable
 from belltone.desk.notes_card import NotesCard
 from belltone.desk.palette import DARK, LIGHT, label_font, qt_palette, stylesheet
 from belltone.desk.parts_card import PartsCard
+from belltone.desk.preload_card import PreloadCard
 from belltone.desk.readout import Readout
 from belltone.desk.ruler import Ruler
 from belltone.desk.session import Session
 from belltone.desk.shape_view import ShapeView
 from belltone.desk.site_cards import HeldCard, HungCard
+from belltone.desk.speed_view import SpeedView
 from belltone.desk.starts import Start, StartDialog
 from belltone.desk.sweep_map import SweepMap
 from belltone.desk.verdict_bar import VerdictBar
@@ -80,6 +82,7 @@ class MainWindow(QMainWindow):
         self._settings = settings or QSettings()
         self._palette = DARK if self._settings.value("theme") == DARK.name else LIGHT
         self.table: ModeTable | None = None
+        self.speeds: SpeedView | None = None
         self.verdict = VerdictBar(session, self._palette)
         self.shape = ShapeView(session, self._palette)
         self.map = SweepMap(session, self._palette)
@@ -126,7 +129,9 @@ class MainWindow(QMainWindow):
         ]
         self.notes = NotesCard(self.session)
         self.joined = JoinedCard(self.session)
-        for card in (*self.cards[:2], self.joined, *self.cards[2:], self.notes):
+        self.preload = PreloadCard(self.session)
+        cards = (*self.cards[:2], self.joined, *self.cards[2:4], self.preload, *self.cards[4:])
+        for card in (*cards, self.notes):
             column.addWidget(card)
         column.addStretch(1)
         scroll = QScrollArea()
@@ -224,6 +229,13 @@ class MainWindow(QMainWindow):
         shown.setText("&Show")
         view.addSeparator()
         self._action(view, "Run or stop the &sweep", QKeySequence("Ctrl+R"), self.map.run_or_stop)
+        self._action(view, "Speed dia&gram", QKeySequence("Ctrl+D"), self.show_speeds)
+        self._action(
+            view,
+            "&With and without preload",
+            QKeySequence("Ctrl+B"),
+            lambda: self.shape.panes.show_beside("bare"),
+        )
         self._action(view, "&Day or night", None, self.switch_theme)
         help_menu = self.menuBar().addMenu("&Help")
         self._action(help_menu, "&Hands and keys", QKeySequence("F1"), self._show_keys)
@@ -430,6 +442,15 @@ class MainWindow(QMainWindow):
         self.table.raise_()
         self.table.activateWindow()
 
+    def show_speeds(self) -> None:
+        """Show the speed diagram beside this window."""
+        if self.speeds is None:
+            self.speeds = SpeedView(self.session, self._palette, self)
+        self.speeds.set_palette(self._palette)
+        self.speeds.show()
+        self.speeds.raise_()
+        self.speeds.activateWindow()
+
     def _toggle_play(self) -> None:
         self.shape.set_playing(not self.shape.playing)
 
@@ -461,6 +482,8 @@ class MainWindow(QMainWindow):
             "Sweep map: drag the cursor to turn the knob; click a branch to choose it; Ctrl+R "
             "runs or stops the sweep.\n\n"
             "Ctrl+T shows all modes in a table; Ctrl+C there copies it.\n\n"
+            "Ctrl+B shows the chosen mode with and without the preload side by side; Ctrl+D the "
+            "speed diagram of what spins.\n\n"
             "Alt+Left and Alt+Right choose the lower or higher mode from anywhere.",
         )
 

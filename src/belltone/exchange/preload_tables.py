@@ -53,17 +53,15 @@ def largest_text(largest: Largest) -> str:
 def largest_rows(base: BaseState) -> list[tuple[str, ...]]:
     """One row for each largest value, under `LARGEST_COLUMNS`."""
     return [
-        (each.what, largest_text(each), each.part, _triple(each.at, 1e3)) for each in base.largest
+        (each.what, largest_text(each), each.part, _triple(each.at, 1e3, 1e-9))
+        for each in base.largest
     ]
 
 
 def reaction_rows(base: BaseState) -> list[tuple[str, ...]]:
     """One row for each support, under `REACTION_COLUMNS`."""
-    sizes = [abs(part) for each in base.reactions for part in each.force]
-    least = 1e-9 * max(sizes, default=0.0)
     return [
-        (each.name, _triple(each.force, 1.0, least), _triple(each.moment, 1.0, least))
-        for each in base.reactions
+        (each.name, _triple(each.force, 1.0), _triple(each.moment, 1.0)) for each in base.reactions
     ]
 
 

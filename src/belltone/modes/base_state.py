@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,7 +23,8 @@ __all__ = ["BaseState", "Largest", "Reaction", "base_state"]
 
 Array = NDArray[np.float64]
 
-_FACTORS = 4
+_FACTORS: Final = 4
+_ROUNDING: Final = 1e-10  # of the load
 MEMBER_FORCES = ("axial force", "shear y", "shear z", "twisting moment", "moment y", "moment z")
 """Section forces of members, by the member's own side (y) and up (z)."""
 WALL_FORCES = (
@@ -215,6 +217,13 @@ def _reactions(
     named += [
         (f"{move.place.site}, moved", move.place) for move in moves if move.place not in known
     ]
+    external, extent = state.forces.reshape(-1, 6), max(assembly.extent, 1e-12)
+    size = max(
+        float(np.abs(external[:, :3]).sum()),
+        float(np.abs(given[:, :3]).sum()),
+        float(np.abs(external[:, 3:]).sum() + np.abs(given[:, 3:]).sum()) / extent,
+        1e-300,
+    )
     taken = np.zeros(len(nodes), dtype=bool)
     found: list[Reaction] = []
     force_sum, moment_sum = np.zeros(3), np.zeros(3)
@@ -226,22 +235,20 @@ def _reactions(
         force = given[own, :3].sum(axis=0)
         arms = nodes[own] - site.centre
         moment = given[own, 3:].sum(axis=0) + np.cross(arms, given[own, :3]).sum(axis=0)
-        found.append(Reaction(name, _three(force), _three(moment)))
+        found.append(
+            Reaction(name, _three(_clean(force, size)), _three(_clean(moment, size * extent)))
+        )
         force_sum += force
         moment_sum += moment + np.cross(site.centre, force)
-    external = state.forces.reshape(-1, 6)
     load = external[:, :3].sum(axis=0)
     load_moment = external[:, 3:].sum(axis=0) + np.cross(nodes, external[:, :3]).sum(axis=0)
-    size = max(
-        float(np.abs(external[:, :3]).sum()),
-        float(np.abs(given[:, :3]).sum()),
-        float(np.abs(external[:, 3:]).sum() + np.abs(given[:, 3:]).sum()) / assembly.extent,
-        1e-300,
-    )
-    left = np.linalg.norm(force_sum + load) + np.linalg.norm(moment_sum + load_moment) / max(
-        assembly.extent, 1e-12
-    )
+    left = np.linalg.norm(force_sum + load) + np.linalg.norm(moment_sum + load_moment) / extent
     return tuple(found), float(left / size)
+
+
+def _clean(vector: Array, size: float) -> Array:
+    """Without what is rounding next to the load."""
+    return np.where(np.abs(vector) > _ROUNDING * size, vector, 0.0)
 
 
 def _three(vector: Array) -> tuple[float, float, float]:

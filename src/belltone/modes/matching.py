@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import linear_sum_assignment
 
-__all__ = ["assurance", "clusters", "match"]
+__all__ = ["EQUAL", "assurance", "clusters", "match"]
 
 Array = NDArray[np.float64]
 IntArray = NDArray[np.intp]

@@ -151,12 +151,13 @@ class ModeSet:
 
     def part_shapes(self, index: int) -> dict[str, Array]:
         """One mode's shape ``(points, 6)`` by part."""
-        return self._by_part(self.shapes[index])
+        return self.by_part(self.shapes[index])
 
     def part_densities(self, index: int) -> dict[str, Array]:
         """One mode's strain energy by length or area ``(points,)`` by part."""
-        return self._by_part(self.densities[index])
+        return self.by_part(self.densities[index])
 
-    def _by_part(self, values: Array) -> dict[str, Array]:
+    def by_part(self, values: Array) -> dict[str, Array]:
+        """Values at all points ``(points, ...)`` by part."""
         pieces = np.split(values, np.cumsum(self.point_counts)[:-1])
         return dict(zip(self.part_names, pieces, strict=True))

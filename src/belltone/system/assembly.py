@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,6 +25,9 @@ __all__ = ["Assembly", "System", "assemble", "bodies_of", "symmetric", "work_in_
 
 Array = NDArray[np.float64]
 Matrix = sparse.csc_matrix
+
+
+_FEW: Final = 4  # matrices filled without remembering where their entries go
 
 
 @dataclass(frozen=True)
@@ -109,6 +113,8 @@ class Assembly:
         self.coordinates = np.concatenate([body.mesh.coordinates for body in self.bodies])
         self.size = 6 * len(self.coordinates)
         self.extent = _extent(self.bodies, self.coordinates)
+        self._scatters = 0
+        self._pattern: _Pattern | None = None
         self.supports = _supports(design, self.by_name, self.size)
         self.joints = joint_ties(design, self.by_name, self.size)
         self.lumps = tuple(
@@ -151,6 +157,11 @@ class Assembly:
 
     def scattered(self, blocks: Sequence[Array]) -> Matrix:
         """Matrices of the elements of all bodies on all unknowns."""
+        self._scatters += 1
+        if self._scatters > _FEW:
+            if self._pattern is None:
+                self._pattern = _Pattern.of(self.bodies, self.size)
+            return self._pattern.filled(np.concatenate([own.ravel() for own in blocks]))
         pieces: list[list[NDArray[np.generic]]] = [[], [], []]
         for body, own in zip(self.bodies, blocks, strict=True):
             degrees = _degrees(body).astype(np.int32)
@@ -246,6 +257,40 @@ class Assembly:
             ),
             tuple(joint.name for joint in self.design.joints),
         )
+
+
+@dataclass(frozen=True)
+class _Pattern:
+    """Where entries of elements go in the whole matrix; it pays when that is filled many times."""
+
+    order: NDArray[np.intp]
+    starts: NDArray[np.intp]
+    rows: NDArray[np.int32]
+    columns: NDArray[np.int32]
+
+    @classmethod
+    def of(cls, bodies: Sequence[Body], size: int) -> _Pattern:
+        """The pattern of all elements of some bodies."""
+        keys = []
+        for body in bodies:
+            degrees = _degrees(body).astype(np.int64)
+            keys.append((degrees[:, None, :] * size + degrees[:, :, None]).ravel())
+        key = np.concatenate(keys)
+        order = np.argsort(key, kind="stable")
+        sorted_keys = key[order]
+        new = np.concatenate([[True], sorted_keys[1:] != sorted_keys[:-1]])
+        starts = np.flatnonzero(new[: len(sorted_keys)])
+        column, row = np.divmod(sorted_keys[starts], size)
+        ends = np.searchsorted(column, np.arange(size + 1))
+        return cls(order, starts, row.astype(np.int32), ends.astype(np.int32))
+
+    def filled(self, entries: Array) -> Matrix:
+        """The matrix of entries in the order of the elements."""
+        size = len(self.columns) - 1
+        data = np.add.reduceat(entries[self.order], self.starts) if len(self.starts) else entries
+        matrix = sparse.csc_matrix((data, self.rows, self.columns), shape=(size, size))
+        matrix.has_sorted_indices = True
+        return matrix
 
 
 def work_in_ties(rows: Sequence[sparse.csr_matrix], extent: float) -> FreeMotions:

@@ -379,10 +379,27 @@ class _Path:
 
     def _pull(self, pose: Pose, fraction: float, free: FreeMotions) -> Array:
         """Derivative of what is out of balance by the fraction, on the permitted motions."""
-        step = 1e-6
-        ahead, _, _ = self._forces(pose, fraction + step)
-        behind, _, _ = self._forces(pose, fraction - step)
-        return np.asarray(free.basis.T @ ((ahead - behind) / (2 * step)))
+        preload, assembly = self.preload, self.assembly
+        bodies = tuple(body.posed(pose) for body in assembly.bodies)
+        pull = -preload.scale * self._loads.at(bodies, pose).forces
+        initial = self._loads.initial(bodies, preload.scale)
+        if any(heat or tension for heat, tension in initial):
+            forces = [
+                assembly.gathered(
+                    [
+                        body.elements.stressed(None, much * heat, much * tension).forces
+                        for body, (heat, tension) in zip(bodies, initial, strict=True)
+                    ]
+                )
+                for much in (1.0, 0.0)
+            ]
+            pull = pull + forces[0] - forces[1]
+        if preload.moves:
+            _, tangent, _ = self._forces(pose, fraction)
+            ahead = assembly.free(pose, (fraction + 1.0) * preload.scale).offset
+            here = assembly.free(pose, fraction * preload.scale).offset
+            pull = pull + tangent @ (ahead - here)
+        return np.asarray(free.basis.T @ pull)
 
     def _at_load(self, point: _Point, aim: float) -> _Point | None:
         """The state at another fraction of the load, near a point; ``None`` where there is none.

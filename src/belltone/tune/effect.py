@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final
 
-from belltone.modes.matching import match
+from belltone.modes.matching import EQUAL, match
 from belltone.modes.modeset import ModeSet
 
 __all__ = ["Effect", "effects"]
@@ -50,11 +50,20 @@ def effects(before: ModeSet, after: ModeSet) -> tuple[Effect, ...]:
         after.flexible,
         before.flexible,
     )
+
+    def number(place: int, partner: int) -> int:
+        """Of equal modes it does not matter which is called which."""
+        if place < len(after.flexible):
+            here, there = after.flexible[place], after.flexible[partner]
+            if abs(here - there) <= EQUAL * there:
+                return place
+        return partner
+
     return tuple(
         Effect(
             before.skipped + place + 1,
             float(before.flexible[place]),
-            after.skipped + int(partner) + 1,
+            after.skipped + number(place, int(partner)) + 1,
             float(after.flexible[partner]),
         )
         for place, (partner, sure) in enumerate(zip(partners, certainty, strict=True))
