@@ -51,10 +51,10 @@ def load_glyphs(design: Design, drawn: DrawnAssembly, colour: str) -> list[vtkAc
             lines += _turning(place, way[3:], 0.5 * _SHORT * size)
     if preload.spin is not None:
         spin = preload.spin
-        reach = 0.5 * size * spin.axis
+        reach = 0.42 * size * spin.axis
         middle = spin.through + spin.axis * float((_middle(design) - spin.through) @ spin.axis)
         lines.append(np.stack([middle - reach, middle + reach]))
-        lines += _turning(middle + 0.8 * reach, spin.axis, 0.06 * size)
+        lines += _turning(middle + 0.85 * reach, spin.axis, 0.05 * size)
     if np.any(preload.acceleration):
         lines += _arrow(_middle(design), preload.acceleration, _LONG * size)
     for name, pull in preload.pulls.items():

@@ -226,9 +226,7 @@ class ShapeView(QFrame):
         answer = self._session.answer
         base = None if answer is None else answer.modes.base
         self._legend.set_state(base, shown)
-        self.head.setVisible(shown == CHOSEN)
-        self.sub.setVisible(shown == CHOSEN)
-        if mode is None:
+        if mode is None or shown != CHOSEN:
             self.head.setText("")
             self.sub.setText("")
             return

@@ -163,7 +163,7 @@ class SpeedView(QWidget):
             name.setPos(at[-1], float(curve(at[-1])))
             self.plot.addItem(name)
         for order in diagram.orders:
-            stop = min(float(values[-1]), 60 * top / order)
+            stop = min(float(values[-1]), 60 * 0.93 * top / order)
             pen = pg.mkPen(palette.muted, width=1.2, style=Qt.PenStyle.DashLine)
             self.plot.plot([0.0, stop], diagram.line(order, [0.0, stop]), pen=pen)
             name = pg.TextItem(f"{order:g}×", color=palette.muted, anchor=(1.0, 1.0))

@@ -86,7 +86,7 @@ def crossing_rows(diagram: SpeedDiagram) -> list[tuple[str, ...]]:
             format_number(each.speed, 5),
             f"{each.order:g}×",
             format_number(each.frequency, 5),
-            str(each.branch),
+            " and ".join(map(str, each.branches)),
             each.kind,
             "" if each.margin is None else percent(each.margin),
         )

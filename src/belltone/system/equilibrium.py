@@ -46,6 +46,7 @@ _GROWTH: Final = 2.0  # times what there is already; a step that pushes farther 
 _FAR: Final = 3.0  # times the load; the path has gone somewhere else
 _NEAR: Final = 0.01  # of the size; while steps are short so little is no snap
 _SHORT: Final = 64 * _LEAST_STEP
+_SWING: Final = 1e-9  # relative; less stiffness than this is rounding
 _HALVINGS: Final = 12  # to find where a shape stops being stable
 
 
@@ -120,18 +121,22 @@ def _small(assembly: Assembly, preload: PreloadValue) -> Equilibrium:
     right = basis.T @ (forces - inner - system.unreduced @ free.offset)
     whole = _Grounded(system, forces - inner)
     factor = Factor(whole.part(system.stiffness))
-    motions = np.asarray(basis @ whole.solved(factor, right)) + free.offset
+    solved = whole.solved(factor, right)
+    # What was left out of a free component moved it as one; its middle stays where it is.
+    solved -= system.rigid @ (system.rigid.T @ np.asarray(system.mass @ solved))
+    motions = np.asarray(basis @ solved) + free.offset
     _, stiffness = _stress(assembly, system.bodies, motions, initial)
     if pushed.stiffness is not None:
         stiffness = stiffness + scale * pushed.stiffness
     reduced = symmetric(system.free.basis.T @ stiffness @ system.free.basis)
     residual = forces - inner - system.unreduced @ motions
+    loaded = replace(
+        system,
+        stiffness=sparse.csc_matrix(system.stiffness + reduced),
+        stress_stiffness=reduced,
+    )
     return Equilibrium(
-        replace(
-            system,
-            stiffness=sparse.csc_matrix(system.stiffness + reduced),
-            stress_stiffness=reduced,
-        ),
+        _with_swings(loaded, preload),
         system.stiffness,
         reduced,
         motions.reshape(-1, 6),
@@ -142,6 +147,33 @@ def _small(assembly: Assembly, preload: PreloadValue) -> Equilibrium:
         factor,
         system.free,
     )
+
+
+def _with_swings(system: System, preload: PreloadValue) -> System:
+    """The system with those motions among the flexible ones that only the load stiffens.
+
+    A pendulum is one. Motions the load does not stiffen stay rigid; so do those that spin alone
+    softens, which gyroscopic forces would hold.
+    """
+    rigid = system.rigid
+    if not rigid.shape[1] or system.stress_stiffness is None:
+        return system
+    values, turn = np.linalg.eigh(rigid.T @ np.asarray(system.stress_stiffness @ rigid))
+    typical = abs(float(system.stress_stiffness.diagonal().max(initial=0.0)))
+    least = _SWING * max(typical / max(float(system.mass.diagonal().max()), 1e-300), 1e-300)
+    spins = preload.spin is not None and preload.spin.speed > 0
+    if np.any(values < -least) and not spins:
+        worst = int(np.argmax(np.abs(turn[:, 0])))
+        raise UnbalancedError(
+            f"the loaded state is not stable: it {system.rigid_names[worst]} by itself, as a "
+            "weight that stands on a hinge does"
+        )
+    swings = values > least
+    if not swings.any():
+        return system
+    kept = turn[:, ~swings]
+    names = tuple(system.rigid_names[int(np.argmax(np.abs(column)))] for column in kept.T)
+    return replace(system, rigid=rigid @ kept, rigid_names=names)
 
 
 def _stress(
@@ -510,7 +542,7 @@ class _Path:
         stress = symmetric(sparse.csc_matrix(whole - system.stiffness))
         pushed = self._loads.at(bodies, pose)
         return Equilibrium(
-            replace(system, stiffness=whole, stress_stiffness=stress),
+            _with_swings(replace(system, stiffness=whole, stress_stiffness=stress), self.preload),
             system.stiffness,
             stress,
             _vector(pose).reshape(-1, 6),

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from concurrent.futures import Executor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import Final
 
@@ -25,6 +25,7 @@ __all__ = ["Crossing", "SpeedDiagram", "speed_diagram"]
 
 _POINTS: Final = 13
 _SLOWEST: Final = 1e-3  # of the fastest; standing still, nothing whirls
+_SAME: Final = 1e-3  # of a speed; crossings nearer than this are one
 _LOOKS: Final = 400
 _PER_RPM: Final = 2 * math.pi / 60  # rad/s
 KNOB: Final = "spin_speed"
@@ -35,13 +36,14 @@ class Crossing:
     """Where an order line meets a branch: speed in rpm, frequency in Hz.
 
     ``margin`` is how far that speed is from the one the sheet states, relative to the latter;
-    ``None`` where it states none. ``waves`` tells the whirl, as in a mode set.
+    ``None`` where it states none. ``branches`` are those that cross there, of a pair both.
+    ``waves`` tells the whirl, as in a mode set.
     """
 
     speed: float
     order: float
     frequency: float
-    branch: int
+    branches: tuple[int, ...]
     kind: str
     waves: int
     margin: float | None
@@ -117,8 +119,29 @@ def _crossings(sweep: Sweep, spin: SpinValue) -> list[Crossing]:
                 speed = float(brentq(height, looks[step], looks[step + 1]))
                 margin = abs(speed - now) / now if now else None
                 frequency = order * speed / 60
-                found.append(Crossing(speed, order, frequency, number, branch.kind, waves, margin))
-    return sorted(found, key=lambda crossing: crossing.speed)
+                found.append(
+                    Crossing(speed, order, frequency, (number,), branch.kind, waves, margin)
+                )
+    return _paired(sorted(found, key=lambda crossing: crossing.speed))
+
+
+def _paired(found: list[Crossing]) -> list[Crossing]:
+    """Crossings by speed, those of modes that come in pairs told once."""
+    kept: list[Crossing] = []
+    for crossing in found:
+        same = [
+            place
+            for place, other in enumerate(kept)
+            if other.order == crossing.order
+            and other.waves == crossing.waves
+            and abs(other.speed - crossing.speed) < _SAME * crossing.speed
+        ]
+        if same:
+            other = kept[same[0]]
+            kept[same[0]] = replace(other, branches=(*other.branches, *crossing.branches))
+        else:
+            kept.append(crossing)
+    return kept
 
 
 def _height(curve: PchipInterpolator, order: float, speed: float) -> float:
