@@ -9,6 +9,7 @@ from pathlib import Path
 
 from belltone.desk.app import draw_picture, wait_for
 from belltone.desk.palette import LIGHT
+from belltone.desk.shown import Shown
 from belltone.desk.starts import StartDialog
 from belltone.desk.window import NEW_SHEET, MainWindow
 from belltone.sheet.demo import demo_sheet
@@ -80,6 +81,28 @@ def swung(window: MainWindow) -> None:
     window.shape.panes.set_swing(0.9)
 
 
+def cold(window: MainWindow) -> None:
+    """Wait for the modes without preload."""
+    wait_for(lambda: window.session.bare is not None)
+    window.shape.panes.set_swing(0.9)
+
+
+def states(window: MainWindow) -> None:
+    """Show what the preload does, displacement beside stress."""
+    cold(window)
+    window.shape.panes.show_beside("stress")
+    window.shape.show_this(Shown("moved"))
+
+
+def over_speed(window: MainWindow) -> None:
+    """Draw the speed diagram."""
+    window.show_speeds()
+    speeds = window.speeds
+    assert speeds is not None
+    speeds.run_or_stop()
+    wait_for(lambda: speeds.diagram is not None)
+
+
 def all_modes(window: MainWindow) -> None:
     """Open the table of modes."""
     window.show_table()
@@ -108,6 +131,9 @@ def main() -> int:
             ("filler_gantry", "gantry", swung),
             ("ribbed_cover", "ribs", swung),
             ("drip_tray", "tray", by_energy),
+            ("heated_rail", "preload", cold),
+            ("pressed_cover", "state", states),
+            ("spinning_bell", "speeds", over_speed),
         ):
             copy = Path(folder) / f"{name}.toml"
             for mesh in demo_sheet(name).parent.glob("*.vtu"):

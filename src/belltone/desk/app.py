@@ -134,8 +134,8 @@ def draw_picture(
 ) -> None:
     """Open a sheet in the real window, sweep its first knob, and write the window as a PNG.
 
-    Without ``sweep`` the knob is left alone. ``prepare`` may do more by hand first; a table it
-    opens is what is drawn.
+    Without ``sweep`` the knob is left alone. ``prepare`` may do more by hand first; a table
+    or speed diagram it opens is what is drawn.
     """
     make_application()
     session = Session(read_sheet(path), path, Journal())
@@ -156,7 +156,7 @@ def draw_picture(
             prepare(window)
         wait_for(lambda: session.settled)
         wait_for(lambda: False, 0.5)  # the smoothed picture follows a moment after the last move
-        shown = window.table if window.table is not None else window
+        shown = window.table or window.speeds or window
         if not shown.grab().save(str(picture)):
             raise OSError(None, "the picture cannot be written", str(picture))
     finally:

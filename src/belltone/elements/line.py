@@ -2,14 +2,15 @@
 
 Unknowns at a node are three translations and three rotations in the sheet's axes. Strains are
 those of J. C. Simo, "A finite strain beam formulation", Comput. Methods Appl. Mech. Eng. 49 (1985)
-55-70, and E. Reissner (1981), with the frame d_1 (axis), d_2 (side), d_3 (up) of the section as
-directors that turn with the nodes and are interpolated between them (P. Betsch and P. Steinmann,
+55-70, and E. Reissner (1981), for small strains: the section's side d_2 and up d_3 are directors
+that turn with the nodes and are interpolated between them (P. Betsch and P. Steinmann,
 "Frame-indifferent beam finite elements based upon the geometrically exact beam theory", Int. J.
-Numer. Methods Eng. 54 (2002) 1775-1788):
+Numer. Methods Eng. 54 (2002) 1775-1788); with ' along the axis they are
 
-    gamma_k = d_k.r' - ...,    kappa_1 = (d_2'.d_3 - d_2.d_3')/2 - ... and so on round
+    axial (r'.r' - 1)/2,  shear r'.d_2 and r'.d_3,  twist (d_2'.d_3 - d_2.d_3')/2,
+    curvatures r'.d_3' and -r'.d_2', of which what stretching the axis alone brings is taken off,
 
-less what they are as made, with ' along the axis. They are quadratic in r and d, as those of the
+less what they are as made. They are quadratic in r and d, as those of the
 surface kernel are, so `directors` gives their second variation; their first, at the member as
 made, is the linear kernel. Strains are taken at p Gauss points at order p, one fewer than a full
 rule, and interpolated between them: that keeps slender and curved members free of locking, and a
@@ -83,10 +84,6 @@ class LineNodes:
         return np.stack([axis, side, np.cross(axis, side)], axis=-2), stretch
 
 
-_ROUND: Final = ((1, 2), (2, 0), (0, 1))
-"""Directors whose turning towards each other is the twist and the two curvatures."""
-
-
 class LineElements:
     """Matrices of elements whose nodes stand at the Gauss-Lobatto-Legendre points.
 
@@ -98,7 +95,7 @@ class LineElements:
         self.size = 6 * (nodes.order + 1)
         self._extra = 0 if nodes.even else _TAPER_POINTS
         self._frames, _ = nodes.frames(lobatto(nodes.order))
-        self.positions, self.directors = nodes.positions, self._frames
+        self.positions, self.directors = nodes.positions, self._frames[:, :, 1:]
         points, weights = gauss(nodes.order + self._extra)
         _, self._lengths = nodes.frames(points)
         law = nodes.law(points)
@@ -112,7 +109,7 @@ class LineElements:
         posed = copy.copy(self)
         posed.__dict__.pop("_strains", None)
         posed.positions = positions
-        posed.directors = np.einsum("enij,enkj->enki", turned, self._frames)
+        posed.directors = np.einsum("enij,enkj->enki", turned, self._frames[:, :, 1:])
         return posed
 
     def matrices(self) -> tuple[Array, Array]:
@@ -138,11 +135,11 @@ class LineElements:
         law = nodes.law(points)
         at = weights * stretch
         uu = np.einsum("eq,qi,qj->eij", at * law.line_mass, values, values, optimize=True)
-        # Second moments of mass along axis, side and up, from those about them.
+        # Second moments of mass along side and up, from those about axis, side and up.
         half = 0.5 * np.trace(law.turning, axis1=-2, axis2=-1)[..., None, None]
-        spread = (half * np.eye(3) - law.turning) * at[..., None, None]
+        spread = ((half * np.eye(3) - law.turning) * at[..., None, None])[..., 1:, 1:]
         dd = np.einsum("eqkl,qi,qj->eijkl", spread, values, values, optimize=True)
-        return DirectorForm(uu, np.zeros((*uu.shape, 3)), dd)
+        return DirectorForm(uu, np.zeros((*uu.shape, 2)), dd)
 
     def stressed(self, motions: Array | None, heat: float, pull: float = 0.0) -> Stressed:
         """Forces and stiffness of the stress that small ``motions`` (elements, size) bring.
@@ -212,27 +209,40 @@ class LineElements:
         return values, slopes[None] / stretch[..., None], between
 
     @cached_property
+    def _bow(self) -> Array:
+        """Curvature of the axis as made, ``(elements, tying, 2)``: R'.D_3' and -R'.D_2'."""
+        _, along, _ = self._tied
+        run = np.matmul(along, self._nodes.positions)
+        bent = np.einsum("eqn,enki->eqki", along, self._frames[:, :, 1:])
+        side, up = np.einsum("eqi,eqki->keq", run, bent)
+        return np.stack([up, -side], axis=-1)
+
+    @cached_property
     def _strains(self) -> Array:
         """Strains of unit motions, ``(elements, points, 6, 6(p+1))``."""
         values, along, between = self._tied
         elements, tying, count = along.shape
-        run = np.matmul(along, self.positions)
-        at = np.einsum("qn,enki->eqki", values, self.directors)
-        bent = np.einsum("eqn,enki->eqki", along, self.directors)
+        run = np.matmul(along, self.positions)[:, :, None]
+        at = np.einsum("qn,enki->eqki", values, self.directors)[:, :, :, None]
+        bent = np.einsum("eqn,enki->eqki", along, self.directors)[:, :, :, None]
+        side, up = self.directors[:, None, :, 0], self.directors[:, None, :, 1]
+        slope, value = along[..., None], values[None, ..., None]
         strain: Array = np.zeros((elements, tying, 6, count, 6))
-        own = self.directors[:, None]
-        for row in range(3):
-            strain[:, :, row, :, :3] = along[..., None] * at[:, :, None, row]
-            turned = np.cross(own[..., row, :], run[:, :, None])
-            strain[:, :, row, :, 3:] = values[None, ..., None] * turned
-            one, two = _ROUND[row]
-            first, second = own[..., one, :], own[..., two, :]
-            strain[:, :, 3 + row, :, 3:] = 0.5 * (
-                along[..., None] * np.cross(first, at[:, :, None, two])
-                - values[None, ..., None] * np.cross(first, bent[:, :, None, two])
-                + values[None, ..., None] * np.cross(second, bent[:, :, None, one])
-                - along[..., None] * np.cross(second, at[:, :, None, one])
-            )
+        stretched = slope * run
+        strain[:, :, 0, :, :3] = stretched
+        for row, own in ((1, side), (2, up)):
+            strain[:, :, row, :, :3] = slope * at[:, :, row - 1]
+            strain[:, :, row, :, 3:] = value * np.cross(own, run)
+        strain[:, :, 3, :, 3:] = 0.5 * (
+            slope * np.cross(side, at[:, :, 1])
+            - value * np.cross(side, bent[:, :, 1])
+            + value * np.cross(up, bent[:, :, 0])
+            - slope * np.cross(up, at[:, :, 0])
+        )
+        for row, own, which, sign in ((4, up, 1, 1.0), (5, side, 0, -1.0)):
+            bow = self._bow[:, :, None, None, row - 4]
+            strain[:, :, row, :, :3] = sign * slope * bent[:, :, which] - bow * stretched
+            strain[:, :, row, :, 3:] = sign * slope * np.cross(own, run)
         flat = strain.reshape(elements, tying, 36 * count)
         if len(between) > tying:
             flat = np.matmul(between, flat)
@@ -243,17 +253,21 @@ class LineElements:
         values, along, between = self._tied
         run = np.matmul(along, self._nodes.positions)
         moved = np.matmul(along, self.positions - self._nodes.positions)
-        change = self.directors - self._frames
-        at, new = (np.einsum("qn,enki->eqki", values, own) for own in (self._frames, change))
-        bent, newly = (np.einsum("eqn,enki->eqki", along, own) for own in (self._frames, change))
+        frames = self._frames[:, :, 1:]
+        change = self.directors - frames
+        at, new = (np.einsum("qn,enki->eqki", values, own) for own in (frames, change))
+        bent, newly = (np.einsum("eqn,enki->eqki", along, own) for own in (frames, change))
         result = np.empty((*run.shape[:2], 6))
-        for row in range(3):
-            result[..., row] = grown(at[:, :, row], new[:, :, row], run, moved)
-            one, two = _ROUND[row]
-            result[..., 3 + row] = 0.5 * (
-                grown(bent[:, :, one], newly[:, :, one], at[:, :, two], new[:, :, two])
-                - grown(at[:, :, one], new[:, :, one], bent[:, :, two], newly[:, :, two])
-            )
+        result[..., 0] = 0.5 * grown(run, moved, run, moved)
+        for row in (1, 2):
+            result[..., row] = grown(at[:, :, row - 1], new[:, :, row - 1], run, moved)
+        result[..., 3] = 0.5 * (
+            grown(bent[:, :, 0], newly[:, :, 0], at[:, :, 1], new[:, :, 1])
+            - grown(at[:, :, 0], new[:, :, 0], bent[:, :, 1], newly[:, :, 1])
+        )
+        for row, which, sign in ((4, 1, 1.0), (5, 0, -1.0)):
+            curved = sign * grown(run, moved, bent[:, :, which], newly[:, :, which])
+            result[..., row] = curved - self._bow[..., row - 4] * result[..., 0]
         return np.asarray(np.matmul(between, result))
 
     def _stress(self, motions: Array | None, heat: float, pull: float) -> Array:
@@ -270,14 +284,18 @@ class LineElements:
         """Section forces times the second variation of the strains they work on."""
         values, along, between = self._tied
         tied = np.einsum("qt,eqs->ets", between, stress)
-        elements, _, count = along.shape
-        ud = np.zeros((elements, count, count, 3))
-        dd = np.zeros((elements, count, count, 3, 3))
-        for row in range(3):
-            ud[..., row] = np.einsum("et,eti,tj->eij", tied[..., row], along, values)
-            one, two = _ROUND[row]
-            slope = np.einsum("et,eti,tj->eij", 0.5 * tied[..., 3 + row], along, values)
-            wound = slope - slope.swapaxes(1, 2)
-            dd[..., one, two] += wound
-            dd[..., two, one] += wound.swapaxes(1, 2)
-        return DirectorForm(np.zeros((elements, count, count)), ud, dd)
+        slopes = np.einsum("eti,etj->etij", along, along)
+        mixed = np.einsum("eti,tj->etij", along, values)
+
+        def total(own: Array, pairs: Array) -> Array:
+            return np.asarray(np.einsum("et,etij->eij", own, pairs))
+
+        stretching = tied[..., 0] - np.sum(tied[..., 4:] * self._bow, axis=-1)
+        sheared = [total(tied[..., row], mixed) for row in (1, 2)]
+        bending = [total(-tied[..., 5], slopes), total(tied[..., 4], slopes)]
+        ud = np.stack([one + two for one, two in zip(sheared, bending, strict=True)], axis=-1)
+        wound = 0.5 * total(tied[..., 3], mixed)
+        wound = wound - wound.swapaxes(1, 2)
+        dd = np.zeros((*ud.shape[:3], 2, 2))
+        dd[..., 0, 1], dd[..., 1, 0] = wound, wound.swapaxes(1, 2)
+        return DirectorForm(total(stretching, slopes), ud, dd)
