@@ -27,7 +27,7 @@ from belltone.sweep.work import start_workers
 from belltone.system.assembly import assemble
 from belltone.system.bodies import body_elements
 from belltone.system.lanczos import lowest_modes
-from benchmarks import assemblies, walls
+from benchmarks import assemblies, preload, walls
 
 BAR = """
 belltone = 1
@@ -177,3 +177,4 @@ if __name__ == "__main__":
     accuracy()
     walls.main()
     assemblies.main()
+    preload.main()

@@ -354,7 +354,10 @@ def preload_command(
     design = evaluate(source, chosen)
     _warn(design)
     if design.preload is None:
-        raise PlanError("the sheet has no preload, or does not apply it")
+        raise PlanError(
+            "nothing loads the component: the sheet has no preload, does not apply it, or all of "
+            "it is zero"
+        )
     with ResultStore(store_path(sheet)) as store:
         request = request_for(design)
         before = _solved(source.without_preload(), chosen, request, store)

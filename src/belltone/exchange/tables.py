@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from typing import Any, Final
 
 import numpy as np
+from numpy.typing import NDArray
 
 from belltone.modes.errors import BUCKLED
 from belltone.modes.modeset import Mode, ModeSet
@@ -266,7 +267,10 @@ def failure_lines(sweep: Sweep) -> list[str]:
 
 
 def sweep_rows(sweep: Sweep) -> tuple[tuple[str, ...], list[tuple[str, ...]]]:
-    """Header and one row of text for each point asked for; an empty cell is "not found there"."""
+    """Header and one row of text for each point asked for; an empty cell is "not found there".
+
+    Beside where the component buckles stands the last point that has an answer, too.
+    """
     unit = f" ({sweep.knob.unit})" if sweep.knob.unit else ""
     header = (
         f"{sweep.knob.name}{unit}",
@@ -280,9 +284,20 @@ def sweep_rows(sweep: Sweep) -> tuple[tuple[str, ...], list[tuple[str, ...]]]:
             format_number(float(sweep.values[index])),
             *(_cell(float(branch.frequencies[index])) for branch in sweep.branches),
         )
-        for index in np.flatnonzero(sweep.asked)
+        for index in np.flatnonzero(sweep.asked | _edges(sweep))
     ]
     return header, rows
+
+
+def _edges(sweep: Sweep) -> NDArray[np.bool_]:
+    """Points with an answer next to one that has buckled."""
+    buckled = np.array(
+        [sweep.failures.get(float(value), "").startswith(BUCKLED) for value in sweep.values]
+    )
+    beside = np.zeros(len(buckled), dtype=bool)
+    beside[1:] |= buckled[:-1]
+    beside[:-1] |= buckled[1:]
+    return np.asarray(beside & ~buckled)
 
 
 def _cell(frequency: float) -> str:

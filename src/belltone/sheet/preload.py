@@ -103,7 +103,11 @@ class PreloadValue:
     @property
     def loads(self) -> bool:
         """Whether there is anything that loads at all."""
-        named = (*self.forces, *self.pressures, *self.moves)
+        named = (
+            self.moves
+            or any(np.any(each.force) or np.any(each.moment) for each in self.forces)
+            or any(each.pressure or np.any(each.growth) for each in self.pressures)
+        )
         by_part = any((*self.warmths.values(), *self.pulls.values()))
         turning = self.spin is not None and self.spin.speed > 0
         return self.scale != 0 and bool(

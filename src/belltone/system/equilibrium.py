@@ -98,10 +98,15 @@ class Equilibrium:
     history: tuple[tuple[float, int], ...] = ()
 
 
-def equilibrium(assembly: Assembly, preload: PreloadValue, progress: Progress) -> Equilibrium:
-    """The loaded state of an assembly; raises `BuckledError` or `UnbalancedError`."""
+def equilibrium(
+    assembly: Assembly, preload: PreloadValue, progress: Progress, steps: int | None = None
+) -> Equilibrium:
+    """The loaded state of an assembly; raises `BuckledError` or `UnbalancedError`.
+
+    A large deflection is followed in ``steps`` of equal size, or in as many as it needs.
+    """
     if preload.large:
-        return _Path(assembly, preload, progress).followed()
+        return _Path(assembly, preload, progress, steps).followed()
     return _small(assembly, preload)
 
 
@@ -257,6 +262,7 @@ class _Path:
     assembly: Assembly
     preload: PreloadValue
     progress: Progress
+    steps: int | None = None
     residuals: list[list[float]] = field(default_factory=list)
 
     def __post_init__(self) -> None:
@@ -272,7 +278,8 @@ class _Path:
         start = Pose.as_made(self.assembly.size // 6)
         point = self._point(0.0, start)
         snapped: float | None = None
-        step, before = _FIRST_STEP, None
+        step, before = (1 / self.steps if self.steps else _FIRST_STEP), None
+        growth = 1.0 if self.steps else 1.5
         while point.fraction < 1.0:
             if len(self._history) > _MOST_STEPS:
                 raise self._stuck(point)
@@ -281,7 +288,7 @@ class _Path:
             found = self._at_load(point, aim)
             if found is not None and found.stable:
                 before, point = point, found
-                step *= 1.5 if self._history[-1][1] <= _EASY else 1.0
+                step *= growth if self._history[-1][1] <= _EASY else 1.0
                 continue
             if step > _SHORT:
                 step *= 0.4

@@ -1,0 +1,213 @@
+"""The preload in the window: sentences, loads drawn, states in real sizes, ghosts, speeds."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor
+from pytestqt.qtbot import QtBot
+
+from belltone.desk.palette import LIGHT
+from belltone.desk.shown import CHOSEN, Shown
+from belltone.desk.window import MainWindow
+from tests.conftest import STEEL
+from tests.desk.conftest import WAIT, count_pixels, number, settle
+from tests.desk.test_cards import choices, choose, words
+
+STRIP = f"""belltone = 1
+{STEEL}expansion = "12 um/m/K"
+[knobs.push]
+value = "300 N"
+from = "0 N"
+to = "3 kN"
+[parts.strip]
+kind = "member"
+material = "steel"
+length = "600 mm"
+section = {{ shape = "solid rectangle", width = "30 mm", height = "5 mm" }}
+[[supports]]
+site = "strip.start"
+hold = "clamped"
+[[supports]]
+site = "strip.end"
+hold = ["y", "z", "turn x", "turn y", "turn z"]
+[modes]
+count = 4
+"""
+PUSHED = """[preload]
+[[preload.forces]]
+name = "press"
+site = "strip.end"
+force = ["-push", "0 N", "0 N"]
+"""
+
+
+@pytest.fixture
+def pushed(make_window: Callable[..., MainWindow], qtbot: QtBot) -> MainWindow:
+    """A strip pushed between its ends, and the modes it would have otherwise."""
+    window = make_window(None, STRIP + PUSHED)
+    qtbot.waitUntil(lambda: window.session.bare is not None, timeout=WAIT)
+    return window
+
+
+def test_nothing_loads_it_until_something_is_added(
+    make_window: Callable[..., MainWindow], qtbot: QtBot
+) -> None:
+    window = make_window(None, STRIP)
+    card = window.preload
+    assert "Nothing loads it." in words(card)
+    assert not window.verdict.load.isVisible()
+    choose(card, "load it with…", "warmth")
+    settle(qtbot, window)
+    assert "Everything is warmer by 20 K" in words(card)
+    assert window.session.design.preload is not None
+    choose(card, "load it with more…", "a force")
+    choose(card, "load it with more…", "a spin")
+    choose(card, "load it with more…", "its weight")
+    choose(card, "load it with more…", "a set displacement")
+    choose(card, "load it with more…", "a pull")
+    said = words(card)
+    for text in ("a force of x 0 N", "It spins at 1000 rpm", "pulled by x", "is moved by z 1 mm"):
+        assert text in said
+    assert "“strip” is put under a pull of 1 kN" in said
+    settle(qtbot, window)
+    for _ in range(6):
+        choices(card, "⋯")[0].menu().actions()[-1].trigger()
+    assert "Nothing loads it." in words(card)
+    assert window.session.sheet.content.preload is None
+    window.session.undo()
+    assert window.session.sheet.content.preload is not None
+
+
+def test_the_card_states_the_load_and_its_numbers_are_live(
+    pushed: MainWindow, qtbot: QtBot
+) -> None:
+    card = pushed.preload
+    assert "press: a force of x = -300 N y 0 N z 0 N on the end" in words(card)
+    assert "small deflection : the shape stays, stress alone counts." in words(card)
+    field = number(pushed, ("preload", "forces", 0, "force", 2))
+    field.setFocus()
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    qtbot.keyClicks(field.focusProxy() or field, "")
+    field.begin_edit("-4 N")
+    field.commit()
+    settle(qtbot, pushed)
+    assert pushed.session.design.preload is not None
+    assert pushed.session.design.preload.forces[0].force[2] == -4
+    field.begin_edit("-4 mm")
+    field.commit()
+    assert "a force (in N, kN, …) is needed" in field.problem
+    field.begin_edit("0 N")
+    field.commit()
+    choose(card, "small deflection", "large deflection: modes are those of the deflected shape.")
+    settle(qtbot, pushed)
+    assert pushed.session.design.preload.large
+    choose(card, "Applied", "leave it out")
+    assert pushed.session.design.preload is None
+    assert "Not applied" in words(card)
+
+
+def test_the_effect_is_told_beside_each_mode_and_ghosts_stand_in_the_ruler(
+    pushed: MainWindow,
+) -> None:
+    session = pushed.session
+    assert "softens it" in pushed.readout.loaded.text()
+    assert "Hz without." in pushed.readout.loaded.text()
+    bare = session.bare
+    assert bare is not None
+    assert bare.modes.flexible[0] > session.answer.modes.flexible[0]  # type: ignore[union-attr]
+    assert session.bare_partner == 0
+    ruler = pushed.ruler
+    picture = ruler.grab().toImage()
+    x = int(ruler.x_of(float(bare.modes.flexible[1])))
+    spot = picture.copy(x - 6, ruler.height() - 60, 12, 24)
+    assert count_pixels(spot, QColor(LIGHT.muted), 60) > 8
+
+
+def test_the_buckling_factor_is_always_in_sight(pushed: MainWindow, qtbot: QtBot) -> None:
+    text = pushed.verdict.load.text()
+    assert text.startswith("Buckles at ")
+    factor = float(text.split()[2])
+    euler = 4 * np.pi**2 * 200e9 * 0.03 * 0.005**3 / 12 / 0.6**2
+    assert factor == pytest.approx(euler / 300, rel=5e-3)
+    pushed.session.set_value(("knobs", "push", "value"), f"{1.2 * euler:.1f} N")
+    qtbot.waitUntil(lambda: bool(pushed.session.failure), timeout=WAIT)
+    assert pushed.session.failure.startswith("buckled at 83.")
+    assert pushed.session.answer is not None  # what was found before stays in sight, as older
+    assert pushed.session.stale
+
+
+def test_states_are_drawn_in_real_sizes(pushed: MainWindow, qtbot: QtBot) -> None:
+    view = pushed.shape
+    loads = count_pixels(view.canvas.grab().toImage(), QColor(LIGHT.load), 40)
+    assert loads > 30
+    view.show_this(Shown("moved"))
+    base = pushed.session.answer.modes.base  # type: ignore[union-attr]
+    assert base is not None
+    head, text = view.canvas._caption(pushed.session.answer.modes, 0)  # type: ignore[union-attr]
+    assert head == "Displacement under the preload"
+    assert text.endswith(" mm")
+    assert view._legend._top is not None
+    assert view._legend._top.endswith("mm")
+    view.show_this(Shown("buckling", 0))
+    assert "times the load" in view.canvas.shown.heading(base)
+    view.show_this(CHOSEN)
+    assert view._legend._top is None
+    view.panes.show_beside("bare")
+    assert view.panes.count == 2
+    caption = view.panes.canvases[1]._caption(pushed.session.answer.modes, 0)  # type: ignore[union-attr]
+    assert caption[0].startswith("Without preload: mode 1")
+    entries = [action.text() for action in view.panes.mode_menu(view.canvas).actions()]
+    assert "stress under the preload" in entries
+    view._state_menu.aboutToShow.emit()
+    assert view._state_menu.actions()[0].text() == "nothing: the chosen mode"
+
+
+def test_the_speed_diagram_is_drawn_with_its_crossings(
+    make_window: Callable[..., MainWindow], qtbot: QtBot, tmp_path: Path
+) -> None:
+    path = tmp_path / "arm.toml"
+    spin = '[preload.spin]\nspeed = "900 rpm"\nspeeds = ["0 rpm", "2400 rpm"]\norders = [1, 2]\n'
+    text = STRIP.replace('hold = ["y", "z", "turn x", "turn y", "turn z"]', 'hold = "free"')
+    path.write_text(text.replace("count = 4", "count = 2") + spin, encoding="utf-8")
+    window = make_window(path)
+    window.show_speeds()
+    speeds = window.speeds
+    assert speeds is not None
+    qtbot.mouseClick(speeds.draw, Qt.MouseButton.LeftButton)
+    assert speeds.draw.text() == "Stop"
+    qtbot.waitUntil(lambda: speeds.diagram is not None, timeout=WAIT)
+    diagram = speeds.diagram
+    assert diagram is not None
+    flap = [each for each in diagram.crossings if each.branches == (1,) and each.order == 2]
+    assert len(flap) == 1
+    assert flap[0].frequency == pytest.approx(2 * flap[0].speed / 60)
+    assert speeds.table.rowCount() == len(diagram.crossings)
+    assert "Spin now 900 rpm" in speeds.words.text()
+    window.session.set_value(("preload", "spin", "speed"), "800 rpm")
+    assert "of the older design" in speeds.words.text()
+    window.session.edit("no spin", lambda sheet: sheet.without(("preload",)))
+    assert not speeds.draw.isEnabled()
+
+
+def test_whirling_modes_turn_in_the_picture(
+    make_window: Callable[..., MainWindow], qtbot: QtBot
+) -> None:
+    spin = '[preload.spin]\nspeed = "3000 rpm"\naxis = "x"\ngyroscopic = true\n'
+    text = STRIP.replace('width = "30 mm", height = "5 mm"', 'width = "20 mm", height = "20 mm"')
+    window = make_window(None, text + spin)
+    modes = window.session.answer.modes  # type: ignore[union-attr]
+    assert set(modes.waves[:2]) == {1, -1}
+    assert "whirl" in modes.kinds[0]
+    scene = window.shape.canvas.scene
+    window.shape.panes.set_swing(0.0, 0.0)
+    still = scene._points_array.copy()
+    window.shape.panes.set_swing(0.0, 1.0)
+    moved = np.linalg.norm(scene._points_array - still, axis=1).max()
+    window.shape.panes.set_swing(1.0, 0.0)
+    ahead = np.linalg.norm(scene._points_array - still, axis=1).max()
+    assert moved == pytest.approx(ahead, rel=0.05)
