@@ -7,6 +7,8 @@ import sys
 import tempfile
 from pathlib import Path
 
+from PySide6.QtWidgets import QScrollArea
+
 from belltone.desk.app import draw_picture, wait_for
 from belltone.desk.palette import LIGHT
 from belltone.desk.shown import Shown
@@ -85,6 +87,9 @@ def cold(window: MainWindow) -> None:
     """Wait for the modes without preload."""
     wait_for(lambda: window.session.bare is not None)
     window.shape.panes.set_swing(0.9)
+    area = window.findChild(QScrollArea)
+    assert area is not None
+    area.ensureWidgetVisible(window.preload, 0, 20)
 
 
 def states(window: MainWindow) -> None:

@@ -13,6 +13,7 @@ from pytestqt.qtbot import QtBot
 
 from belltone.desk.palette import LIGHT
 from belltone.desk.shown import CHOSEN, Shown
+from belltone.desk.site_menu import site_menu
 from belltone.desk.window import MainWindow
 from tests.conftest import STEEL
 from tests.desk.conftest import WAIT, count_pixels, number, settle
@@ -211,3 +212,10 @@ def test_whirling_modes_turn_in_the_picture(
     window.shape.panes.set_swing(1.0, 0.0)
     ahead = np.linalg.norm(scene._points_array - still, axis=1).max()
     assert moved == pytest.approx(ahead, rel=0.05)
+
+
+def test_a_picked_site_can_be_loaded(pushed: MainWindow) -> None:
+    menu = site_menu(pushed.session, "strip.end", pushed)
+    next(a for a in menu.actions() if a.text() == "push it with a force").trigger()
+    assert len(pushed.session.sheet.content.preload.forces) == 2  # type: ignore[union-attr]
+    assert "press on it" not in [action.text() for action in menu.actions()]

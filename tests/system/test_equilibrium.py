@@ -278,6 +278,35 @@ acceleration = ["0 m/s^2", "0 m/s^2", "-9.81 m/s^2"]
     )
 
 
+def test_a_weight_on_a_linked_point_swings_as_far_below() -> None:
+    """The same pendulum, its weight on a point rigidly linked to the joint."""
+    text = f"""{material(7850)}
+[parts.b]
+kind = "member"
+from = ["-5 mm", "0 mm", "0 mm"]
+to = ["5 mm", "0 mm", "0 mm"]
+material = "steel"
+section = {{ shape = "solid round", diameter = "2 mm" }}
+[sites.middle]
+part = "b"
+along = "5 mm"
+[sites.weight]
+position = ["0 mm", "0 mm", "-300 mm"]
+linked_to = "middle"
+[[supports]]
+site = "middle"
+hold = ["x", "y", "z", "turn x", "turn z"]
+[[masses]]
+site = "weight"
+mass = "2 kg"
+[preload]
+acceleration = ["0 m/s^2", "0 m/s^2", "-9.81 m/s^2"]
+"""
+    _, found = state(text, 1, 3)
+    expected = math.sqrt(9.81 / 0.3) / (2 * math.pi)
+    assert frequencies(found, 1)[0] == pytest.approx(expected, rel=2e-3)
+
+
 def test_a_free_spinning_ring_keeps_its_balance_and_stiffens() -> None:
     """A thin ring spun about its axis is under the even tension of rho A (R W)²."""
     speed, radius = 400.0, 0.3

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 
 from PySide6.QtWidgets import QMenu, QWidget
 
 from belltone.desk.session import Session
-from belltone.sheet.design import SurfaceValue
+from belltone.sheet.design import SurfaceValue, site_features
 from belltone.sheet.document import Sheet
 from belltone.sheet.model import HOLD_WORDS
 
@@ -15,7 +15,7 @@ __all__ = ["site_menu"]
 
 
 def site_menu(session: Session, site: str, parent: QWidget) -> QMenu:
-    """A menu to hold a site, let it go, or hang something on it."""
+    """A menu to hold a site, let it go, hang something on it, or load it."""
     menu = QMenu(parent)
     menu.addSection(f"“{site}”")
     content = session.sheet.content
@@ -38,6 +38,13 @@ def site_menu(session: Session, site: str, parent: QWidget) -> QMenu:
         _offer(menu, session, "let it go", _remove(supports))
     menu.addSeparator()
     _offer(menu, session, "hang a mass on it", _add(("masses",), {"site": site, "mass": "1 kg"}))
+    pushed: dict[str, object] = {"site": site, "force": ["0 N", "0 N", "-100 N"]}
+    _offer(menu, session, "push it with a force", _add(("preload", "forces"), pushed))
+    if place is not None and place.feature is not None and on_wall:
+        part = session.design.part_of(place.part)
+        if site_features(part).get(place.feature) == "face":
+            pressed: dict[str, object] = {"site": site, "pressure": "0.1 bar", "on": "outer"}
+            _offer(menu, session, "press on it", _add(("preload", "pressures"), pressed))
     return menu
 
 
@@ -57,7 +64,7 @@ def _set(path: tuple[str | int, ...], value: object) -> Callable[[Sheet], Sheet]
     return lambda sheet: sheet.with_value(path, value)
 
 
-def _add(path: tuple[str, ...], entry: dict[str, str]) -> Callable[[Sheet], Sheet]:
+def _add(path: tuple[str, ...], entry: Mapping[str, object]) -> Callable[[Sheet], Sheet]:
     return lambda sheet: sheet.with_entry(path, entry)
 
 

@@ -9,12 +9,13 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 from scipy import linalg, sparse
+from scipy.sparse.linalg import lsqr
 
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.sites import SiteNodes
 from belltone.sheet.design import Design, SupportValue
 from belltone.system.bodies import Body, body_elements, mesh_bodies
-from belltone.system.constraints import one_body, site_motion, site_rows
+from belltone.system.constraints import Tie, one_body, site_motion, site_rows
 from belltone.system.elimination import FreeMotions, eliminate
 from belltone.system.joints import joint_ties
 from belltone.system.lumps import lump_of
@@ -27,6 +28,7 @@ Array = NDArray[np.float64]
 Matrix = sparse.csc_matrix
 
 
+_NO_ARM: Final = 1e-6  # of the size
 _FEW: Final = 4  # matrices filled without remembering where their entries go
 
 
@@ -139,13 +141,33 @@ class Assembly:
 
     def free(self, pose: Pose | None = None, scale: float = 1.0) -> FreeMotions:
         """What is free to move from a pose on; moves that are set come to ``scale`` of theirs."""
-        own_bodies = [one_body(site, self.size, pose) for site in self._many]
+        own_bodies = [one_body(site, self.size)(pose) for site in self._many]
         joints = [self.joints.held]
         if pose is not None:
             joints = [rule(pose) for rule in self.joints.rules]
         return work_in_ties(
             [*self._moves(pose, scale), self.supports.held, *own_bodies, *joints], self.extent
         )
+
+    def carried(self, residual: Array, pose: Pose | None = None) -> Matrix:
+        """Stiffness of what rigid arms carry: forces ``residual`` (unknowns,) that ties balance."""
+        ties = [
+            rule
+            for rule in (*(one_body(site, self.size) for site in self._many), *self.joints.rules)
+            if isinstance(rule, Tie)
+        ]
+        total = sparse.csc_matrix((self.size, self.size))
+        if not any(np.abs(tie.arms).max(initial=0.0) > _NO_ARM * self.extent for tie in ties):
+            return total
+        rows = [tie(pose)[:, : self.size] for tie in ties]
+        others = [rule(pose)[:, : self.size] for rule in self.joints.rules if rule not in ties]
+        whole = sparse.vstack([*rows, *others, self.supports.held])
+        multipliers = lsqr(whole.T.tocsr(), residual, atol=1e-12, btol=1e-12)[0]
+        first = 0
+        for tie, own in zip(ties, rows, strict=True):
+            total = total + tie.stress_stiffness(multipliers[first : first + own.shape[0]], pose)
+            first += own.shape[0]
+        return total
 
     def springs(self) -> tuple[sparse.csr_matrix, Array]:
         """Rows of motions on springs, and their stiffness."""
@@ -246,7 +268,7 @@ class Assembly:
         return found
 
     def _stops(self) -> Stops:
-        bodies = [one_body(site, self.size) for site in self._many]
+        bodies = [one_body(site, self.size)() for site in self._many]
         moves = [rows[:, : self.size] for rows in self._moves(None, 0.0)]
         nobody = [self.supports.held, self.supports.sprung, *bodies, *moves]
         count = sum(rows.shape[0] for rows in nobody)

@@ -2,22 +2,25 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
-from belltone.elements.directors import cross_matrices, unturned
+from belltone.elements.directors import cross_matrices, turning_stiffness, unturned
 from belltone.mesh.sites import Feet, SiteNodes
 from belltone.system.pose import Pose
 
 __all__ = [
+    "Tie",
     "mean_motion",
     "one_body",
-    "relative_rows",
+    "relative_tie",
     "repeated",
     "site_motion",
     "site_rows",
-    "welded_rows",
+    "welded_tie",
 ]
 
 Array = NDArray[np.float64]
@@ -38,61 +41,83 @@ def site_rows(
     return rows if pose is None else _with_values(rows, _measured(spatial, _moved(site, pose)))
 
 
-def relative_rows(
-    site: SiteNodes,
-    feet: Feet,
-    directions: Array,
-    own: bool,
-    size: int,
-    pose: Pose | None = None,
-) -> sparse.csr_matrix:
-    """Motions of stations against those of feet on another part, carried there rigidly.
+@dataclass(frozen=True)
+class Tie:
+    """Stations tied to feet on another part, carried there rigidly along directions.
 
-    Rows are as in `site_rows`; the arm from a foot to its station turns with the foot, and so do
-    the directions.
+    ``spatial`` (stations, k, 6) are the directions as made; they turn with the feet, and so do the
+    arms from a foot to its station. Called with a pose it gives the rows as `site_rows` does.
     """
-    return _relative(site, feet, _spatial(site, directions, own), size, pose)
+
+    site: SiteNodes
+    feet: Feet
+    spatial: Array
+    size: int
+
+    @property
+    def arms(self) -> Array:
+        """From the feet to the stations, as made ``(stations, 3)`` (m)."""
+        return np.asarray(self.site.positions - self.feet.positions)
+
+    def __call__(self, pose: Pose | None = None) -> sparse.csr_matrix:
+        """The rows, at a pose with what they come to already."""
+        site, feet = self.site, self.feet
+        gaps = np.zeros((len(site), 6))
+        turned, arms, spatial = self._now(pose)
+        if pose is not None:
+            apart = _moved(site, pose)[:, :3] - _moved(feet, pose)[:, :3]
+            gaps[:, :3] = apart - (arms - self.arms)
+            own = pose.turned_at(site.nodes, site.weights)
+            gaps[:, 3:] = unturned(own @ turned.swapaxes(1, 2))
+        carried = spatial.copy()
+        carried[..., 3:] += np.cross(arms[:, None], spatial[..., :3])
+        ours = _rows(site.nodes, site.weights, spatial, self.size)
+        theirs = _rows(feet.nodes, feet.weights, carried, self.size)
+        rows = sparse.csr_matrix(ours - theirs)
+        return rows if pose is None else _with_values(rows, _measured(spatial, gaps))
+
+    def stress_stiffness(self, multipliers: Array, pose: Pose | None) -> sparse.csc_matrix:
+        """What forces carried over the arms add to the stiffness, as under a pendulum.
+
+        ``multipliers`` are the forces along the rows that hold a balance with what is tied.
+        """
+        _, arms, spatial = self._now(pose)
+        forces = np.einsum("skd,sk->sd", spatial[..., :3], multipliers.reshape(spatial.shape[:2]))
+        blocks = turning_stiffness(-forces[:, :, None] * arms[:, None, :])
+        turning = np.zeros((len(arms), 3, 6))
+        turning[:, :, 3:] = np.eye(3)
+        rows = _rows(self.feet.nodes, self.feet.weights, turning, self.size)
+        return sparse.csc_matrix(rows.T @ sparse.block_diag(list(blocks), format="csr") @ rows)
+
+    def _now(self, pose: Pose | None) -> tuple[Array, Array, Array]:
+        """How far the feet have turned, the arms and the directions at a pose."""
+        if pose is None:
+            return np.broadcast_to(np.eye(3), (len(self.arms), 3, 3)), self.arms, self.spatial
+        turned = pose.turned_at(self.feet.nodes, self.feet.weights)
+        halves = np.split(self.spatial, 2, axis=2)
+        spatial = [np.einsum("sij,skj->ski", turned, half) for half in halves]
+        arms = np.einsum("sij,sj->si", turned, self.arms)
+        return turned, arms, np.concatenate(spatial, axis=2)
 
 
-def welded_rows(
-    site: SiteNodes, feet: Feet, size: int, pose: Pose | None = None
-) -> sparse.csr_matrix:
+def relative_tie(site: SiteNodes, feet: Feet, directions: Array, own: bool, size: int) -> Tie:
+    """Motions of stations against those of feet, along directions as in `site_rows`."""
+    return Tie(site, feet, _spatial(site, directions, own), size)
+
+
+def welded_tie(site: SiteNodes, feet: Feet, size: int) -> Tie:
     """All motions of stations against those of feet, but for turns about the normal of a wall.
 
     A wall has no stiffness of its own against such a turn at a point: a line of stations that
     slides with it turns with it as well.
     """
     if feet.normals is None:
-        return relative_rows(site, feet, np.eye(6), False, size, pose)
+        return relative_tie(site, feet, np.eye(6), False, size)
     across = np.linalg.svd(feet.normals[:, None])[2][:, 1:]
     spatial = np.zeros((len(site), 5, 6))
     spatial[:, :3, :3] = np.eye(3)
     spatial[:, 3:, 3:] = across
-    return _relative(site, feet, spatial, size, pose)
-
-
-def _relative(
-    site: SiteNodes, feet: Feet, spatial: Array, size: int, pose: Pose | None
-) -> sparse.csr_matrix:
-    arms = site.positions - feet.positions
-    gaps = np.zeros((len(site), 6))
-    if pose is not None:
-        turned = pose.turned_at(feet.nodes, feet.weights)
-        swung = np.einsum("sij,sj->si", turned, arms)
-        ours_at, theirs_at = _moved(site, pose), _moved(feet, pose)
-        gaps[:, :3] = ours_at[:, :3] - theirs_at[:, :3] - (swung - arms)
-        own = pose.turned_at(site.nodes, site.weights)
-        gaps[:, 3:] = unturned(own @ turned.swapaxes(1, 2))
-        arms = swung
-        spatial = np.concatenate(
-            [np.einsum("sij,skj->ski", turned, half) for half in np.split(spatial, 2, axis=2)],
-            axis=2,
-        )
-    carried = spatial.copy()
-    carried[..., 3:] += np.cross(arms[:, None], spatial[..., :3])
-    ours = _rows(site.nodes, site.weights, spatial, size)
-    rows = sparse.csr_matrix(ours - _rows(feet.nodes, feet.weights, carried, size))
-    return rows if pose is None else _with_values(rows, _measured(spatial, gaps))
+    return Tie(site, feet, spatial, size)
 
 
 def mean_motion(
@@ -133,12 +158,12 @@ def mean_motion(
     return mean if pose is None else _with_values(mean, values)
 
 
-def one_body(site: SiteNodes, size: int, pose: Pose | None = None) -> sparse.csr_matrix:
+def one_body(site: SiteNodes, size: int) -> Tie:
     """Ties that make all stations of a site move as one body, its nodes all together."""
     first = Feet(site.nodes[:1], site.weights[:1], site.positions[:1], np.zeros(1))
     count = len(site) - 1
     follows = site.some(np.arange(len(site)) > 0)
-    return relative_rows(follows, repeated(first, count), np.eye(6), False, size, pose)
+    return relative_tie(follows, repeated(first, count), np.eye(6), False, size)
 
 
 def repeated(feet: Feet, count: int) -> Feet:

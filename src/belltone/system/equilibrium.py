@@ -133,8 +133,9 @@ def _small(assembly: Assembly, preload: PreloadValue) -> Equilibrium:
     _, stiffness = _stress(assembly, system.bodies, motions, initial)
     if pushed.stiffness is not None:
         stiffness = stiffness + scale * pushed.stiffness
-    reduced = symmetric(system.free.basis.T @ stiffness @ system.free.basis)
     residual = forces - inner - system.unreduced @ motions
+    stiffness = stiffness + assembly.carried(residual)
+    reduced = symmetric(system.free.basis.T @ stiffness @ system.free.basis)
     loaded = replace(
         system,
         stiffness=sparse.csc_matrix(system.stiffness + reduced),
@@ -545,6 +546,7 @@ class _Path:
         residual, tangent, bodies = self._forces(pose, 1.0)
         system = assembly.system(bodies, pose)
         basis = system.free.basis
+        tangent = tangent + assembly.carried(-residual, pose)
         whole = symmetric(basis.T @ tangent @ basis)
         stress = symmetric(sparse.csc_matrix(whole - system.stiffness))
         pushed = self._loads.at(bodies, pose)

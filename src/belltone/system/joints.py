@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from functools import partial
 from typing import Final
 
 import numpy as np
@@ -23,10 +22,10 @@ from belltone.sheet.design import (
 from belltone.system.bodies import Body
 from belltone.system.constraints import (
     mean_motion,
-    relative_rows,
+    relative_tie,
     repeated,
     site_rows,
-    welded_rows,
+    welded_tie,
 )
 from belltone.system.pose import Pose
 
@@ -131,7 +130,7 @@ def _held_rows(joint: JointValue, meeting: Meeting, size: int) -> Rule:
     if joint.how == "welded":
         if len(meeting.stations) == 1:
             return _between(meeting, np.eye(6), False, size)
-        return partial(welded_rows, meeting.stations, meeting.feet, size)
+        return welded_tie(meeting.stations, meeting.feet, size)
     if joint.axis is not None:
         axis = joint.axis / np.linalg.norm(joint.axis)
         across = np.linalg.svd(axis[None])[2][1:]
@@ -143,7 +142,7 @@ def _held_rows(joint: JointValue, meeting: Meeting, size: int) -> Rule:
         rows = slides if joint.rolls else np.vstack([slides, roll])
         return _between(meeting, rows, False, size)
     # Along an edge the slides leave only the turn about the edge free.
-    return partial(relative_rows, meeting.stations, meeting.feet, slides, False, size)
+    return relative_tie(meeting.stations, meeting.feet, slides, False, size)
 
 
 def _between(meeting: Meeting, directions: Array, own: bool, size: int) -> Rule:
@@ -154,7 +153,7 @@ def _between(meeting: Meeting, directions: Array, own: bool, size: int) -> Rule:
     """
     stations, feet = meeting.stations, meeting.feet
     if len(stations) > 1 or feet.normals is None or not len(directions):
-        return partial(relative_rows, stations, feet, directions, own, size)
+        return relative_tie(stations, feet, directions, own, size)
     normal = feet.normals[0]
     across = np.linalg.svd(normal[None])[2][1:]
     own_reach = float(meeting.driving.feet(stations.positions).reach[0])
