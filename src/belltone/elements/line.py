@@ -2,13 +2,13 @@
 
 Unknowns at a node are three translations and three rotations in the sheet's axes. Strains are
 those of J. C. Simo, "A finite strain beam formulation", Comput. Methods Appl. Mech. Eng. 49 (1985)
-55-70, and E. Reissner (1981), for small strains: the section's side d_2 and up d_3 are directors
-that turn with the nodes and are interpolated between them (P. Betsch and P. Steinmann,
+55-70, and E. Reissner (1981), for small strains: the section's axis d_1, side d_2 and up d_3 are
+directors that turn with the nodes and are interpolated between them (P. Betsch and P. Steinmann,
 "Frame-indifferent beam finite elements based upon the geometrically exact beam theory", Int. J.
 Numer. Methods Eng. 54 (2002) 1775-1788); with ' along the axis they are
 
-    axial (r'.r' - 1)/2,  shear r'.d_2 and r'.d_3,  twist (d_2'.d_3 - d_2.d_3')/2,
-    curvatures r'.d_3' and -r'.d_2', of which what stretching the axis alone brings is taken off,
+    axial (r'.r' - 1)/2,  shear r'.d_2 and r'.d_3,
+    twist (d_2'.d_3 - d_2.d_3')/2 and curvatures (d_3'.d_1 - d_3.d_1')/2 and (d_1'.d_2 - d_1.d_2')/2
 
 less what they are as made. They are quadratic in r and d, as those of the
 surface kernel are, so `directors` gives their second variation; their first, at the member as
@@ -84,6 +84,14 @@ class LineNodes:
         return np.stack([axis, side, np.cross(axis, side)], axis=-2), stretch
 
 
+_ROUND: Final = ((1, 2), (2, 0), (0, 1))
+"""Directors whose turning towards each other is the twist and the two curvatures.
+
+The axial strain has none of them in it: interpolated directors are shorter than one between nodes,
+which under tension would soften a slender member.
+"""
+
+
 class LineElements:
     """Matrices of elements whose nodes stand at the Gauss-Lobatto-Legendre points.
 
@@ -95,7 +103,7 @@ class LineElements:
         self.size = 6 * (nodes.order + 1)
         self._extra = 0 if nodes.even else _TAPER_POINTS
         self._frames, _ = nodes.frames(lobatto(nodes.order))
-        self.positions, self.directors = nodes.positions, self._frames[:, :, 1:]
+        self.positions, self.directors = nodes.positions, self._frames
         points, weights = gauss(nodes.order + self._extra)
         _, self._lengths = nodes.frames(points)
         law = nodes.law(points)
@@ -109,7 +117,7 @@ class LineElements:
         posed = copy.copy(self)
         posed.__dict__.pop("_strains", None)
         posed.positions = positions
-        posed.directors = np.einsum("enij,enkj->enki", turned, self._frames[:, :, 1:])
+        posed.directors = np.einsum("enij,enkj->enki", turned, self._frames)
         return posed
 
     def matrices(self) -> tuple[Array, Array]:
@@ -135,11 +143,11 @@ class LineElements:
         law = nodes.law(points)
         at = weights * stretch
         uu = np.einsum("eq,qi,qj->eij", at * law.line_mass, values, values, optimize=True)
-        # Second moments of mass along side and up, from those about axis, side and up.
+        # Second moments of mass along axis, side and up, from those about them.
         half = 0.5 * np.trace(law.turning, axis1=-2, axis2=-1)[..., None, None]
-        spread = ((half * np.eye(3) - law.turning) * at[..., None, None])[..., 1:, 1:]
+        spread = (half * np.eye(3) - law.turning) * at[..., None, None]
         dd = np.einsum("eqkl,qi,qj->eijkl", spread, values, values, optimize=True)
-        return DirectorForm(uu, np.zeros((*uu.shape, 2)), dd)
+        return DirectorForm(uu, np.zeros((*uu.shape, 3)), dd)
 
     def stressed(self, motions: Array | None, heat: float, pull: float = 0.0) -> Stressed:
         """Forces and stiffness of the stress that small ``motions`` (elements, size) bring.
@@ -209,15 +217,6 @@ class LineElements:
         return values, slopes[None] / stretch[..., None], between
 
     @cached_property
-    def _bow(self) -> Array:
-        """Curvature of the axis as made, ``(elements, tying, 2)``: R'.D_3' and -R'.D_2'."""
-        _, along, _ = self._tied
-        run = np.matmul(along, self._nodes.positions)
-        bent = np.einsum("eqn,enki->eqki", along, self._frames[:, :, 1:])
-        side, up = np.einsum("eqi,eqki->keq", run, bent)
-        return np.stack([up, -side], axis=-1)
-
-    @cached_property
     def _strains(self) -> Array:
         """Strains of unit motions, ``(elements, points, 6, 6(p+1))``."""
         values, along, between = self._tied
@@ -225,24 +224,19 @@ class LineElements:
         run = np.matmul(along, self.positions)[:, :, None]
         at = np.einsum("qn,enki->eqki", values, self.directors)[:, :, :, None]
         bent = np.einsum("eqn,enki->eqki", along, self.directors)[:, :, :, None]
-        side, up = self.directors[:, None, :, 0], self.directors[:, None, :, 1]
+        own = self.directors[:, None]
         slope, value = along[..., None], values[None, ..., None]
         strain: Array = np.zeros((elements, tying, 6, count, 6))
-        stretched = slope * run
-        strain[:, :, 0, :, :3] = stretched
-        for row, own in ((1, side), (2, up)):
-            strain[:, :, row, :, :3] = slope * at[:, :, row - 1]
-            strain[:, :, row, :, 3:] = value * np.cross(own, run)
-        strain[:, :, 3, :, 3:] = 0.5 * (
-            slope * np.cross(side, at[:, :, 1])
-            - value * np.cross(side, bent[:, :, 1])
-            + value * np.cross(up, bent[:, :, 0])
-            - slope * np.cross(up, at[:, :, 0])
-        )
-        for row, own, which, sign in ((4, up, 1, 1.0), (5, side, 0, -1.0)):
-            bow = self._bow[:, :, None, None, row - 4]
-            strain[:, :, row, :, :3] = sign * slope * bent[:, :, which] - bow * stretched
-            strain[:, :, row, :, 3:] = sign * slope * np.cross(own, run)
+        strain[:, :, 0, :, :3] = slope * run
+        for row in (1, 2):
+            strain[:, :, row, :, :3] = slope * at[:, :, row]
+            strain[:, :, row, :, 3:] = value * np.cross(own[..., row, :], run)
+        for row, (one, two) in enumerate(_ROUND, start=3):
+            first, second = own[..., one, :], own[..., two, :]
+            strain[:, :, row, :, 3:] = 0.5 * (
+                slope * (np.cross(first, at[:, :, two]) - np.cross(second, at[:, :, one]))
+                - value * (np.cross(first, bent[:, :, two]) - np.cross(second, bent[:, :, one]))
+            )
         flat = strain.reshape(elements, tying, 36 * count)
         if len(between) > tying:
             flat = np.matmul(between, flat)
@@ -253,21 +247,18 @@ class LineElements:
         values, along, between = self._tied
         run = np.matmul(along, self._nodes.positions)
         moved = np.matmul(along, self.positions - self._nodes.positions)
-        frames = self._frames[:, :, 1:]
-        change = self.directors - frames
-        at, new = (np.einsum("qn,enki->eqki", values, own) for own in (frames, change))
-        bent, newly = (np.einsum("eqn,enki->eqki", along, own) for own in (frames, change))
+        change = self.directors - self._frames
+        at, new = (np.einsum("qn,enki->keqi", values, own) for own in (self._frames, change))
+        bent, newly = (np.einsum("eqn,enki->keqi", along, own) for own in (self._frames, change))
         result = np.empty((*run.shape[:2], 6))
         result[..., 0] = 0.5 * grown(run, moved, run, moved)
         for row in (1, 2):
-            result[..., row] = grown(at[:, :, row - 1], new[:, :, row - 1], run, moved)
-        result[..., 3] = 0.5 * (
-            grown(bent[:, :, 0], newly[:, :, 0], at[:, :, 1], new[:, :, 1])
-            - grown(at[:, :, 0], new[:, :, 0], bent[:, :, 1], newly[:, :, 1])
-        )
-        for row, which, sign in ((4, 1, 1.0), (5, 0, -1.0)):
-            curved = sign * grown(run, moved, bent[:, :, which], newly[:, :, which])
-            result[..., row] = curved - self._bow[..., row - 4] * result[..., 0]
+            result[..., row] = grown(at[row], new[row], run, moved)
+        for row, (one, two) in enumerate(_ROUND, start=3):
+            result[..., row] = 0.5 * (
+                grown(bent[one], newly[one], at[two], new[two])
+                - grown(at[one], new[one], bent[two], newly[two])
+            )
         return np.asarray(np.matmul(between, result))
 
     def _stress(self, motions: Array | None, heat: float, pull: float) -> Array:
@@ -290,12 +281,13 @@ class LineElements:
         def total(own: Array, pairs: Array) -> Array:
             return np.asarray(np.einsum("et,etij->eij", own, pairs))
 
-        stretching = tied[..., 0] - np.sum(tied[..., 4:] * self._bow, axis=-1)
-        sheared = [total(tied[..., row], mixed) for row in (1, 2)]
-        bending = [total(-tied[..., 5], slopes), total(tied[..., 4], slopes)]
-        ud = np.stack([one + two for one, two in zip(sheared, bending, strict=True)], axis=-1)
-        wound = 0.5 * total(tied[..., 3], mixed)
-        wound = wound - wound.swapaxes(1, 2)
-        dd = np.zeros((*ud.shape[:3], 2, 2))
-        dd[..., 0, 1], dd[..., 1, 0] = wound, wound.swapaxes(1, 2)
-        return DirectorForm(total(stretching, slopes), ud, dd)
+        ud = np.zeros((*mixed.shape[:1], *mixed.shape[2:], 3))
+        dd = np.zeros((*ud.shape, 3))
+        for row in (1, 2):
+            ud[..., row] = total(tied[..., row], mixed)
+        for row, (one, two) in enumerate(_ROUND, start=3):
+            wound = 0.5 * total(tied[..., row], mixed)
+            wound = wound - wound.swapaxes(1, 2)
+            dd[..., one, two] += wound
+            dd[..., two, one] += wound.swapaxes(1, 2)
+        return DirectorForm(total(tied[..., 0], slopes), ud, dd)
