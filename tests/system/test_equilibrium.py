@@ -14,6 +14,7 @@ from belltone.modes.loaded import loaded
 from belltone.progress import Cancelled, Progress
 from belltone.sheet.document import Sheet
 from belltone.sheet.evaluate import evaluate
+from belltone.system import equilibrium as module
 from belltone.system.assembly import Assembly
 from belltone.system.buckling import buckling
 from belltone.system.equilibrium import (
@@ -62,6 +63,14 @@ def cantilever(preload: str, plane: bool = True) -> str:
     return beam("20 mm", "5 mm", supports, preload)
 
 
+@pytest.fixture
+def to_the_end(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Iterate on until nothing but rounding is left."""
+    monkeypatch.setattr(module, "_STILL", 1e-13)
+    monkeypatch.setattr(module, "_NEARLY", 1e-13)
+
+
+@pytest.mark.usefixtures("to_the_end")
 def test_newton_converges_quadratically() -> None:
     """The tangent is exact: each residual is about the square of the one before."""
     design = evaluate(Sheet.from_text(cantilever(LARGE + force("b.end", x=-2.0, z=-20.0))))
@@ -78,6 +87,7 @@ def test_newton_converges_quadratically() -> None:
         assert max(orders, default=2.0) > 1.7
 
 
+@pytest.mark.usefixtures("to_the_end")
 def test_newton_converges_quadratically_on_a_wall_under_pressure() -> None:
     """A pressure that follows a surface held all round is conservative: its tangent is exact."""
     text = plate_text("0.2 bar", "large", 'thickness = "2 mm"')
@@ -85,7 +95,7 @@ def test_newton_converges_quadratically_on_a_wall_under_pressure() -> None:
     assert design.preload is not None
     path = _Path(Assembly(design, Discretisation(1, 3)), design.preload, Progress())
     path.followed()
-    assert max(len(sizes) for sizes in path.residuals) <= 7
+    assert max(len(sizes) for sizes in path.residuals) <= 9
     sizes = path.residuals[-1]
     assert math.log(sizes[3] / sizes[2]) / math.log(sizes[2] / sizes[1]) > 1.6
 

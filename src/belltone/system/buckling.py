@@ -25,7 +25,7 @@ Matrix = sparse.csc_matrix
 
 FACTOR_LIMIT: Final = 100.0
 """Factors above this are not looked for: no load ever gets there."""
-_SETTLED: Final = 1e-8
+_SETTLED: Final = 1e-4  # of a factor's inverse; its error is the square of that
 _MOST_BLOCKS: Final = 80
 
 
@@ -68,7 +68,7 @@ def buckling(
         space.grow()
         inverse, weights, bounds = space.ritz()
         near = inverse > 0.5 / FACTOR_LIMIT
-        settled = bounds <= _SETTLED * np.abs(inverse[0])
+        settled = bounds <= _SETTLED * np.abs(inverse)
         standing = int(np.argmin(near & settled)) if not (near & settled).all() else len(inverse)
         if standing >= wanted or space.full:
             break

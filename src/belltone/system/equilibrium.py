@@ -36,7 +36,8 @@ _LEAST_STEP: Final = 1e-4
 _MOST_ITERATIONS: Final = 12
 _EASY: Final = 4  # iterations; after fewer the next step is longer
 _BALANCED: Final = 1e-10  # residual against the forces that are in balance
-_STILL: Final = 1e-11  # of the size; a correction this small is rounding
+_STILL: Final = 1e-7  # of the size; what is left after such a correction is its square
+_NEARLY: Final = 1e-5  # the same, where the load goes on
 _WILD: Final = 1.0  # of the size, or this angle in rad, within one iteration: the step is too long
 _MOST_STEPS: Final = 400
 _UNBALANCED: Final = 1e-6  # of the load; a free component can be under a load that balances itself
@@ -409,7 +410,8 @@ class _Path:
             sizes.append(float(np.linalg.norm(right)))
             pose = pose.moved(moved)
             balanced = sizes[-1] <= _BALANCED * max(scale * np.sqrt(len(right)), 1e-300)
-            if size <= _STILL or (balanced and size <= 1e-7) or (count and size <= 1e-9):
+            enough = _NEARLY if aim < 1.0 and corrected is None else _STILL
+            if (count and size <= enough) or (balanced and size <= _NEARLY):
                 self._history.append((fraction, count + 1))
                 self.residuals.append(sizes)
                 return _Point(fraction, pose, free, reduced, factor, grounded)
