@@ -148,3 +148,10 @@ def test_a_preload_that_is_not_applied_or_empty_is_none() -> None:
     bare = sheet.without_preload()
     assert evaluate(bare).preload is None
     assert bare.answer_hash() != sheet.answer_hash()
+
+
+def test_a_window_of_modes_and_whirl_do_not_go_together() -> None:
+    spin = '[preload.spin]\nspeed = "60 rpm"\ngyroscopic = true\n'
+    head = HEAD + 'above = "100 Hz"\n'
+    assert "leave “above” out" in wrong(spin, head)
+    assert evaluate(Sheet.from_text(head + spin.replace("gyroscopic = true", ""))).above == 100

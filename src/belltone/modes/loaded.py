@@ -156,7 +156,8 @@ def whirling(
         np.ascontiguousarray(shapes.real),
         np.ascontiguousarray(shapes.imag),
         tuple(waves[number] for number in order),
-        pairs.complete,
+        # The count is of modes without gyroscopic forces; it says nothing of these.
+        None,
     )
 
 

@@ -100,6 +100,12 @@ class _Evaluation:
             self.values.add(("modes", "up_to"), "the window must end above its start")
         links = joints.links(places)
         preload = PreloadReader(self.values, self.sites).read(content.preload, parts, places)
+        spins = None if preload is None else preload.spin
+        if above is not None and spins is not None and spins.gyroscopic:
+            self.values.add(
+                ("modes", "above"),
+                "modes with gyroscopic forces are found from the lowest on; leave “above” out",
+            )
         self.values.stop_if_wrong()
         design = Design(
             parts,
