@@ -51,6 +51,8 @@ def checked(state: Equilibrium, progress: Progress) -> Factor:
         raise BuckledModesError(BuckledError(1.0)) from None
     if not factor.negatives:
         return factor
+    if state.pose is not None:
+        raise BuckledModesError(BuckledError(1.0))
     found = buckling(state.elastic, state.stress_stiffness, state.elastic_factor, 1, progress)
     fraction = float(found.factors[0]) if len(found.factors) else 1.0
     raise BuckledModesError(BuckledError(fraction))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -120,11 +120,6 @@ class PreloadValue:
         yield from (entry.place for entry in self.forces)
         yield from (entry.place for entry in self.pressures)
         yield from (entry.place for entry in self.moves)
-
-    def at_speed(self, speed: float) -> PreloadValue:
-        """The same at another speed (rad/s) of its spin."""
-        assert self.spin is not None
-        return replace(self, spin=replace(self.spin, speed=speed))
 
     @property
     def turning(self) -> float:

@@ -75,13 +75,14 @@ class UnbalancedError(ArithmeticError):
 
 @dataclass(frozen=True)
 class Equilibrium:
-    """A loaded state at ``fraction`` of the load, and the system that vibrates about it.
+    """A loaded state, and the system that vibrates about it.
 
     ``stress_stiffness`` is what stress and loads add to the stiffness, on the permitted motions;
     the system's own stiffness has it already. ``motions`` ``(nodes, 6)`` are displacements (m) and
     rotation vectors (rad). ``forces`` are the external ones on all unknowns, ``residual`` those the
-    supports and joints balance. ``initial`` is the warmth (K) and pull (N) of each part. ``factor``
-    is that of the system's stiffness. ``snapped`` is the fraction of the load at which the path
+    supports and joints balance. ``initial`` is the warmth (K) and pull (N) of each part.
+    ``elastic_factor`` are the factors of ``elastic``; of a state that was followed (it has a
+    ``pose``) those of the last tangent. ``snapped`` is the fraction of the load at which the path
     first turned round, ``history`` the (fraction, iterations) of every step.
     """
 
@@ -94,7 +95,6 @@ class Equilibrium:
     residual: Array
     initial: tuple[tuple[float, float], ...]
     elastic_factor: Factor
-    free: FreeMotions
     snapped: float | None = None
     history: tuple[tuple[float, int], ...] = ()
 
@@ -152,7 +152,6 @@ def _small(assembly: Assembly, preload: PreloadValue) -> Equilibrium:
         residual,
         tuple(initial),
         factor,
-        system.free,
     )
 
 
@@ -562,7 +561,6 @@ class _Path:
             -residual,
             tuple(self._loads.initial(bodies, self.preload.scale)),
             point.factor,
-            system.free,
             snapped,
             tuple(self._history),
         )
