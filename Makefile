@@ -4,7 +4,7 @@ STAMP := .venv/.ready
 # Tests run in as many processes as there are processors, so each takes one thread.
 ONE_THREAD := OMP_NUM_THREADS=1 MKL_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1
 
-.PHONY: setup demo test lint bench screenshots schema lock clean
+.PHONY: setup demo test fuzz lint bench screenshots schema lock clean
 
 setup: $(STAMP)
 
@@ -20,6 +20,10 @@ demo: $(STAMP)
 
 test: $(STAMP)
 	$(ONE_THREAD) QT_QPA_PLATFORM=offscreen $(PY) -m pytest --numprocesses auto
+
+# Random sheets, meshes, results files and edits, thousands of each.
+fuzz: $(STAMP)
+	$(ONE_THREAD) HYPOTHESIS_PROFILE=long $(PY) -m pytest -m fuzz --numprocesses auto
 
 lint: $(STAMP)
 	.venv/bin/ruff check .

@@ -20,9 +20,11 @@ from belltone.sheet.document import Sheet
 from belltone.sheet.evaluate import evaluate
 from belltone.sweep.work import start_workers
 
-# Solving is fast but a shared machine is not always; a slow example is no failure.
-settings.register_profile("belltone", deadline=None)
-settings.load_profile("belltone")
+# Solving is fast but a shared machine is not always; a slow example is no failure. The suite
+# takes the same examples every time, so that a change answers for what it breaks alone.
+settings.register_profile("belltone", deadline=None, derandomize=True)
+settings.register_profile("long", deadline=None, max_examples=3000)
+settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "belltone"))
 
 STEEL = """
 [materials.steel]

@@ -1,6 +1,17 @@
-"""``python -m belltone`` is the command line."""
+"""The program's start: ``belltone`` and ``python -m belltone``."""
 
-from belltone.cli import main
+import sys
+
+
+def main() -> None:
+    """Run the command line; Ctrl+C is answered in order even while libraries load."""
+    try:
+        from belltone.cli import main as run  # inside, so that Ctrl+C meets this frame
+    except KeyboardInterrupt:
+        print("belltone: stopped", file=sys.stderr)
+        sys.exit(130)
+    run()
+
 
 if __name__ == "__main__":
     main()

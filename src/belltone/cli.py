@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import signal
 import sys
 import time
 from collections.abc import Callable, Iterator
@@ -20,7 +21,7 @@ from rich.progress import Progress as Bar
 from rich.table import Table
 
 from belltone import __version__
-from belltone.exchange.frame_tables import FrameTableError, frame_sheet, read_frame_table
+from belltone.exchange.frame_tables import FrameTableError, frame_sheet, read_frame_table, unit_note
 from belltone.exchange.preload_tables import (
     CROSSING_COLUMNS,
     EFFECT_COLUMNS,
@@ -50,22 +51,25 @@ from belltone.exchange.tables import (
     sweep_data,
     sweep_rows,
 )
+from belltone.mesh.discretisation import Discretisation
+from belltone.mesh.triangles import OutlineError
 from belltone.modes.mass_properties import mass_properties, part_masses
 from belltone.modes.modeset import ModeSet
 from belltone.modes.refine import refine
 from belltone.modes.solve import (
     AccuracyError,
     ModeRequest,
-    choose_discretisation,
     request_for,
     solve_modes,
 )
 from belltone.progress import Cancelled, Progress
 from belltone.sheet.demo import demo_sheet
 from belltone.sheet.design import Design
-from belltone.sheet.document import Sheet, read_sheet, write_sheet, write_text
+from belltone.sheet.document import MOST_BYTES, Sheet, read_sheet, write_sheet
 from belltone.sheet.errors import SheetError
 from belltone.sheet.evaluate import evaluate
+from belltone.sheet.files import FileError, read_text, same_file, write_text
+from belltone.sheet.part_models import MeshPart
 from belltone.sheet.plain import PlainValueError, plain_value
 from belltone.sheet.units import DIMENSIONS, format_number
 from belltone.sheet.words import design_words, part_words
@@ -74,7 +78,7 @@ from belltone.store.results import ResultStore, result_key, store_path
 from belltone.sweep.plan import PlanError, parse_plan
 from belltone.sweep.runner import SweepError, run_sweep
 from belltone.sweep.work import start_workers
-from belltone.system.assembly import assemble
+from belltone.system.assembly import Assembly, bodies_of
 from belltone.system.contacts import contacts
 from belltone.system.factor import solver_name
 from belltone.system.joints import JointError
@@ -101,9 +105,11 @@ _BAD_INPUT = (
     SweepError,
     AccuracyError,
     JointError,
+    OutlineError,
 )
 
 
+_COARSE = Discretisation(1, 3)
 _INTERRUPTED = 130  # what a shell reports for a program ended by Ctrl+C
 
 
@@ -128,8 +134,11 @@ Output = Annotated[
 
 def main() -> None:
     """Run the command line: exit code 0 good, 1 bad input with one message, 2 usage."""
+    before = signal.signal(signal.SIGINT, _interrupt)
     try:
         app()
+    except (KeyboardInterrupt, _Interrupted):
+        _fail("stopped; everything finished so far is kept", _INTERRUPTED)
     except _BAD_INPUT as error:
         _fail(str(error))
     except Cancelled:
@@ -142,6 +151,16 @@ def main() -> None:
         _fail(f"{error.filename or 'a file'}: {error.strerror or error}")
     except Exception as error:
         _fail(record_failure(error))
+    finally:
+        signal.signal(signal.SIGINT, before)
+
+
+class _Interrupted(BaseException):
+    """Ctrl+C; of a kind of its own, since the command line's library ends on the usual one."""
+
+
+def _interrupt(_signal: int, _frame: object) -> None:
+    raise _Interrupted
 
 
 def _fail(message: str, code: int = 1) -> NoReturn:
@@ -164,10 +183,12 @@ def check(sheet: SheetPath) -> None:
     design = evaluate(read_sheet(sheet))
     _warn(design)
     whole = mass_properties(design)
+    if design.joints:
+        Assembly(design, _COARSE)  # raises where a joint finds nothing to join; makes no matrices
     print(
         f"{sheet}: good. {design_words(design)}, "
-        f"{format_number(whole.mass, 4)} kg in all; {len(design.supports)} supports, "
-        f"{len(design.bands)} excitation bands, {len(design.knobs)} knobs."
+        f"{format_number(whole.mass, 4)} kg in all; {_count(len(design.supports), 'support')}, "
+        f"{_count(len(design.bands), 'excitation band')}, {_count(len(design.knobs), 'knob')}."
     )
 
 
@@ -178,8 +199,11 @@ def summary(sheet: SheetPath, settings: Settings = None) -> None:
     design = evaluate(source, chosen_settings)
     _warn(design)
     whole = mass_properties(design)
-    chosen = choose_discretisation(design, request_for(design))
-    system = assemble(design, chosen)
+    started = time.perf_counter()
+    with _progress("solving") as progress:
+        found = solve_modes(design, request_for(design), progress=progress)
+    seconds = time.perf_counter() - started
+    elements = sum(len(body.mesh.connectivity) for body in bodies_of(design, found.discretisation))
     rows: list[tuple[str, ...]] = [
         ("mass", f"{format_number(whole.mass)} kg"),
         ("centre x y z", _triple(1e3 * whole.centre, "mm")),
@@ -191,14 +215,12 @@ def summary(sheet: SheetPath, settings: Settings = None) -> None:
         for part in design.solid_parts
     ]
     rows += [(f"mass {hung.name}", f"{format_number(hung.mass)} kg") for hung in design.masses]
-    started = time.perf_counter()
-    solve_modes(design, request_for(design), chosen)
     rows += [
-        ("elements", f"{system.elements} of order {chosen.order}"),
-        ("unknowns", f"{system.unknowns}, {system.stiffness.shape[0]} of them free"),
-        ("time for one solution", f"{format_number(time.perf_counter() - started, 2)} s"),
+        ("elements", f"{elements} of order {found.discretisation.order}"),
+        ("unknowns", f"{found.unknowns}, before anything is held"),
+        ("time for all modes and their errors", f"{format_number(seconds, 2)} s"),
         ("factorised by", solver_name()),
-        ("rigid motions left", ", ".join(system.rigid_names) or "none"),
+        ("rigid motions left", ", ".join(found.rigid_names) or "none"),
     ]
     text = _table(("of", "value"), rows)
     if len(design.solid_parts) > 1:
@@ -219,7 +241,7 @@ def refine_command(
     output: Output = None,
 ) -> None:
     """Solve again on twice the divisions and hold every frequency against the first."""
-    design = evaluate(read_sheet(sheet), _settings(settings))
+    design = evaluate(_read(sheet, output), _settings(settings))
     _warn(design)
     with _progress("refining") as progress:
         found = refine(design, request_for(design), progress)
@@ -258,7 +280,7 @@ def modes(
     output: Output = None,
 ) -> None:
     """Solve for natural frequencies, each with its kind and its error."""
-    source, chosen = _set(read_sheet(sheet), settings)
+    source, chosen = _set(_read(sheet, output), settings)
     if without_preload:
         source = source.without_preload()
     design = evaluate(source, chosen)
@@ -272,7 +294,7 @@ def modes(
         request = ModeRequest(count or design.count, limit, design.accuracy, start)
     elif count is not None or limit is not None:
         request = ModeRequest(count or 1, limit, design.accuracy)
-    with ResultStore(store_path(sheet)) as store:
+    with ResultStore(store_path(sheet), _note) as store:
         found = _solved(source, chosen, request, store)
     if limit is not None:
         keep = int((found.flexible <= limit).sum())
@@ -288,7 +310,8 @@ def modes(
     elif form is Format.CSV:
         _write(as_csv(MODE_COLUMNS, mode_rows(found, design)), output)
     else:
-        _write(_table(MODE_COLUMNS, mode_rows(found, design)) + _mode_notes(found), output)
+        notes = _mode_notes(found, request.accuracy)
+        _write(_table(MODE_COLUMNS, mode_rows(found, design)) + notes, output)
 
 
 @app.command()
@@ -306,12 +329,12 @@ def sweep(
     """Sweep a knob: branches, bands met, and the knob's clear intervals."""
     if len(over) > 1:
         raise typer.BadParameter("one knob at a time is swept so far", param_hint="--over")
-    source = read_sheet(sheet)
+    source = _read(sheet, output)
     design = evaluate(source)
     _warn(design)
     plan = parse_plan(over[0], design)
     with (
-        ResultStore(store_path(sheet)) as store,
+        ResultStore(store_path(sheet), _note) as store,
         _progress(f"sweep of {plan.knob}") as progress,
         start_workers() as workers,
     ):
@@ -350,7 +373,7 @@ def preload_command(
     output: Output = None,
 ) -> None:
     """Show what the preload does: state, reactions, buckling, modes with and without it."""
-    source, chosen = _set(read_sheet(sheet), settings)
+    source, chosen = _set(_read(sheet, output), settings)
     design = evaluate(source, chosen)
     _warn(design)
     if design.preload is None:
@@ -358,7 +381,7 @@ def preload_command(
             "nothing loads the component: the sheet has no preload, does not apply it, or all of "
             "it is zero"
         )
-    with ResultStore(store_path(sheet)) as store:
+    with ResultStore(store_path(sheet), _note) as store:
         request = request_for(design)
         before = _solved(source.without_preload(), chosen, request, store)
         after = _solved(source, chosen, request, store)
@@ -394,10 +417,10 @@ def preload_command(
 @app.command()
 def speeds(sheet: SheetPath, form: FormatOption = Format.TABLE, output: Output = None) -> None:
     """Frequencies over spin speed, and every crossing with an order line."""
-    source = read_sheet(sheet)
+    source = _read(sheet, output)
     _warn(evaluate(source))
     with (
-        ResultStore(store_path(sheet)) as store,
+        ResultStore(store_path(sheet), _note) as store,
         _progress("speed diagram") as progress,
         start_workers() as workers,
     ):
@@ -408,6 +431,8 @@ def speeds(sheet: SheetPath, form: FormatOption = Format.TABLE, output: Output =
     elif form is Format.JSON:
         _write(as_json({"crossings": [asdict(each) for each in diagram.crossings]}), output)
     else:
+        if diagram.note:
+            _note(diagram.note)
         crossings = _table(CROSSING_COLUMNS, crossing_rows(diagram))
         _write(_table(header, rows) + "\n" + crossings, output)
 
@@ -429,7 +454,7 @@ def reach_command(
     source = read_sheet(sheet)
     _warn(evaluate(source))
     with (
-        ResultStore(store_path(sheet)) as store,
+        ResultStore(store_path(sheet), _note) as store,
         _progress(f"reach with {knob}") as progress,
         start_workers() as workers,
     ):
@@ -463,11 +488,15 @@ def frame(
     output: Output = None,
 ) -> None:
     """Make a sheet of a frame from a table of nodes and members (CSV)."""
+    _may_write(output, [table])
     try:
-        text = table.read_text(encoding="utf-8-sig")
-        sheet = Sheet.from_text(frame_sheet(read_frame_table(text), table.stem))
-    except UnicodeDecodeError:
-        _fail(f"“{table}” is not a text file in UTF-8")
+        text = read_text(table, MOST_BYTES, "a table of nodes and members")
+        frame_table = read_frame_table(text)
+        if unit_note(frame_table):
+            _note(unit_note(frame_table))
+        sheet = Sheet.from_text(frame_sheet(frame_table, table.stem))
+    except FileError as error:
+        _fail(str(error))
     except FrameTableError as error:
         _fail(f"{table}: {error}")
     _write(sheet.text, output)
@@ -497,7 +526,8 @@ def demo(
         return
     design = evaluate(read_sheet(path))
     found = solve_modes(design, request_for(design))
-    _write(_table(MODE_COLUMNS, mode_rows(found, design)) + _mode_notes(found), None)
+    notes = _mode_notes(found, design.accuracy)
+    _write(_table(MODE_COLUMNS, mode_rows(found, design)) + notes, None)
     from belltone.desk.app import draw_picture  # the window's libraries load only when needed
 
     draw_picture(path, picture)
@@ -508,6 +538,38 @@ def _open_window(path: Path | None) -> None:
     from belltone.desk.app import run_desk  # the window's libraries load only when needed
 
     raise typer.Exit(run_desk(path))
+
+
+def _read(path: Path, output: Path | None) -> Sheet:
+    """A sheet, after a look whether the output may be written without replacing an input."""
+    source = read_sheet(path)
+    meshes = [
+        source.file(part.file)
+        for part in source.content.parts.values()
+        if isinstance(part, MeshPart)
+    ]
+    _may_write(output, [path, *meshes, store_path(path)])
+    return source
+
+
+def _may_write(output: Path | None, inputs: list[Path]) -> None:
+    if output is None:
+        return
+    if not output.resolve().parent.is_dir():
+        _fail(f"“{output}” cannot be written: there is no folder “{output.parent}”")
+    if output.is_dir():
+        _fail(f"“{output}” cannot be written: it is a folder")
+    for each in inputs:
+        if same_file(output, each):
+            _fail(f"“{output}” would replace “{each}”, which is read here; write somewhere else")
+
+
+def _count(number: int, what: str) -> str:
+    return f"{number} {what}" if number == 1 else f"{number} {what}s"
+
+
+def _note(text: str) -> None:
+    print(f"belltone: note: {text}", file=sys.stderr)
 
 
 def _settings(texts: list[str] | None) -> dict[str, str]:
@@ -556,10 +618,23 @@ def _triple(values: NDArray[float64], unit: str) -> str:
 
 def _warn(design: Design) -> None:
     for warning in design.warnings:
-        print(f"belltone: note: {warning}", file=sys.stderr)
+        _note(str(warning))
 
 
-def _mode_notes(found: ModeSet) -> str:
+def _mode_notes(found: ModeSet, accuracy: float) -> str:
+    worst = float(found.errors.max(initial=0.0))
+    short = ""
+    if worst > accuracy:
+        short = (
+            f"The largest error stated is {percent(worst)}, more than the {percent(accuracy)} "
+            "asked for: a received mesh is as accurate as it was made, and divisions stated by "
+            "hand as they allow.\n"
+        )
+    if found.complete and not len(found.flexible):
+        return (
+            f"none, proved by a count; {found.rigid_count} rigid modes, {found.skipped} flexible "
+            "ones below\n"
+        )
     proof = {
         True: "A count of eigenvalues proves that none is missing.",
         False: "A count of eigenvalues says that some are missing.",
@@ -567,7 +642,7 @@ def _mode_notes(found: ModeSet) -> str:
     }[found.complete]
     return (
         f"{len(found.flexible)} flexible modes, {found.rigid_count} rigid; "
-        f"{format_number(found.mass, 5)} kg; {found.unknowns} unknowns. {proof}\n"
+        f"{format_number(found.mass, 5)} kg; {found.unknowns} unknowns. {proof}\n{short}"
     )
 
 
@@ -598,7 +673,7 @@ def _progress(title: str) -> Iterator[Progress]:
     try:
         with _progress_bar(title) as progress:
             yield progress
-    except KeyboardInterrupt:
+    except (KeyboardInterrupt, _Interrupted):
         raise Cancelled from None
 
 
@@ -606,7 +681,7 @@ def _progress(title: str) -> Iterator[Progress]:
 def _progress_bar(title: str) -> Iterator[Progress]:
     console = Console(stderr=True)
     if not console.is_terminal:
-        yield Progress()
+        yield Progress(herald=_note)
         return
     columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn())
     with Bar(*columns, TimeRemainingColumn(), console=console, transient=True) as bar:
@@ -614,4 +689,4 @@ def _progress_bar(title: str) -> Iterator[Progress]:
         listener: Callable[[int, int, str], None] = lambda done, total, text: bar.update(  # noqa: E731
             task, completed=done, total=total or None
         )
-        yield Progress(listener)
+        yield Progress(listener, lambda text: bar.console.print(f"belltone: note: {text}"))

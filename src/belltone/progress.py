@@ -17,11 +17,13 @@ class Cancelled(Exception):
 class Progress:
     """Progress out, cancelling in.
 
-    ``listener`` is called as ``listener(done, total, text)`` from the thread that does the work.
+    ``listener`` is called as ``listener(done, total, text)`` from the thread that does the work,
+    ``herald`` with words on how large the work ahead is where it takes long.
     ``cancel`` may be called from any thread; the work stops at its next ``check``.
     """
 
     listener: Callable[[int, int, str], None] | None = None
+    herald: Callable[[str], None] | None = None
     _stop: threading.Event = field(default_factory=threading.Event)
 
     def report(self, done: int, total: int, text: str) -> None:
@@ -29,6 +31,12 @@ class Progress:
         self.check()
         if self.listener is not None:
             self.listener(done, total, text)
+
+    def announce(self, text: str) -> None:
+        """Say how large the work ahead is, before it begins."""
+        self.check()
+        if self.herald is not None:
+            self.herald(text)
 
     def cancel(self) -> None:
         """Ask the work to stop."""

@@ -75,7 +75,8 @@ def test_kinds_follow_the_energy() -> None:
     )
     shares = energy_shares(energies)
     assert shares[0] == pytest.approx([0, 0, 1, 0, 0])
-    assert kind_names(shares)[:5] == (
+    along = np.tile([1.0, 0.0, 0.0], (len(shares), 1))
+    assert kind_names(shares, along)[:5] == (
         "bending about y",
         "bending about z",
         "twist",
@@ -83,6 +84,10 @@ def test_kinds_follow_the_energy() -> None:
         "moving on its springs",
     )
     assert np.all(np.isfinite(shares))
+    # What stretches while it moves up bends about y, sideways about z.
+    up, aside = (np.tile(way, (len(shares), 1)) for way in ([0, 0, 1.0], [0, 1.0, 0]))
+    assert kind_names(shares, up)[3] == "bending about y with stretching"
+    assert kind_names(shares, aside)[3] == "bending about z with stretching"
 
 
 def test_shapes_match_when_a_mass_is_hung_on(bar: Callable[..., Design]) -> None:

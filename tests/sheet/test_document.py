@@ -7,9 +7,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from belltone.sheet.demo import demo_sheet
-from belltone.sheet.document import Sheet, read_sheet, write_sheet, write_text
+from belltone.sheet.document import Sheet, read_sheet, write_sheet
 from belltone.sheet.errors import SheetError
 from belltone.sheet.evaluate import evaluate
+from belltone.sheet.files import write_text
 
 
 def test_reading_and_writing_is_a_round_trip(rail: Sheet, tmp_path: Path) -> None:
@@ -146,7 +147,7 @@ def test_unreadable_files_are_explained(tmp_path: Path) -> None:
     odd.write_bytes(b"\xff\xfe\x00belltone")
     with pytest.raises(SheetError, match="UTF-8"):
         read_sheet(odd)
-    with pytest.raises(SheetError, match="cannot be read"):
+    with pytest.raises(SheetError, match="is a folder, where a sheet is needed"):
         read_sheet(tmp_path)
 
 

@@ -53,7 +53,7 @@ def test_a_damaged_file_is_set_aside(tmp_path: Path, result: ModeSet) -> None:
     with ResultStore(path) as store:
         store.put("key", result)
         assert len(store) == 1
-    assert (tmp_path / "r.sqlite.damaged").exists()
+    assert (tmp_path / "r.sqlite.damaged-1").exists()
 
 
 def test_a_damaged_entry_counts_as_absent(tmp_path: Path, result: ModeSet) -> None:

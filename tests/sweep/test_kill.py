@@ -63,3 +63,42 @@ def test_a_killed_sweep_loses_no_finished_point(rail_path: Path) -> None:
         assert len(store) == before
         sweep = run_sweep(read_sheet(rail_path), SweepPlan("wall", values), inline, store)
     assert inline.calls == len(sweep.values) - before
+
+
+def test_a_killed_program_leaves_no_process(rail_path: Path) -> None:
+    """Workers, the server they are forked from and its tracker all end with the program."""
+    process = subprocess.Popen(
+        [sys.executable, "-m", "belltone", "sweep", str(rail_path), "--over", "wall=2 mm:6 mm:900"],
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+        start_new_session=True,
+    )
+    path = store_path(rail_path)
+    try:
+        end = time.monotonic() + 120
+        while kept(path) < 3:
+            assert process.poll() is None
+            assert time.monotonic() < end
+            time.sleep(0.02)
+        assert len(of_session(process.pid)) >= 4
+        process.kill()
+        process.wait()
+        while of_session(process.pid):
+            assert time.monotonic() < end, of_session(process.pid)
+            time.sleep(0.05)
+    finally:
+        for left in of_session(process.pid):
+            os.kill(left, signal.SIGKILL)
+
+
+def of_session(leader: int) -> list[int]:
+    """Processes of a session that still run."""
+    found = []
+    for entry in Path("/proc").iterdir():
+        try:
+            fields = (entry / "stat").read_text(encoding="utf-8").rpartition(")")[2].split()
+        except (OSError, NotADirectoryError):
+            continue
+        if entry.name.isdigit() and int(fields[3]) == leader and fields[0] != "Z":
+            found.append(int(entry.name))
+    return found

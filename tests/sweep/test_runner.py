@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import request_for, solve_modes
 from belltone.progress import Cancelled, Progress
 from belltone.sheet.document import Sheet
@@ -16,6 +17,7 @@ from belltone.store.results import ResultStore
 from belltone.sweep.branches import Branch
 from belltone.sweep.plan import SweepPlan, default_plan
 from belltone.sweep.runner import SweepError, frequency_near, run_sweep
+from belltone.sweep.work import solve_point
 from tests.conftest import CLAMPED, bar_text
 
 STRIP = """
@@ -222,6 +224,31 @@ def test_a_branch_is_found_between_points(rail: Sheet, workers: ProcessPoolExecu
     known = frequency_near(sweep, branch, 4.0)
     assert known is not None
     assert known[0] == branch.frequencies[1]
+
+
+def test_a_branch_that_is_absent_is_no_other_mode(
+    rail: Sheet, workers: ProcessPoolExecutor, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    sweep = run_sweep(rail, SweepPlan("wall", (2.0, 4.0, 6.0)), workers)
+
+    def two_modes(*arguments: object) -> ModeSet:
+        found = solve_point(*arguments)  # type: ignore[arg-type]
+        assert isinstance(found, ModeSet)
+        return found.limited(2)
+
+    monkeypatch.setattr("belltone.sweep.runner.solve_point", two_modes)
+    assert frequency_near(sweep, sweep.branches[1], 3.0) is not None
+    assert frequency_near(sweep, sweep.branches[4], 3.0) is None
+
+
+def test_a_branch_is_called_what_its_mode_is_called_now(
+    rail: Sheet, workers: ProcessPoolExecutor
+) -> None:
+    sweep = run_sweep(rail, SweepPlan("wall", (2.0, 3.0, 6.0)), workers)
+    design = evaluate(rail)
+    now = solve_modes(design, request_for(design))
+    told = [branch.kind for branch in sweep.branches[:6]]
+    assert told == [mode.kind for mode in now.modes() if not mode.rigid][:6]
 
 
 def test_a_branch_of_one_point_has_no_curve() -> None:

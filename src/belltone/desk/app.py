@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import contextlib
 import ctypes
 import os
+import signal
+import socket
 import sys
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Final
 
@@ -31,7 +34,7 @@ def _prepare_display() -> None:
 
 _prepare_display()
 
-from PySide6.QtCore import QSettings, QtMsgType, qInstallMessageHandler  # noqa: E402
+from PySide6.QtCore import QSettings, QSocketNotifier, QtMsgType, qInstallMessageHandler  # noqa: E402
 from PySide6.QtWidgets import QApplication, QMessageBox  # noqa: E402
 
 from belltone.desk.palette import label_font  # noqa: E402
@@ -76,8 +79,46 @@ def run_desk(path: Path | None) -> int:
         window.remember(path)
     window.show()
     sys.excepthook = failure_hook(window)
-    _offer_recovery(window)
-    return int(application.exec())
+    with _leaving_on_signals(window) as told:
+        _offer_recovery(window)
+        code = int(application.exec())
+    return told[0] if told else code
+
+
+@contextlib.contextmanager
+def _leaving_on_signals(window: MainWindow) -> Iterator[list[int]]:
+    """Close the window in order on Ctrl+C or an end of the session; gives the exit codes told.
+
+    Qt's loop runs no Python by itself, so a byte in a socket wakes it when a signal comes.
+    """
+    told: list[int] = []
+    here, there = socket.socketpair()
+    for end in (here, there):
+        end.setblocking(False)
+    signal.set_wakeup_fd(there.fileno(), warn_on_full_buffer=False)
+    awake = QSocketNotifier(here.fileno(), QSocketNotifier.Type.Read, window)
+
+    def woken() -> None:
+        with contextlib.suppress(BlockingIOError):
+            here.recv(64)
+
+    def leave(number: int, _frame: object) -> None:
+        if not told:
+            told.append(128 + number)
+            window.leave()
+            for other in QApplication.topLevelWidgets():
+                other.close()
+            QApplication.exit(told[0])
+
+    awake.activated.connect(woken)
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, leave)
+    try:
+        yield told
+    finally:
+        signal.set_wakeup_fd(-1)
+        here.close()
+        there.close()
 
 
 def failure_hook(window: MainWindow) -> Callable[..., None]:

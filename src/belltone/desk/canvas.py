@@ -90,6 +90,15 @@ class ShapeCanvas(QWidget):
             return self._session.chosen_index
         return min(self.shown.number, len(answer.modes) - 1)
 
+    def make_room(self, pixels: int) -> None:
+        """Leave so much clear at the top, for a caption."""
+        room = round(pixels * self.devicePixelRatioF())
+        if room != self._scene.headroom:
+            self._scene.headroom = room
+            if self._fitted and self._shown_design is not None:
+                self._scene.fit()
+                self._turned(fast=False)
+
     def show_this(self, shown: Shown) -> None:
         """Show something of one's own, or the chosen mode again."""
         self.shown = shown
@@ -241,12 +250,15 @@ class ShapeCanvas(QWidget):
         if answer is None or index is None:
             return
         head, text = self._caption(answer.modes, index)
-        painter.setFont(label_font(9, bold=True))
-        painter.setPen(QColor(self._palette.ink))
-        painter.drawText(QRectF(8, 4, self.width() - 16, 16), head)
-        painter.setFont(label_font(8))
-        painter.setPen(QColor(self._palette.muted))
-        painter.drawText(QRectF(8, 20, self.width() - 16, 14), text)
+        wide = self.width() - 16
+        for line, at, high, font, colour in (
+            (head, 4, 16, label_font(9, bold=True), self._palette.ink),
+            (text, 20, 14, label_font(8), self._palette.muted),
+        ):
+            painter.setFont(font)
+            painter.setPen(QColor(colour))
+            fitted = painter.fontMetrics().elidedText(line, Qt.TextElideMode.ElideRight, wide)
+            painter.drawText(QRectF(8, at, wide, high), fitted)
 
     def _caption(self, modes: ModeSet, index: int) -> tuple[str, str]:
         """What stands over the picture: a heading, and a line below it."""

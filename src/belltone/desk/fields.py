@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QMenu,
     QSizePolicy,
+    QSlider,
     QToolButton,
     QWidget,
 )
@@ -29,10 +30,11 @@ from belltone.desk.session import Session
 from belltone.desk.values import ShownValue, shown_value, stepped
 from belltone.sheet.errors import Path, path_text
 
-__all__ = ["ChoiceWord", "FlowLayout", "LiveNumber", "word_label"]
+__all__ = ["ChoiceWord", "FlowLayout", "FlowRow", "LiveNumber", "word_label"]
 
 _PIXELS_PER_STEP = 4
 _DRAG_THRESHOLD = 4
+_ROW = 24  # pixels
 
 
 class FlowLayout(QLayout):
@@ -101,6 +103,24 @@ class FlowLayout(QLayout):
             x += size.width() + self._gap
             row = max(row, size.height())
         return y + row - rect.y()
+
+
+class FlowRow(QWidget):
+    """Controls side by side, in as many rows as the width asks for."""
+
+    def __init__(self, spacing: int = 4) -> None:
+        super().__init__()
+        self._flow = FlowLayout(self, spacing)
+        policy = self.sizePolicy()
+        policy.setHeightForWidth(True)
+        policy.setVerticalPolicy(QSizePolicy.Policy.Minimum)
+        self.setSizePolicy(policy)
+
+    def add(self, widget: QWidget) -> None:
+        """Put a control behind the others; words and sliders stand in the middle of their row."""
+        if isinstance(widget, QLabel | QSlider):
+            widget.setMinimumHeight(_ROW)
+        self._flow.addWidget(widget)
 
 
 def word_label(text: str) -> QLabel:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
@@ -17,11 +17,15 @@ __all__ = ["Jobs", "LaneState"]
 
 @dataclass(frozen=True)
 class LaneState:
-    """How far the work in a lane is; ``total`` 0 means that nobody can tell."""
+    """How far the work in a lane is; ``total`` 0 means that nobody can tell.
+
+    ``text`` says how large it is, where it takes long.
+    """
 
     done: int
     total: int
     started: float
+    text: str = ""
 
     @property
     def seconds_left(self) -> float | None:
@@ -47,6 +51,7 @@ class Jobs(QObject):
     changed = Signal(str)
     _answered = Signal(object, object, object)
     _reported = Signal(object, int, int)
+    _announced = Signal(object, str)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -56,6 +61,7 @@ class Jobs(QObject):
         self._numbers = 0
         self._answered.connect(self._deliver)
         self._reported.connect(self._note)
+        self._announced.connect(self._hear)
 
     def start(
         self,
@@ -68,7 +74,10 @@ class Jobs(QObject):
         self.stop(lane)
         self._numbers += 1
         number = self._numbers
-        progress = Progress(lambda done, total, _: self._reported.emit(number, done, total))
+        progress = Progress(
+            lambda done, total, _: self._reported.emit(number, done, total),
+            lambda text: self._announced.emit(number, text),
+        )
         ticket = _Ticket(lane, number, progress, finish, fail)
         self._current[lane] = ticket
         self._states[lane] = LaneState(0, 0, time.monotonic())
@@ -121,5 +130,11 @@ class Jobs(QObject):
     def _note(self, number: int, done: int, total: int) -> None:
         for lane, ticket in self._current.items():
             if ticket.number == number:
-                self._states[lane] = LaneState(done, total, self._states[lane].started)
+                self._states[lane] = replace(self._states[lane], done=done, total=total)
+                self.changed.emit(lane)
+
+    def _hear(self, number: int, text: str) -> None:
+        for lane, ticket in self._current.items():
+            if ticket.number == number:
+                self._states[lane] = replace(self._states[lane], text=text)
                 self.changed.emit(lane)

@@ -53,7 +53,14 @@ class JoinedCard(SheetCard):
     def sentences(self) -> list[Sentence]:
         content = self.session.sheet.content
         result = [self._joint(index, joint) for index, joint in enumerate(content.joints)]
-        waiting = [each for each in self.session.contacts or () if not each.decided]
+        # The sheet as written, not as it was when the parts were last looked at, says what is
+        # decided: an answer may still be on its way.
+        decided = {joint.parts for joint in self.session.design.joints if not joint.implied}
+        waiting = [
+            each
+            for each in self.session.contacts or ()
+            if frozenset((each.first, each.second)) not in decided
+        ]
         result += [self._open(contact) for contact in waiting]
         result += [self._pattern(place, each.of) for place, each in enumerate(content.patterns)]
         if self.session.contacts is None:
@@ -144,7 +151,11 @@ class JoinedCard(SheetCard):
         if before.sheet.content.joints == answer.sheet.content.joints:
             return []
         lines: list[Sentence] = [["With the last change here:"]]
-        for each in effects(before.modes, answer.modes)[:_MOST_EFFECTS]:
+        paired = [each for each in effects(before.modes, answer.modes) if each.paired]
+        for each in paired[:_MOST_EFFECTS]:
+            assert each.before is not None
+            assert each.after is not None
+            assert each.change is not None
             now = f" (now mode {each.number_after})" if each.number_after != each.number else ""
             lines.append(
                 [
@@ -179,6 +190,12 @@ class JoinedCard(SheetCard):
         entry = {"between": list(between), "how": how}
 
         def act() -> None:
+            places = self.session.design.places
+            for index, joint in enumerate(self.sheet.content.joints):
+                parts = {places[name].part if name in places else name for name in joint.between}
+                if parts == set(between):  # decided meanwhile: change that decision
+                    self._become(("joints", index), joint, how)()
+                    return
             self.session.light(between)
             whole = entry | self._extras(how, between)
             label = f"{' and '.join(between)} {_HOW[how]}"

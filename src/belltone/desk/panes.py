@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPoint, Signal
+from PySide6.QtCore import QPoint, Qt, Signal
 from PySide6.QtGui import QAction, QCursor
-from PySide6.QtWidgets import QGridLayout, QMenu, QToolButton, QWidget
+from PySide6.QtWidgets import QGridLayout, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from belltone.desk.canvas import ShapeCanvas
 from belltone.desk.palette import Palette
@@ -18,6 +18,7 @@ from belltone.sheet.units import format_number
 __all__ = ["Panes"]
 
 _COUNTS = (1, 2, 4)
+_CAPTION = 36  # pixels that say what a pane shows
 
 
 class Panes(QWidget):
@@ -58,6 +59,7 @@ class Panes(QWidget):
             self._add()
         for place, canvas in enumerate(self.canvases):
             canvas.named = count == 1  # names would cover small pictures
+            canvas.make_room(_CAPTION if count > 1 else 0)
             self._grid.addWidget(canvas, place // 2, place % 2)
         self.changed.emit()
 
@@ -116,8 +118,10 @@ class Panes(QWidget):
             button.setProperty("plain", True)
             button.setToolTip("Choose what this pane shows")
             button.clicked.connect(lambda _=False, canvas=canvas: self._ask_mode(canvas))
-            button.move(4, 36)
-            button.show()
+            corner = QVBoxLayout(canvas)
+            corner.setContentsMargins(0, 0, 4, 4)
+            place = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom
+            corner.addWidget(button, 0, place)
         canvas.set_swing(self._swing)
         canvas.moved.connect(lambda: self._follow(canvas))
         canvas.site_clicked.connect(lambda site: self._ask_what(canvas, site))

@@ -15,10 +15,9 @@ from PySide6.QtWidgets import (
     QTableWidgetItem,
     QToolButton,
     QVBoxLayout,
-    QWidget,
 )
 
-from belltone.desk.fields import FlowLayout
+from belltone.desk.fields import FlowRow
 from belltone.desk.palette import label_font
 from belltone.desk.session import Session
 from belltone.sheet.units import format_number
@@ -64,11 +63,10 @@ class PartsCard(QFrame):
         self.table.setMinimumWidth(0)
         self.table.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.table.setTextElideMode(Qt.TextElideMode.ElideLeft)
+        self.table.setTextElideMode(Qt.TextElideMode.ElideMiddle)
         self.table.itemSelectionChanged.connect(self._select)
         column.addWidget(self.table)
-        buttons = QWidget()
-        row = FlowLayout(buttons)
+        buttons = FlowRow()
         for text, tip, call in (
             ("seen", "Show the chosen parts", lambda: self._view("shown")),
             ("see-through", "Make the chosen parts see-through", lambda: self._view("faint")),
@@ -82,10 +80,7 @@ class PartsCard(QFrame):
             button.setProperty("plain", True)
             button.setFont(label_font(8.5))
             button.clicked.connect(call)
-            row.addWidget(button)
-        policy = buttons.sizePolicy()
-        policy.setHeightForWidth(True)
-        buttons.setSizePolicy(policy)
+            buttons.add(button)
         column.addWidget(buttons)
         self._filling = False
         for signal in (session.sheet_changed, session.answer_changed, session.choice_changed):

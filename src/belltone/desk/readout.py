@@ -66,9 +66,11 @@ class Readout(QFrame):
             )
         ):
             value.setFont(sentence_font(12.5 if row == 0 else 10.5))
+            value.setWordWrap(False)  # a reading and its unit stay in one line
             value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             grid.addWidget(value, row, 0)
             grid.addWidget(note, row, 1, Qt.AlignmentFlag.AlignRight)
+        grid.setColumnStretch(1, 1)
         column.addLayout(grid)
         self.kind = _label("", 10)
         column.addWidget(self.kind)
@@ -127,7 +129,7 @@ class Readout(QFrame):
         self.radians.setText(f"{format_number(mode.angular, 6)} rad/s")
         self.rpm.setText(f"{format_number(mode.rpm, 6)} rpm")
         self.period.setText(f"{format_number(1e3 * mode.period, 5)} ms")
-        self.kind.setText(mode.kind[0].upper() + mode.kind[1:] + ".")
+        self.kind.setText(mode.kind_words[0].upper() + mode.kind_words[1:] + ".")
         self._show_loaded()
         standing = stand(mode.frequency, answer.design.bands, answer.design.margin)
         text = standing_text(standing)
@@ -171,7 +173,11 @@ class Readout(QFrame):
         text = ""
         if session.bare is not None and session.answer is not None and mode is not None:
             for effect in effects(session.bare.modes, session.answer.modes):
-                if effect.number_after == mode.number:
+                if effect.number_after != mode.number:
+                    continue
+                if effect.change is None or effect.before is None:
+                    text = "Without preload it is not among the modes found."
+                else:
                     does = effect.words.split(",")[0].replace("stays", "leaves")
                     text = (
                         f"The preload {does} it: {100 * effect.change:+.3g}\u00a0% from "
@@ -180,7 +186,7 @@ class Readout(QFrame):
                     if effect.number != mode.number:
                         text += f", where it was mode {effect.number}"
                     text += "."
-                    break
+                break
         elif session.jobs.state("bare") is not None:
             text = "Finding it without preload …"
         self.loaded.setText(text)

@@ -321,7 +321,9 @@ class Ruler(QWidget):
                 index = answer.index_of(identity)
                 if index is not None:
                     mode = answer.modes.mode(index)
-                    text = f"Mode {mode.number}: {format_number(mode.frequency)} Hz, {mode.kind}"
+                    text = (
+                        f"Mode {mode.number}: {format_number(mode.frequency)} Hz, {mode.kind_words}"
+                    )
                     QToolTip.showText(event.globalPos(), text, self)
             elif answer is not None and answer.modes.rigid_count and event.pos().x() < _LEFT + 6:
                 names = "\n".join(answer.modes.rigid_names)

@@ -47,6 +47,7 @@ __all__ = ["Scene", "SceneOptions"]
 Array = NDArray[np.float64]
 
 _FILLED: Final = 0.9  # share of the picture a fitted component takes
+_LEAST_CLEAR: Final = 0.4  # of the height, however much a caption takes
 _VIEW_ANGLE: Final = 20.0  # degrees; narrow, so that near and far parts look alike in size
 _SLANT: Final = (-0.26, 0.9, -0.33)
 _SLANT_OF_WALL: Final = (-0.38, 0.72, -0.58)  # steeper: plates are looked down upon
@@ -75,6 +76,7 @@ class Scene:
     """Draws one design and one mode of it."""
 
     def __init__(self, palette: Palette) -> None:
+        self.headroom = 0  # pixels at the top that a caption needs
         self._renderer = vtkRenderer()
         self._window = vtkRenderWindow()
         self._window.SetOffScreenRendering(1)
@@ -298,11 +300,15 @@ class Scene:
         along = points @ np.column_stack([across, upward, -ahead])
         middle = 0.5 * (along.min(axis=0) + along.max(axis=0))
         width, height = self._window.GetSize()
+        # A caption needs room above; what is seen goes into the middle of what is left.
+        clear = max(1 - self.headroom / max(height, 1), _LEAST_CLEAR)
         half = np.tan(np.radians(camera.GetViewAngle() / 2)) * _FILLED
         away = along - middle
-        needed = np.maximum(np.abs(away[:, 0]) * height / max(width, 1), np.abs(away[:, 1]))
+        needed = np.maximum(np.abs(away[:, 0]) * height / max(width, 1), np.abs(away[:, 1]) / clear)
         distance = float((away[:, 2] + needed / half).max())
         centre = middle @ np.stack([across, upward, -ahead])
+        lower = distance * np.tan(np.radians(camera.GetViewAngle() / 2)) * (1 - clear)
+        centre = centre + lower * upward
         camera.SetFocalPoint(*centre)
         camera.SetPosition(*(centre - distance * ahead))
         camera.SetViewUp(*upward)

@@ -18,14 +18,16 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from belltone.desk.identity import carry_over
 from belltone.desk.jobs import Jobs
 from belltone.desk.tuning import Tuning
+from belltone.mesh.triangles import OutlineError
 from belltone.modes.mass_properties import part_masses
 from belltone.modes.modeset import Mode, ModeSet
 from belltone.modes.solve import AccuracyError, request_for, solve_modes
 from belltone.progress import Progress
 from belltone.sheet.design import Design
-from belltone.sheet.document import Sheet, read_sheet, write_sheet
+from belltone.sheet.document import MOST_BYTES, Sheet, read_sheet, write_sheet
 from belltone.sheet.errors import Path, SheetError, path_text
 from belltone.sheet.evaluate import evaluate
+from belltone.sheet.files import FileError, read_text
 from belltone.sheet.history import History
 from belltone.store.failures import record_failure
 from belltone.store.journal import Journal
@@ -94,6 +96,7 @@ class Session(QObject):
         self.history = History(sheet)
         self.path = path
         self._saved = sheet.text if saved is None else saved
+        self._on_disk = None if path is None else _content(path)
         self.wrong: dict[Path, tuple[str, str]] = {}
         self.answer: Answer | None = None
         self.bare: Answer | None = None
@@ -166,8 +169,38 @@ class Session(QObject):
         write_sheet(self.sheet, target)
         self.path = target
         self._saved = self.sheet.text
+        self._on_disk = _content(target)
         self._journal.clear()
         self.sheet_changed.emit()
+
+    def changed_on_disk(self) -> str | None:
+        """The text of the sheet's file, where somebody else has changed it since it was read.
+
+        ``None`` where it is as it was, holds what the window shows, or cannot be read.
+        """
+        if self.path is None:
+            return None
+        now = _content(self.path)
+        if now is None or now == self._on_disk or now == self.sheet.text:
+            return None
+        return now
+
+    def take_from_disk(self, text: str) -> str | None:
+        """Take up what the file holds as a step that can be undone; what is wrong is returned."""
+        folder = None if self.path is None else self.path.resolve().parent
+        before = self._saved
+        self._saved = text
+        problem = self.edit("what the file holds", lambda _: Sheet.from_text(text, folder))
+        if problem is None:
+            self._on_disk = text
+        else:
+            self._saved = before
+        return problem
+
+    def keep_from_disk(self, text: str) -> None:
+        """Go on with what the window shows: it differs from the file, and is to be saved."""
+        self._saved = self._on_disk = text
+        self._keep_safe()
 
     def edit(
         self, label: str, change: Callable[[Sheet], Sheet], gesture: str | None = None
@@ -237,6 +270,11 @@ class Session(QObject):
     def _after_edit(self) -> None:
         # A field whose value the sheet has no more takes its unusable text with it.
         self.wrong = {path: entry for path, entry in self.wrong.items() if self._has(path)}
+        self._keep_safe()
+        self.solve()
+
+    def _keep_safe(self) -> None:
+        """Keep what is not saved where a crash cannot reach it, and tell who shows the sheet."""
         if self.modified:
             try:
                 self._journal.record(self.path, self.sheet.text)
@@ -245,7 +283,6 @@ class Session(QObject):
         else:
             self._journal.clear()
         self.sheet_changed.emit()
-        self.solve()
 
     def _has(self, path: Path) -> bool:
         return path in self.sheet.values or (
@@ -322,7 +359,7 @@ class Session(QObject):
             return None
         number = self.answer.modes.mode(index).number
         for effect in effects(self.bare.modes, self.answer.modes):
-            if effect.number_after == number:
+            if effect.number_after == number and effect.number is not None:
                 place = effect.number - 1 - self.bare.modes.skipped
                 return self.bare.modes.rigid_count + place
         return None
@@ -345,7 +382,9 @@ class Session(QObject):
             "contacts",
             work,
             finish,
-            lambda error: self.told.emit(record_failure(error)),
+            lambda error: self.told.emit(
+                str(error) if isinstance(error, OutlineError) else record_failure(error)
+            ),
         )
 
     # -- parts ----------------------------------------------------------------------------------
@@ -420,9 +459,18 @@ class Session(QObject):
 
     # -- end ------------------------------------------------------------------------------------
 
-    def close(self) -> None:
-        """Stop all work; saved or discarded, nothing is left to recover."""
+    def close(self, recoverable: bool = False) -> None:
+        """Stop all work; unsaved changes stay on disk only where they are ``recoverable``."""
         self._pull_timer.stop()
         self.jobs.close()
         self.tuning.close()
-        self._journal.clear()
+        if not recoverable:
+            self._journal.clear()
+
+
+def _content(path: FilePath) -> str | None:
+    """The text of a file, or ``None`` where it cannot be read."""
+    try:
+        return read_text(path, MOST_BYTES, "a sheet")
+    except FileError:
+        return None

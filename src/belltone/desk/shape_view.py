@@ -6,13 +6,14 @@ import math
 import time
 from dataclasses import replace
 
-from PySide6.QtCore import QRectF, Qt, QTimer
+from PySide6.QtCore import QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QColor, QLinearGradient, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QLabel,
     QMenu,
+    QSizePolicy,
     QSlider,
     QToolButton,
     QVBoxLayout,
@@ -20,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from belltone.desk.canvas import ShapeCanvas
+from belltone.desk.fields import FlowRow
 from belltone.desk.palette import Palette, label_font
 from belltone.desk.panes import Panes
 from belltone.desk.session import Session
@@ -30,6 +32,7 @@ from belltone.sheet.units import format_number
 __all__ = ["ShapeView"]
 
 _FRAME_MS = 33
+_LEAST_HEIGHT = 200  # pixels: heading, a small picture, two rows of controls
 _COLOURS = {"motion": "relative motion", "energy": "relative strain energy"}
 
 
@@ -48,6 +51,7 @@ class ShapeView(QFrame):
         self.head.setFont(label_font(11, bold=True))
         self.sub = QLabel()
         self.sub.setFont(label_font(9))
+        self.sub.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.sub.setProperty("role", "muted")
         self._legend = _Legend(palette)
         top.addWidget(self.head)
@@ -57,7 +61,7 @@ class ShapeView(QFrame):
         self.panes = Panes(session, palette)
         self.panes.changed.connect(self._show_options)
         column.addWidget(self.panes, 1)
-        column.addLayout(self._controls())
+        column.addWidget(self._controls())
         self._phase = math.pi / 2
         self._then = time.monotonic()
         self._clock = QTimer(self, interval=_FRAME_MS)
@@ -94,46 +98,49 @@ class ShapeView(QFrame):
         self._clock.stop()
         self.panes.finish()
 
+    def minimumSizeHint(self) -> QSize:
+        # The controls are two rows at the least width; the layout would count them one by one.
+        return QSize(super().minimumSizeHint().width(), _LEAST_HEIGHT)
+
     def closeEvent(self, event: QCloseEvent) -> None:
         self.finish()
         super().closeEvent(event)
 
-    def _controls(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(6)
+    def _controls(self) -> FlowRow:
+        """What moves and turns the picture, in as many rows as the width asks for."""
+        row = FlowRow(6)
         self.play = _button("▶", "Play or pause the motion (Ctrl+Space)")
         self.play.setCheckable(True)
         self.play.clicked.connect(self.set_playing)
-        row.addWidget(self.play)
+        row.add(self.play)
         self.speed = _slider("speed", 100, 40)
         self.amplitude = _slider("amplitude (drawn)", 100, 60)
         self.amplitude.valueChanged.connect(self._set_amplitude)
         for slider in (self.speed, self.amplitude):
-            row.addWidget(slider)
+            row.add(slider)
             label = QLabel(slider.accessibleName())
             label.setFont(label_font(8.5))
             label.setProperty("role", "muted")
-            row.addWidget(label)
+            row.add(label)
         self.show_button = _button("show…", "Choose colours, lines and how many panes")
         self.show_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.show_button.setMenu(self.show_menu())
-        row.addWidget(self.show_button)
-        row.addStretch(1)
+        row.add(self.show_button)
         looking = QLabel("look along")
         looking.setFont(label_font(8.5))
         looking.setProperty("role", "muted")
-        row.addWidget(looking)
+        row.add(looking)
         for direction in ("x", "y", "z"):
             button = _button(direction, f"Look along the {direction} axis")
             button.clicked.connect(lambda _=False, axis=direction: self.panes.look(axis))
-            row.addWidget(button)
+            row.add(button)
         for text, tip, call in (
             ("slant", "Look at it from a corner", lambda: self.panes.look("corner")),
             ("fit", "Bring everything into view", lambda: self.panes.fit()),
         ):
             button = _button(text, tip)
             button.clicked.connect(call)
-            row.addWidget(button)
+            row.add(button)
         return row
 
     def show_menu(self) -> QMenu:
@@ -300,6 +307,6 @@ def _slider(name: str, top: int, value: int) -> QSlider:
     slider = QSlider(Qt.Orientation.Horizontal)
     slider.setRange(0, top)
     slider.setValue(value)
-    slider.setFixedWidth(84)
+    slider.setFixedWidth(50)
     slider.setAccessibleName(name)
     return slider

@@ -22,7 +22,7 @@ def site_menu(session: Session, site: str, parent: QWidget) -> QMenu:
     supports = [index for index, held in enumerate(content.supports) if held.site == site]
     place = session.design.places.get(site)
     on_wall = place is not None and isinstance(session.design.part_of(place.part), SurfaceValue)
-    words = [word for word in HOLD_WORDS if word != "free" and (on_wall or word != _EDGES_ONLY)]
+    words = [word for word in HOLD_WORDS if word != "free" and (on_wall or word not in _EDGES_ONLY)]
     for word in words:
         if supports:
             index = supports[0]
@@ -48,7 +48,7 @@ def site_menu(session: Session, site: str, parent: QWidget) -> QMenu:
     return menu
 
 
-_EDGES_ONLY = "simply supported"
+_EDGES_ONLY = ("simply supported", "diaphragm")
 
 
 def _offer(menu: QMenu, session: Session, text: str, change: Callable[[Sheet], Sheet]) -> None:

@@ -6,7 +6,7 @@ import os
 
 import numpy as np
 import pyqtgraph as pg
-from PySide6.QtCore import QRectF, Qt
+from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QBrush, QColor, QPen
 from PySide6.QtWidgets import (
     QFrame,
@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
+from belltone.desk.fields import FlowRow
 from belltone.desk.knob_box import KnobBox
 from belltone.desk.palette import Palette, label_font
 from belltone.desk.session import Session
@@ -27,6 +28,8 @@ from belltone.sweep.plan import MOST_POINTS
 from belltone.tune.bands import forbidden
 
 __all__ = ["SweepMap"]
+
+_LEAST_HEIGHT = 190  # pixels: two rows of controls, a small chart, a line of words
 
 _DASHES = (
     Qt.PenStyle.SolidLine,
@@ -54,7 +57,7 @@ class SweepMap(QFrame):
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 7, 12, 6)
         column.setSpacing(3)
-        column.addLayout(self._controls())
+        column.addWidget(self._controls())
         self.plot = pg.PlotWidget()
         self.plot.setMenuEnabled(False)
         self.plot.hideButtons()
@@ -90,9 +93,9 @@ class SweepMap(QFrame):
         self._show_range()
         self.refresh()
 
-    def _controls(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(6)
+    def _controls(self) -> FlowRow:
+        """What is swept and how far that is, in as many rows as the width asks for."""
+        row = FlowRow(6)
         self.heading = QLabel("Sweep of")
         self.heading.setFont(label_font(10, bold=True))
         self.knob = KnobBox(self._session, "knob to sweep")
@@ -115,10 +118,14 @@ class SweepMap(QFrame):
         self.progress_text.setFont(label_font(8.5))
         self.progress_text.setProperty("role", "muted")
         for widget in (self.heading, self.knob, self.range, self.points, self.button, self.bar):
-            row.addWidget(widget)
-        row.addWidget(self.progress_text, 1)
+            row.add(widget)
+        row.add(self.progress_text)
         self.bar.hide()
         return row
+
+    def minimumSizeHint(self) -> QSize:
+        # The controls are two rows at the least width; the layout would count them one by one.
+        return QSize(super().minimumSizeHint().width(), _LEAST_HEIGHT)
 
     def set_palette(self, palette: Palette) -> None:
         """Take another theme's colours."""

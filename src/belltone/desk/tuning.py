@@ -82,13 +82,16 @@ class Tuning(QObject):
         workers = self.workers()
         self.sweep_failure = ""
 
-        def work(progress: Progress) -> Sweep:
+        def work(progress: Progress) -> tuple[Sweep, list[str]]:
             plan = default_plan(design.knobs[knob], points)
             with ResultStore(store_path(path)) as store:
-                return run_sweep(sheet, plan, workers, store, progress)
+                return run_sweep(sheet, plan, workers, store, progress), store.notes
 
-        def finish(found: Sweep) -> None:
-            self._take_sweep(found)
+        def finish(found: tuple[Sweep, list[str]]) -> None:
+            sweep, notes = found
+            for note in notes:
+                self._session.told.emit(note)
+            self._take_sweep(sweep)
 
         def fail(error: Exception) -> None:
             self.sweep_failure = _told(error)
@@ -221,7 +224,11 @@ class Tuning(QObject):
                 )
 
         def finish(found: Reach) -> None:
-            self._session.edit(f"reach of {target:g} Hz", lambda _: found.sheet)
+            # The knob alone: what was edited meanwhile stays.
+            path = ("knobs", knob, "value")
+            self._session.edit(
+                f"reach of {target:g} Hz", lambda now: now.with_value(path, found.text)
+            )
             self.reach = found
             self.reached.emit()
 

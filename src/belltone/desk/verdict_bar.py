@@ -68,7 +68,7 @@ class VerdictBar(QWidget):
         head, text = "", ""
         if answer is None:
             head = "Solving …" if not session.failure else "No answer"
-            text = session.failure
+            text = session.failure or self._ahead()
         elif session.wrong:
             head, colour = "A value cannot be used", palette.alarm
             text = (
@@ -95,7 +95,8 @@ class VerdictBar(QWidget):
                 colour, wash = palette.alarm, palette.margin_wash
                 text = ", ".join(parts) + ". " + self._advice()
         if answer is not None and session.stale and not session.wrong:
-            text = f"{text} (of the older design)"
+            ahead = self._ahead()
+            text = f"{text} (of the older design{'; ' + ahead if ahead else ''})"
         self._wash = wash
         self._show_load()
         self.head.setText(head)
@@ -115,6 +116,11 @@ class VerdictBar(QWidget):
             and not session.tuning.sweep_is_current
         )
         self.update()
+
+    def _ahead(self) -> str:
+        """How large the solution under way is, where it takes long."""
+        state = self._session.jobs.state("modes")
+        return "" if state is None else state.text
 
     def _show_load(self) -> None:
         """The buckling factor, always in sight where there is one."""

@@ -221,6 +221,16 @@ def _without(path: Path, index: int) -> Callable[[Sheet], Sheet]:
     return lambda sheet: sheet.without((*path, index))
 
 
+_WAYS: Final = {
+    "x": "along x",
+    "y": "along y",
+    "profile": "along the profile",
+    "around": "round the axis",
+    "along": "along the length",
+}
+"""Which way a thickness changes."""
+
+
 def _wall(card: SheetCard, base: Path, part: models.SurfaceModel) -> Sentence:
     path: Path = (*base, "thickness")
     faces = tuple((words, card.set_to((*base, "face"), word)) for word, words in _FACES.items())
@@ -230,7 +240,7 @@ def _wall(card: SheetCard, base: Path, part: models.SurfaceModel) -> Sentence:
         pieces += [f"{len(part.plies)} plies;"]
     elif isinstance(part.thickness, models.ChangingThickness):
         pieces += ["From", Number((*path, "from"), "thickness"), "to"]
-        pieces += [Number((*path, "to"), "thickness"), f"thick along {part.thickness.along};"]
+        pieces += [Number((*path, "to"), "thickness"), f"thick, {_WAYS[part.thickness.along]};"]
         even = str(part.thickness.start)
         options.append(("make it even", card.set_to(path, even)))
     else:
@@ -238,7 +248,7 @@ def _wall(card: SheetCard, base: Path, part: models.SurfaceModel) -> Sentence:
         even = str(part.thickness)
         for along in _DIRECTIONS.get(part.kind, ("profile", "along")):
             value = {"from": even, "to": even, "along": along}
-            options.append((f"let it change along {along}", card.set_to(path, value)))
+            options.append((f"let it change {_WAYS[along]}", card.set_to(path, value)))
     pieces += [Choice(_FACES[part.face], faces, "which face of the wall the shape describes")]
     if part.mass_per_area is not None:
         pieces += [", with", Number((*base, "mass_per_area"), "mass per area"), "on it"]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Final
 
-from PySide6.QtCore import QSettings, Qt
+from PySide6.QtCore import QEvent, QSettings, Qt, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QGuiApplication, QKeySequence
 from PySide6.QtWidgets import (
     QApplication,
@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from belltone import __version__
+from belltone.desk.changed_file import ChangedFileDialog, Decision
 from belltone.desk.component_cards import ComponentCard, MaterialCard, WantedCard
 from belltone.desk.excitation_card import ExcitationCard
 from belltone.desk.fields import LiveNumber
@@ -40,12 +41,13 @@ from belltone.desk.speed_view import SpeedView
 from belltone.desk.starts import Start, StartDialog
 from belltone.desk.sweep_map import SweepMap
 from belltone.desk.verdict_bar import VerdictBar
-from belltone.exchange.frame_tables import FrameTableError, frame_sheet, read_frame_table
+from belltone.exchange.frame_tables import FrameTableError, frame_sheet, read_frame_table, unit_note
 from belltone.exchange.tables import MODE_COLUMNS, as_csv, mode_rows
 from belltone.sheet.demo import examples_folder
-from belltone.sheet.document import Sheet, write_text
+from belltone.sheet.document import MOST_BYTES, Sheet
 from belltone.sheet.errors import SheetError
 from belltone.sheet.evaluate import evaluate
+from belltone.sheet.files import FileError, read_text, same_file, write_text
 
 __all__ = ["NEW_SHEET", "MainWindow"]
 
@@ -81,6 +83,8 @@ class MainWindow(QMainWindow):
         self.session = session
         self._settings = settings or QSettings()
         self._palette = DARK if self._settings.value("theme") == DARK.name else LIGHT
+        self._asking = False
+        self._leaving = False
         self.table: ModeTable | None = None
         self.speeds: SpeedView | None = None
         self.verdict = VerdictBar(session, self._palette)
@@ -155,7 +159,7 @@ class MainWindow(QMainWindow):
         pinned.addWidget(self._pinned_knobs())
         for widget in (left, middle, self.readout):
             across.addWidget(widget)
-        across.setSizes([345, 675, 250])
+        across.setSizes([320, 702, 248])  # the picture's controls then stand in one row
         across.setStretchFactor(1, 1)
         across.setChildrenCollapsible(False)
         across.setHandleWidth(8)
@@ -326,6 +330,13 @@ class MainWindow(QMainWindow):
         return self._write(path if path.suffix else path.with_suffix(".toml"))
 
     def _write(self, path: Path) -> bool:
+        theirs = self.session.changed_on_disk() if self._is_own(path) else None
+        if theirs is not None:
+            decision = self._ask_of_change(path, theirs, saving=True)
+            if decision is Decision.ELSEWHERE:
+                return self.save_as()
+            if decision is not Decision.MINE:
+                return False
         try:
             self.session.save(path)
         except OSError as error:
@@ -339,6 +350,38 @@ class MainWindow(QMainWindow):
         self.remember(path)
         self.statusBar().showMessage(f"Saved to {path}", 5000)
         return True
+
+    def _is_own(self, path: Path) -> bool:
+        own = self.session.path
+        return own is not None and (own == path or same_file(own, path))
+
+    def look_at_disk(self) -> None:
+        """Say so where the sheet's file was changed by somebody else, and ask what to do."""
+        theirs = self.session.changed_on_disk()
+        if theirs is None or self._asking or self.session.path is None:
+            return
+        self._ask_of_change(self.session.path, theirs, saving=False)
+
+    def _ask_of_change(self, path: Path, theirs: str, saving: bool) -> Decision:
+        self._asking = True
+        dialog = ChangedFileDialog(path, theirs, self.session.sheet.text, saving, self)
+        try:
+            dialog.exec()
+        finally:
+            self._asking = False
+            dialog.deleteLater()
+        if dialog.decision is Decision.THEIRS:
+            problem = self.session.take_from_disk(theirs)
+            if problem is not None:
+                QMessageBox.warning(
+                    self,
+                    "Not taken",
+                    f"What “{path.name}” holds is no good sheet: {problem}.\n"
+                    "The window goes on with what it shows.",
+                )
+        elif dialog.decision is Decision.MINE and not saving:
+            self.session.keep_from_disk(theirs)
+        return dialog.decision
 
     def may_discard(self) -> bool:
         """Ask what to do with unsaved work; returns whether the sheet may be left."""
@@ -387,20 +430,22 @@ class MainWindow(QMainWindow):
         if not path:
             return
         try:
-            self.new_frame(Path(path).read_text(encoding="utf-8-sig"))
-        except (OSError, UnicodeDecodeError) as error:
-            self.session.told.emit(f"“{path}” cannot be read as text: {error}")
+            self.new_frame(read_text(Path(path), MOST_BYTES, "a table of nodes and members"))
+        except FileError as error:
+            self.session.told.emit(str(error))
 
     def new_frame(self, text: str) -> None:
         """Begin with a frame from a table's text; what is wrong with it is told."""
         try:
-            sheet = Sheet.from_text(frame_sheet(read_frame_table(text)))
+            table = read_frame_table(text)
+            sheet = Sheet.from_text(frame_sheet(table))
             evaluate(sheet)
         except (FrameTableError, SheetError) as error:
             self.session.told.emit(f"no frame: {error}")
             return
         if self.may_discard():
             self.session.start_new(sheet)
+            self.session.told.emit(unit_note(table))
 
     def _fill_recent(self) -> None:
         self.recent.clear()
@@ -495,10 +540,22 @@ class MainWindow(QMainWindow):
             "excitation band is clear.\n\nLicence: Apache-2.0",
         )
 
+    def leave(self) -> None:
+        """Close without a question, as when told to from outside; unsaved changes are kept safe."""
+        self._take_what_is_typed()
+        self._leaving = True
+        self.close()
+
+    def changeEvent(self, event: QEvent) -> None:
+        super().changeEvent(event)
+        if event.type() == QEvent.Type.ActivationChange and self.isActiveWindow():
+            # Not from inside the event: a dialog would hold it up.
+            QTimer.singleShot(0, self, self.look_at_disk)
+
     def closeEvent(self, event: QCloseEvent) -> None:
-        if not self.may_discard():
+        if not self._leaving and not self.may_discard():
             event.ignore()
             return
         self.shape.finish()
-        self.session.close()
+        self.session.close(recoverable=self._leaving)
         super().closeEvent(event)

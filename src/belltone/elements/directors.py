@@ -148,6 +148,22 @@ class DirectorForm:
         pulls = self.ud.sum(axis=1)[..., None] * vector
         return forces, np.asarray(np.einsum("enka,enkb->enab", pulls, directors))
 
+    def moved_as_one(self, positions: Array, directors: Array) -> Array:
+        """The form's matrix (6, 6) for motions of everything as one body about the origin."""
+        mass = float(self.uu.sum())
+        first = np.einsum("eij,ejx->x", self.uu, positions)
+        first += np.einsum("eijk,ejkx->x", self.ud, directors)
+        mixed = np.einsum("eijk,eix,ejky->xy", self.ud, positions, directors, optimize=True)
+        second = np.einsum("eij,eix,ejy->xy", self.uu, positions, positions, optimize=True)
+        second += mixed + mixed.T
+        second += np.einsum("eijkm,eikx,ejmy->xy", self.dd, directors, directors, optimize=True)
+        arm = cross_matrices(first)
+        result = np.zeros((6, 6))
+        result[:3, :3] = mass * np.eye(3)
+        result[:3, 3:], result[3:, :3] = -arm, arm
+        result[3:, 3:] = np.trace(second) * np.eye(3) - second
+        return result
+
     def hessian(self, directors: Array, moments: Array | None = None) -> Array:
         """Second variation ``(elements, 6n, 6n)`` by translations and rotations.
 

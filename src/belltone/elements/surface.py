@@ -380,6 +380,8 @@ class SurfaceElements:
         """Strain energy at each integration point by kind, ``(modes, elements, points, 3)``."""
         modes, elements = motions.shape[:2]
         result = np.empty((modes, elements, len(self._rule.weights), 3))
+        if not modes:
+            return result
         for batch, part in self._batches():
             walls = self._walls(part)
             moved = motions[:, batch].transpose(1, 2, 0)

@@ -69,11 +69,11 @@ def effect_rows(effects: tuple[Effect, ...]) -> list[tuple[str, ...]]:
     """One row for each mode, under `EFFECT_COLUMNS`."""
     return [
         (
-            str(each.number),
-            format_number(each.before),
-            format_number(each.after),
-            f"{100 * each.change:+.3g} %",
-            each.words,
+            "" if each.number is None else str(each.number),
+            "" if each.before is None else format_number(each.before),
+            "" if each.after is None else format_number(each.after),
+            "" if each.change is None else f"{100 * each.change:+.3g} %",
+            each.words if each.number is not None else f"{each.words}; mode {each.number_after}",
         )
         for each in effects
     ]

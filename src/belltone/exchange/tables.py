@@ -92,7 +92,7 @@ def mode_rows(modes: ModeSet, design: Design) -> list[tuple[str, ...]]:
                 format_number(mode.rpm),
                 format_number(1e3 * mode.period),
                 percent(mode.error),
-                mode.kind,
+                mode.kind_words,
                 standing_text(stand(mode.frequency, design.bands, design.margin)),
             )
         )
@@ -166,6 +166,7 @@ def _mode_data(mode: Mode, design: Design) -> dict[str, Any]:
         "period_s": mode.period if math.isfinite(mode.period) else None,
         "kind": mode.kind,
         "error_relative": mode.error,
+        "equal_modes": list(mode.equals),
         "rigid": mode.rigid,
         "energy_share": dict(mode.energy),
         "effective_mass_kg": dict(zip("xyz", mode.effective_mass, strict=True)),

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.mesh.blocks import BlockBuilder, Blocks, Piece
-from belltone.mesh.triangles import Triangulation, inner_points, triangulate
+from belltone.mesh.triangles import OutlineError, Triangulation, inner_points, triangulate
 from belltone.sheet.profiles import Arc, Line
 from belltone.sheet.shapes import (
     SIDE_NAMES,
@@ -45,7 +45,7 @@ class PlateScheme:
 
 
 def plate_scheme(plate: Plate) -> PlateScheme:
-    """Choose how to cut a plate; raises ``ValueError`` where no mesh is found."""
+    """Choose how to cut a plate; raises `OutlineError` where no mesh is found."""
     outline, holes = plate.outline, plate.holes
     if isinstance(outline, Disc) and not holes:
         return PlateScheme("ring" if outline.bore else "disc")
@@ -70,7 +70,7 @@ def plate_scheme(plate: Plate) -> PlateScheme:
         scheme = PlateScheme("triangles", triangulate(loops, spacing))
         if unfolded(plate, scheme):
             return scheme
-    raise ValueError("no mesh was found for this outline and its holes; are two rims too close?")
+    raise OutlineError("no mesh was found for this outline and its holes; are two rims too close?")
 
 
 def plate_blocks(plate: Plate, scheme: PlateScheme) -> Blocks:

@@ -47,10 +47,17 @@ def lagrange(nodes: Array, points: Array) -> tuple[Array, Array]:
     Both are ``(len(points), len(nodes))``. They are found through the Legendre basis, which stays
     well conditioned at every order used here.
     """
-    degree = len(nodes) - 1
-    at_nodes = legendre.legvander(nodes, degree)
-    values = np.linalg.solve(at_nodes.T, legendre.legvander(points, degree).T).T
-    slopes = np.column_stack(
-        [legendre.legval(points, legendre.legder(row)) for row in np.eye(degree + 1)]
-    )
-    return np.asarray(values, float), np.asarray(np.linalg.solve(at_nodes.T, slopes.T).T, float)
+    to_values, to_slopes = _to_lagrange(np.ascontiguousarray(nodes, float).tobytes())
+    powers = legendre.legvander(points, len(nodes) - 1)
+    return np.asarray(powers @ to_values, float), np.asarray(powers @ to_slopes, float)
+
+
+@cache
+def _to_lagrange(nodes: bytes) -> tuple[Array, Array]:
+    """Lagrange functions of nodes, and their slopes, as columns of Legendre coefficients."""
+    at: Array = np.frombuffer(nodes, np.float64)
+    degree = len(at) - 1
+    to_values: Array = np.linalg.inv(np.asarray(legendre.legvander(at, degree), np.float64))
+    to_slopes: Array = np.zeros_like(to_values)
+    to_slopes[: max(degree, 1)] = legendre.legder(to_values)
+    return to_values, to_slopes

@@ -18,7 +18,7 @@ from scipy.spatial import Delaunay, QhullError
 
 from belltone.sheet.outlines import inside, rim_distance
 
-__all__ = ["Triangulation", "inner_points", "triangulate"]
+__all__ = ["OutlineError", "Triangulation", "inner_points", "triangulate"]
 
 Array = NDArray[np.float64]
 Loop = Sequence[Array] | Array
@@ -27,6 +27,10 @@ _ATTEMPTS: Final = 24
 _MOST_TURN: Final = math.pi / 4
 _BLUNT: Final = -0.35  # cosine of an angle well above the right one
 _CLEAR: Final = 0.55  # inner points keep this share of the spacing away from the boundary
+
+
+class OutlineError(ValueError):
+    """An outline that cannot be cut into elements, in words for the user."""
 
 
 @dataclass(frozen=True)
@@ -45,7 +49,7 @@ def triangulate(loops: Sequence[Sequence[Loop]], spacing: float) -> Triangulatio
     """Triangulate a domain: the first loop outside, the others holes.
 
     A loop is a list of curves, each given as many points along it: the first of a curve is the
-    last of the one before. Raises ``ValueError`` where no triangulation is found.
+    last of the one before. Raises `OutlineError` where no triangulation is found.
     """
     divisions = [
         [max(_least_pieces(curve), round(_length(curve) / spacing)) for curve in loop]
@@ -64,7 +68,7 @@ def triangulate(loops: Sequence[Sequence[Loop]], spacing: float) -> Triangulatio
         try:
             simplices = np.asarray(Delaunay(points).simplices, dtype=np.intp)
         except QhullError as error:
-            raise ValueError("the outline has no area") from error
+            raise OutlineError("the outline has no area") from error
         centres = points[simplices].mean(axis=1)
         kept = inside(centres, rims[0])
         for rim in rims[1:]:
@@ -82,7 +86,7 @@ def triangulate(loops: Sequence[Sequence[Loop]], spacing: float) -> Triangulatio
             cut = divisions[loop_place]
             curve = int(np.searchsorted(np.cumsum(cut), edge, side="right"))
             cut[curve] = min(2 * cut[curve], cut[curve] + 4)
-    raise ValueError("no mesh was found for this outline and its holes; are two rims too close?")
+    raise OutlineError("no mesh was found for this outline and its holes; are two rims too close?")
 
 
 def inner_points(found: Triangulation, boundary: Array) -> Array:

@@ -14,7 +14,7 @@ from belltone.elements.line import LineElements
 from belltone.elements.surface import SurfaceElements
 from belltone.modes.witness import SurfaceWitness, Witness
 from belltone.progress import Progress
-from belltone.sheet.design import Design, MemberValue
+from belltone.sheet.design import Design, MemberValue, SurfaceValue
 from belltone.system.assembly import Assembly
 from belltone.system.buckling import Buckling, buckling
 from belltone.system.equilibrium import Equilibrium
@@ -109,7 +109,7 @@ def base_state(
     forces, stresses = (np.concatenate(own) for own in zip(*_stresses(state, witness), strict=True))
     factors, shapes = np.empty(0), np.zeros((0, *displacements.shape))
     factor_error = None
-    if state.pose is None and not state.system.rigid.shape[1]:
+    if state.pose is None and state.held:
         found = _buckling(state, _FACTORS, progress)
         factors = found.factors
         if len(factors):
@@ -121,6 +121,8 @@ def base_state(
             shapes = shapes / np.where(reach > 0, reach, 1.0)[:, None, None]
     reactions, imbalance = _reactions(design, assembly, state)
     parts = np.repeat([part.name for part in design.parts], witness.counts)
+    laminates = [isinstance(part, SurfaceValue) and not part.layup.single for part in design.parts]
+    plied = np.repeat(laminates, witness.counts)
     walls = np.repeat([not isinstance(part, MemberValue) for part in design.parts], witness.counts)
     return BaseState(
         positions,
@@ -132,7 +134,7 @@ def base_state(
         tuple(float(factor) for factor in factors),
         factor_error,
         shapes,
-        tuple(_largest(positions, displacements, forces, stresses, parts, walls)),
+        tuple(_largest(positions, displacements, forces, stresses, parts, walls, plied)),
         design.preload.large,
         design.preload.scale,
         state.snapped,
@@ -262,6 +264,7 @@ def _largest(
     stresses: Array,
     parts: NDArray[np.str_],
     walls: NDArray[np.bool_],
+    plied: NDArray[np.bool_],
 ) -> Iterator[Largest]:
     """The largest values, and where they are."""
 
@@ -274,8 +277,12 @@ def _largest(
 
     everywhere = np.ones(len(parts), dtype=bool)
     yield from most("displacement", np.linalg.norm(displacements[:, :3], axis=1), "m", everywhere)
-    yield from most("von Mises stress, inner face", stresses[:, 0], "Pa", walls)
-    yield from most("von Mises stress, outer face", stresses[:, 1], "Pa", walls)
+    plain = walls & ~plied
+    yield from most("von Mises stress, inner face", stresses[:, 0], "Pa", plain)
+    yield from most("von Mises stress, outer face", stresses[:, 1], "Pa", plain)
+    # Of plies the same sum says which is most stressed; it is no measure of their strength.
+    yield from most("equivalent stress, inner ply", stresses[:, 0], "Pa", plied)
+    yield from most("equivalent stress, outer ply", stresses[:, 1], "Pa", plied)
     high, low = stresses.T
     worst: Array = np.where(np.abs(high) >= np.abs(low), high, low)
     yield from most("axial stress", worst, "Pa", ~walls)

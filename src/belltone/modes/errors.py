@@ -4,11 +4,15 @@ from __future__ import annotations
 
 from belltone.system.equilibrium import BUCKLED, BuckledError
 
-__all__ = ["BUCKLED", "AccuracyError", "BuckledModesError"]
+__all__ = ["BUCKLED", "AccuracyError", "BuckledModesError", "LostModesError"]
 
 
 class AccuracyError(ArithmeticError):
     """There is no answer: the accuracy cannot be reached, or the parts cannot be joined."""
+
+
+class LostModesError(AccuracyError):
+    """There are no modes: the preload could not be followed to its end on this mesh."""
 
 
 class BuckledModesError(AccuracyError):

@@ -69,6 +69,8 @@ def hand_check(design: Design, modes: ModeSet, index: int) -> HandCheck | None:
     if found is None:
         return None
     formula, frequency = found
+    if design.preload is not None:
+        formula += ", without the preload"
     return HandCheck(formula, frequency, float(modes.frequencies[index] / frequency - 1))
 
 

@@ -36,6 +36,11 @@ MIXED_ENERGIES: Final = ("stretching", "twisting", "bending", "shear", "springs"
 """Where the strain energy of a component of several parts can be; a wall's membrane stretches."""
 
 _KINDS: Final = ("axial", "twist", "bending about y", "bending about z", "moving on its springs")
+_ALONG: Final = 0.5  # share of the motion along the material with which a mode stretches it
+_BENDING: Final = 2  # its place among `MIXED_ENERGIES`
+_LEAST_BENDING: Final = (
+    0.1  # share of the energy; a lattice of bars moves across them, and none bends
+)
 _MINOR: Final = 0.25  # a second kind with at least this share of the energy is named too
 
 
@@ -56,11 +61,18 @@ def wall_shares(energies: Array) -> Array:
     return np.asarray(energies / np.where(total > 0, total, 1.0))
 
 
-def kind_names(shares: Array) -> tuple[str, ...]:
-    """Name each mode by its largest share, and a second one where it is not small."""
+def kind_names(shares: Array, moving: Array) -> tuple[str, ...]:
+    """Name each mode by its largest share, and a second one where it is not small.
+
+    A bent member stretches as it bends; ``moving`` (modes, 3) of the moving mass along the axis,
+    sideways and up tells that from a motion along the axis.
+    """
     names: list[str] = []
-    for row in shares:
+    for row, ways in zip(shares, moving, strict=True):
         order = np.argsort(row)[::-1]
+        if order[0] == 0 and ways[0] < _ALONG * ways.sum():
+            names.append(f"{_KINDS[2 if ways[2] >= ways[1] else 3]} with stretching")
+            continue
         name = _KINDS[order[0]]
         if row[order[1]] >= _MINOR:
             name = f"{name} with {_KINDS[order[1]]}"
@@ -102,16 +114,21 @@ _DIRECT: Final = 0.6  # share of the motion along one axis with which it is name
 
 
 def assembly_kind_names(
-    shares: Array, part_shares: Array, part_names: tuple[str, ...], moving: Array
+    shares: Array, part_shares: Array, part_names: tuple[str, ...], moving: Array, across: Array
 ) -> tuple[str, ...]:
     """Name modes of several parts: what strains, in which part if in one, and which way it moves.
 
-    ``shares`` (modes, 5) are of `MIXED_ENERGIES`, ``moving`` (modes, 3) of the moving mass by axis.
+    ``shares`` (modes, 5) are of `MIXED_ENERGIES`, ``moving`` (modes, 3) of the moving mass by axis,
+    ``across`` (modes, 3) of it along the parts' material, sideways and up. What moves across the
+    material bends, though a rib on its back stretches for it.
     """
     words = ("stretching", "twist", "bending", "shear", "moving on its springs")
     names: list[str] = []
-    for row, parts, ways in zip(shares, part_shares, moving, strict=True):
+    for row, parts, ways, own in zip(shares, part_shares, moving, across, strict=True):
         order = np.argsort(row)[::-1]
+        bends = row[_BENDING] >= _LEAST_BENDING and own[0] < _ALONG * own.sum()
+        if order[0] == 0 and bends:
+            order = np.array([_BENDING, *(kind for kind in order if kind != _BENDING)])
         name = words[order[0]]
         if row[order[1]] >= _MINOR:
             name += f" with {words[order[1]]}"

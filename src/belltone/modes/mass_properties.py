@@ -8,16 +8,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.elements.directors import cross_matrices
-from belltone.mesh.discretisation import Discretisation
 from belltone.sheet.design import Design
-from belltone.system.assembly import System, assemble, bodies_of
+from belltone.system.assembly import System
+from belltone.system.bodies import body_elements, lone_mesh
+from belltone.system.lumps import lump_of
 
 __all__ = ["MassProperties", "effective_masses", "mass_properties", "part_masses"]
 
 Array = NDArray[np.float64]
-
-# Mass integrals of straight members are exact at any order; those of curves to 1e-8 here.
-_COARSE = {"member": Discretisation(1, 4), "wall": Discretisation(2, 6)}
 
 
 @dataclass(frozen=True)
@@ -30,18 +28,22 @@ class MassProperties:
 
 
 def mass_properties(design: Design) -> MassProperties:
-    """Compute the component's mass properties, lumped masses included."""
-    sort = "wall" if design.has_walls else "member"
-    return _properties(assemble(design, _COARSE[sort]).rigid_mass)
+    """Compute the component's mass properties, lumped masses included, without any matrices."""
+    meshes = {part.name: lone_mesh(part) for part in design.parts}
+    total = np.zeros((6, 6))
+    for mesh in meshes.values():
+        elements = body_elements(mesh)
+        total += elements.inertia().moved_as_one(elements.positions, elements.directors)
+    for hung in design.masses:
+        lump = lump_of(hung, meshes[hung.place.part].site(hung.place))
+        total += lump.form.moved_as_one(lump.positions(None), lump.directors(None))
+    return _properties(total)
 
 
 def part_masses(design: Design) -> dict[str, float]:
     """Mass of each part by name (kg), without what hangs on it."""
-    sort = "wall" if design.has_walls else "member"
-    return {
-        body.part.name: float(body.elements.matrices()[1][:, ::6, ::6].sum())
-        for body in bodies_of(design, _COARSE[sort])
-    }
+    meshes = {part.name: lone_mesh(part) for part in design.parts}
+    return {name: float(body_elements(mesh).inertia().uu.sum()) for name, mesh in meshes.items()}
 
 
 def _properties(rigid_mass: Array) -> MassProperties:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.base_state import BaseState
+from belltone.modes.matching import clusters
 
 __all__ = ["Mode", "ModeSet"]
 
@@ -21,7 +22,8 @@ class Mode:
     """One mode, for reading: its number counts the flexible modes from 1 (rigid ones: 0).
 
     ``effective_mass`` (kg) is along x, y and z; ``modal_mass`` (kg) belongs to an amplitude of one
-    where the mode moves most.
+    where the mode moves most. ``equals`` are the numbers of other modes at the same frequency, with
+    which its shape may be mixed at will.
     """
 
     number: int
@@ -32,6 +34,15 @@ class Mode:
     energy: tuple[tuple[str, float], ...]
     effective_mass: tuple[float, float, float]
     modal_mass: float
+    equals: tuple[int, ...] = ()
+
+    @property
+    def kind_words(self) -> str:
+        """The kind, and with which modes it makes a pair or a group."""
+        if not self.equals:
+            return self.kind
+        group = "a pair" if len(self.equals) == 1 else "one"
+        return f"{self.kind} ({group} with {' and '.join(map(str, self.equals))})"
 
     @property
     def angular(self) -> float:
@@ -120,7 +131,16 @@ class ModeSet:
                 float(self.effective[index, 2]),
             ),
             float(self.modal_masses[index]),
+            () if rigid else self._equals(index - self.rigid_count),
         )
+
+    def _equals(self, place: int) -> tuple[int, ...]:
+        """Numbers of the other flexible modes at the frequency of one."""
+        group = next(
+            group for group in clusters(self.flexible) if group.start <= place < group.stop
+        )
+        others = (other for other in range(group.start, group.stop) if other != place)
+        return tuple(self.skipped + other + 1 for other in others)
 
     def modes(self) -> tuple[Mode, ...]:
         """All modes in order."""

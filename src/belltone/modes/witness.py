@@ -46,6 +46,13 @@ class PartWitness(Protocol):
     def reach(self, shapes: Array) -> Array:
         """How far each point moves ``(modes, points)``, at its outermost fibre."""
 
+    def across(self, shapes: Array) -> Array:
+        """Moving mass times motion squared along the material, sideways and up, ``(modes, 3)``.
+
+        Along a member's axis or in a wall's plane; by a member's side, which a wall has none of; by
+        a member's up or a wall's normal.
+        """
+
     def densities(self, motions: Array) -> Array:
         """Strain energy by length or area at the points ``(modes, points)``, of element motions."""
 
@@ -107,6 +114,11 @@ class Witness:
             total[:, axis] = np.sum(self.weighted(along) ** 2, axis=1)
         return total
 
+    def across(self, shapes: Array) -> Array:
+        """Moving mass times motion squared along the material, sideways and up, ``(modes, 3)``."""
+        pairs = zip(self.parts, self.split(shapes), strict=True)
+        return np.asarray(sum(part.across(own) for part, own in pairs))
+
     def densities(self, motions: Array) -> Array:
         """Strain energy by length or area ``(modes, points)`` of node motions; 1 is a part's most.
 
@@ -156,6 +168,9 @@ class PointWitness:
     def reach(self, shapes: Array) -> Array:
         return np.asarray(np.linalg.norm(shapes[..., :3], axis=-1))
 
+    def across(self, shapes: Array) -> Array:
+        return np.zeros((len(shapes), 3))
+
     def densities(self, motions: Array) -> Array:
         return np.zeros((len(motions), 1))
 
@@ -177,6 +192,7 @@ class FaceWitness:
             share = self._areas * wall[mesh.face] / 3
             np.add.at(self.masses, mesh.connectivity[:, corner], share)
         self._walls = mesh.part.thickness[mesh.face]
+        self._normals = mesh.normals[: self._count]
         # What the nodes between the file's own carry is shared out evenly.
         own = self.masses[: self._count]
         self.masses = own * (self.masses.sum() / own.sum())
@@ -190,6 +206,9 @@ class FaceWitness:
 
     def reach(self, shapes: Array) -> Array:
         return np.asarray(np.linalg.norm(shapes[..., :3], axis=-1))
+
+    def across(self, shapes: Array) -> Array:
+        return _out_of_wall(shapes, self._normals, self.masses)
 
     @property
     def thickness(self) -> Array:
@@ -267,6 +286,10 @@ class LineWitness:
         turning = self.radius * np.linalg.norm(shapes[..., 3:], axis=-1)
         return np.asarray(np.maximum(moving, turning))
 
+    def across(self, shapes: Array) -> Array:
+        own = np.einsum("skd,msd->msk", self._frames, shapes[..., :3])
+        return np.asarray(np.einsum("s,msk->mk", self.masses, own**2))
+
     def align(self, motions: Array) -> Array:
         # Along the axis, the side and up: three unlike weights tell them apart.
         along = motions[..., :3] @ self._mesh.member.frame.T
@@ -329,12 +352,22 @@ class SurfaceWitness:
         """How far each point moves."""
         return np.asarray(np.linalg.norm(shapes[..., :3], axis=-1))
 
+    def across(self, shapes: Array) -> Array:
+        """In the wall's plane, and along its normal."""
+        return _out_of_wall(shapes, self.normals, self.masses)
+
     def densities(self, motions: Array) -> Array:
         """Strain energy for each unit of area."""
         assert isinstance(self._surface_elements, SurfaceElements)
         at_nodes = self._surface_elements.energy_density(motions)
         read = np.einsum("sk,msk->ms", self._weights, at_nodes[:, self._elements], optimize=True)
         return np.asarray(np.maximum(read, 0.0))
+
+
+def _out_of_wall(shapes: Array, normals: Array, masses: Array) -> Array:
+    moved = np.einsum("mpd,p->m", shapes[..., :3] ** 2, masses)
+    out = np.einsum("mpd,pd->mp", shapes[..., :3], normals) ** 2 @ masses
+    return np.stack([np.maximum(moved - out, 0.0), np.zeros_like(out), out], axis=1)
 
 
 def signatures(design: Design, system: System, witness: Witness, motions: Array) -> Array:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Final
 
-from belltone.sheet.design import Design, MemberValue, SurfaceValue
+from belltone.sheet.design import Design, MassValue, MemberValue, SurfaceValue
 from belltone.sheet.errors import Finding, Path
 from belltone.sheet.model import Content
 
@@ -18,6 +18,7 @@ _MODULI: Final = (1e6, 1.3e12)
 _SLENDEREST: Final = 1000.0
 _STUBBIEST: Final = 2.5
 _THINNEST: Final = 20_000.0
+_ROUNDING: Final = 1e-3  # of an inertia; tables give three digits
 _THICKEST: Final = 5.0
 
 
@@ -30,11 +31,24 @@ def plausibility(design: Design, content: Content) -> Iterator[Finding]:
             yield from _thinness(part)
     for name in content.materials:
         yield from _material(name, design)
+    for number, hung in enumerate(design.masses[: len(content.masses)]):
+        yield from _inertia(number, hung)
     if not any(support.holds for support in design.supports) and not content.modes.free:
         yield Finding(
             ("supports",),
             "nothing holds the component, so it is solved free in space with its six rigid modes "
             "set apart; write “free = true” under [modes] if that is meant",
+        )
+
+
+def _inertia(number: int, hung: MassValue) -> Iterator[Finding]:
+    inertia = hung.inertia
+    if 2 * max(inertia) > sum(inertia) * (1 + _ROUNDING):
+        yield Finding(
+            ("masses", number, "inertia"),
+            f"no body has the inertia of “{hung.name}”: about {'xyz'[inertia.index(max(inertia))]} "
+            "it is more than about the two other axes together, and is never more than their sum. "
+            "Are the others left out?",
         )
 
 

@@ -446,6 +446,11 @@ class Design:
         return any(isinstance(part, SurfaceValue | MeshValue) for part in self.parts)
 
     @property
+    def has_received(self) -> bool:
+        """Whether any part is a mesh that somebody sent."""
+        return any(isinstance(part, MeshValue) for part in self.parts)
+
+    @property
     def solid_parts(self) -> tuple[PartValue, ...]:
         """The parts that are made of something."""
         return tuple(part for part in self.parts if not isinstance(part, PointValue))

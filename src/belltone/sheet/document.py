@@ -7,11 +7,8 @@ shown, what is saved and what is computed can never differ.
 from __future__ import annotations
 
 import hashlib
-import itertools
 import json
-import os
 import re
-import tempfile
 import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass, field
@@ -19,24 +16,25 @@ from difflib import get_close_matches
 from functools import cached_property
 from pathlib import Path as FilePath
 from types import MappingProxyType
-from typing import Any, Final, cast
+from typing import Any, Final
 
-import tomlkit
 from pydantic import BaseModel, ValidationError
-from tomlkit.items import AoT, Array, InlineTable, Item, Table
 
+from belltone.sheet.editing import edited, put_entry, rename, set_values, take_away
 from belltone.sheet.errors import Finding, Path, SheetError
 from belltone.sheet.fields import value_fields
+from belltone.sheet.files import FileError, read_text, write_text
 from belltone.sheet.locate import line_of
 from belltone.sheet.mesh_files import file_digest
 from belltone.sheet.model import FORMAT_VERSION, Content
 from belltone.sheet.part_models import OUTLINE_SHAPES, PART_KINDS, SECTION_SHAPES, VARIANT_TAGS
 from belltone.sheet.units import Dimension
 
-__all__ = ["Sheet", "read_sheet", "write_sheet", "write_text"]
+__all__ = ["MOST_BYTES", "Sheet", "read_sheet", "write_sheet"]
 
 _MATERIAL_TAGS: Final = ("isotropic", "ply")
-_MAX_BYTES: Final = 5_000_000  # a sheet is written by hand; far larger is another kind of file
+MOST_BYTES: Final = 5_000_000
+"""A sheet is written by hand; a far larger file is of another kind."""
 
 
 @dataclass(frozen=True)
@@ -57,6 +55,11 @@ class Sheet:
             data = tomllib.loads(text)
         except tomllib.TOMLDecodeError as error:
             raise SheetError([_syntax_finding(text, error)]) from error
+        except ValueError as error:  # such as a whole number of thousands of digits
+            reason = str(error).split(";")[0]
+            raise SheetError(
+                [Finding((), f"a number in the sheet cannot be read: {reason}")]
+            ) from error
         except RecursionError as error:
             raise SheetError([Finding((), "the sheet is nested too deeply")]) from error
         _check_format(data, text)
@@ -123,10 +126,7 @@ class Sheet:
 
     def with_values(self, values: Mapping[Path, Any]) -> Sheet:
         """Return the sheet with several values set in one edit."""
-        document = tomlkit.parse(self.text)
-        for path, value in values.items():
-            _set(document, path, value)
-        return self._again(_spaced(tomlkit.dumps(document), self.text))
+        return self._again(edited(self.text, set_values(values)))
 
     def without_preload(self) -> Sheet:
         """The sheet with its preload, if it has one, not applied."""
@@ -136,35 +136,14 @@ class Sheet:
 
     def without(self, path: Path) -> Sheet:
         """Return the sheet without the entry at ``path``; raises `SheetError` likewise."""
-        document = tomlkit.parse(self.text)
-        node: Any = document
-        try:
-            for step in path[:-1]:
-                node = node[step]
-            del node[path[-1]]
-        except (KeyError, IndexError) as error:
-            raise SheetError([Finding(path, "there is nothing here to take away")]) from error
-        if isinstance(node, AoT | Array) and not len(node) and len(path) > 1:
-            return self._again(tomlkit.dumps(document)).without(path[:-1])
-        return self._again(tomlkit.dumps(document))
+        return self._again(edited(self.text, take_away(path)))
 
     def renamed(self, path: Path, name: str) -> Sheet:
         """Return the sheet with the table at ``path`` under another name, last in its group.
 
         What refers to it by the old name is not changed; raises `SheetError` likewise.
         """
-        document = tomlkit.parse(self.text)
-        node: Any = document
-        try:
-            for step in path[:-1]:
-                node = node[step]
-            table = node.pop(path[-1])
-        except (KeyError, IndexError) as error:
-            raise SheetError([Finding(path, "there is nothing here to rename")]) from error
-        if name in node:
-            raise SheetError([Finding(path, f"there is a “{name}” already")])
-        node.add(name, table)
-        return self._again(_spaced(tomlkit.dumps(document), self.text))
+        return self._again(edited(self.text, rename(path, name)))
 
     def without_knob(self, name: str) -> Sheet:
         """Return the sheet without a knob; values that are this knob get its value instead.
@@ -177,89 +156,25 @@ class Sheet:
 
     def with_part(self, name: str, entry: Mapping[str, Any]) -> Sheet:
         """Return the sheet with one more part, behind the others."""
-        document = tomlkit.parse(self.text)
-        table = tomlkit.table()
-        for key, value in entry.items():
-            table.add(key, _item(value))
-        cast(Any, document["parts"]).add(name, table)
-        return self._again(_spaced(tomlkit.dumps(document), self.text))
+        return self._again(edited(self.text, put_entry(("parts", name), entry, listed=False)))
 
     def with_entry(self, path: Path, entry: Mapping[str, Any]) -> Sheet:
         """Return the sheet with one more ``[[path]]`` entry at the end of that list."""
-        document = tomlkit.parse(self.text)
-        node: Any = document
-        for step in path[:-1]:
-            if step not in node:
-                node.add(step, tomlkit.table())
-            node = node[step]
-        table = tomlkit.table()
-        for key, value in entry.items():
-            table.add(key, _item(value))
-        last = path[-1]
-        if last in node and isinstance(node[last], AoT):
-            node[last].append(table)
-        elif last in node:
-            node[last].append(tomlkit.item({k: _item(v) for k, v in entry.items()}))
-        else:
-            tables = tomlkit.aot()
-            tables.append(table)
-            node.add(last, tables)
-        return self._again(_spaced(tomlkit.dumps(document), self.text))
+        return self._again(edited(self.text, put_entry(path, entry, listed=True)))
 
 
 def read_sheet(path: FilePath) -> Sheet:
     """Read a sheet file; raises `SheetError` (also for a file that cannot be read)."""
     try:
-        if path.stat().st_size > _MAX_BYTES:
-            raise SheetError([Finding((), f"“{path}” is too large for a sheet")])
-        text = path.read_bytes().decode("utf-8-sig")
-    except UnicodeDecodeError as error:
-        raise SheetError([Finding((), f"“{path}” is not a text file in UTF-8")]) from error
-    except OSError as error:
-        reason = error.strerror or "unknown reason"
-        raise SheetError([Finding((), f"“{path}” cannot be read: {reason}")]) from error
-    return Sheet.from_text(text.replace("\r\n", "\n"), path.resolve().parent)
+        text = read_text(path, MOST_BYTES, "a sheet")
+    except FileError as error:
+        raise SheetError([Finding((), str(error))]) from error
+    return Sheet.from_text(text, path.resolve().parent)
 
 
 def write_sheet(sheet: Sheet, path: FilePath) -> None:
     """Write a sheet's text; see `write_text`."""
     write_text(sheet.text, path)
-
-
-def write_text(text: str, path: FilePath) -> None:
-    """Write a text file so that a crash leaves the old file or the new one, never half of one.
-
-    The permissions of a file that is replaced are kept; a link is followed; a pipe or a device is
-    written to, never replaced. Raises ``OSError``.
-    """
-    target = path.resolve()
-    if target.exists() and not target.is_file() and not target.is_dir():
-        with target.open("w", encoding="utf-8", newline="\n") as stream:
-            stream.write(text)
-        return
-    handle, temporary = tempfile.mkstemp(dir=target.parent, prefix=f".{target.name}.")
-    try:
-        with os.fdopen(handle, "w", encoding="utf-8", newline="\n") as stream:
-            stream.write(text)
-            stream.flush()
-            os.fsync(stream.fileno())
-        mode = target.stat().st_mode & 0o7777 if target.exists() else 0o666 & ~_umask()
-        os.chmod(temporary, mode)
-        os.replace(temporary, target)
-    except BaseException:
-        FilePath(temporary).unlink(missing_ok=True)
-        raise
-    folder = os.open(target.parent, os.O_RDONLY)
-    try:
-        os.fsync(folder)
-    finally:
-        os.close(folder)
-
-
-def _umask() -> int:
-    mask = os.umask(0)
-    os.umask(mask)
-    return mask
 
 
 def _syntax_finding(text: str, error: tomllib.TOMLDecodeError) -> Finding:
@@ -322,7 +237,8 @@ def _message(entry: Any, path: Path) -> str:
     if kind == "missing":
         return f"“{path[-1]}” is missing"
     if kind == "extra_forbidden":
-        near = get_close_matches(str(path[-1]), _all_keys(), n=1)
+        known = [key for key in _all_keys() if key != path[-1]]
+        near = get_close_matches(str(path[-1]), known, n=1)
         hint = f"; did you mean “{near[0]}”?" if near else ""
         return f"there is no key “{path[-1]}” here{hint}"
     if kind in ("literal_error", "union_tag_invalid"):
@@ -337,11 +253,32 @@ def _message(entry: Any, path: Path) -> str:
         if key == "kind":
             choices = list(PART_KINDS)
         return f"“{key}” is missing; it is one of {', '.join(choices)}"
+    if kind == "too_long":
+        what = "holes" if path[-1] == "holes" else "points"
+        hint = "send the part as a mesh"
+        if what == "points":
+            hint = f"leave out those nearly on a line with others, use bends or arcs, or {hint}"
+        return f"more than {context['max_length']} {what} are too many here; {hint}"
     if kind in ("too_short", "string_too_short"):
         return "this must not be empty"
+    if kind in _SHAPES:
+        return f"{_SHAPES[kind]} is needed here, where “{given}” stands"
     message = str(entry["msg"])
     message = message[0].lower() + message[1:]
     return f"“{given}”: {message}" if isinstance(given, str | int | float) else message
+
+
+_SHAPES: Final = {
+    "model_type": "a table, such as { at = [ … ] },",
+    "model_attributes_type": "a table, such as { at = [ … ] },",
+    "dict_type": "a table",
+    "tuple_type": "a list in square brackets",
+    "list_type": "a list in square brackets",
+    "string_type": "a text in quotes",
+    "int_type": "a whole number",
+    "bool_type": "true or false",
+}
+"""What a value must be, by what its check calls the mistake."""
 
 
 def _all_keys() -> list[str]:
@@ -356,45 +293,3 @@ def _all_keys() -> list[str]:
                 stack.append(info.annotation)
         stack.extend(getattr(model, "__args__", ()))
     return sorted(keys)
-
-
-def _spaced(text: str, before: str) -> str:
-    """Put an empty line around tables that an edit has added, as a person would."""
-    kept = set(itertools.pairwise(before.splitlines()))
-    rows: list[str] = []
-    for row in text.splitlines():
-        if row.startswith("[") and rows and rows[-1].strip() and (rows[-1], row) not in kept:
-            rows.append("")
-        rows.append(row)
-    return "\n".join(rows) + "\n"
-
-
-def _item(value: Any) -> Item:
-    if isinstance(value, Mapping):
-        table = tomlkit.inline_table()
-        for key, entry in value.items():
-            table.append(key, _item(entry))
-        return table
-    if isinstance(value, tuple):
-        value = list(value)
-    return cast(Item, tomlkit.item(value))
-
-
-def _set(document: tomlkit.TOMLDocument, path: Path, value: Any) -> None:
-    node: Any = document
-    for depth, step in enumerate(path[:-1]):
-        if isinstance(step, str) and step not in node:
-            nested = isinstance(node, Table | tomlkit.TOMLDocument)
-            fresh: Any = tomlkit.table(is_super_table=depth == 0) if nested else {}
-            if not nested:
-                fresh = tomlkit.inline_table()
-            node.add(step, fresh) if nested else node.append(step, fresh)
-        node = node[step]
-    last = path[-1]
-    old = node[last] if isinstance(last, int) or last in node else None
-    item = _item(value)
-    if isinstance(old, Item) and not isinstance(old, Table | InlineTable | AoT):
-        item.trivia.comment_ws = old.trivia.comment_ws
-        item.trivia.comment = old.trivia.comment
-        item.trivia.trail = old.trivia.trail
-    node[last] = item

@@ -45,12 +45,15 @@ HELD_ON_WALL: Final[Mapping[str, tuple[int, ...]]] = {
     "clamped": (0, 1, 2, 3, 4, 5),
     "pinned": (0, 1, 2),
     "simply supported": (2, 4),
+    "diaphragm": (0, 2, 4),
     "guided": (0, 1, 3, 4, 5),
     "free": (),
 }
 """The same on a wall, along the edge, out of the wall and along its normal.
 
-A simply supported edge does not move along the normal, nor can its normal tip along the edge.
+A simply supported edge does not move along the normal, nor can its normal tip along the edge. A
+diaphragm across a shell's end also keeps it from moving along the edge: it stays round, and is free
+to move along the axis.
 """
 
 
@@ -99,7 +102,10 @@ class _Evaluation:
         if above is not None and up_to is not None and not above < up_to:
             self.values.add(("modes", "up_to"), "the window must end above its start")
         links = joints.links(places)
-        preload = PreloadReader(self.values, self.sites).read(content.preload, parts, places)
+        reader = PreloadReader(self.values, self.sites)
+        preload = reader.read(content.preload, parts, places)
+        if preload is None:
+            supports = (*supports, *reader.held_instead(content.preload, places))
         spins = None if preload is None else preload.spin
         if above is not None and spins is not None and spins.gyroscopic:
             self.values.add(
@@ -159,7 +165,7 @@ class _Evaluation:
             if support.hold not in words_held:
                 self.values.add(
                     ("supports", index, "hold"),
-                    "the end of a member cannot be “simply supported”; it can be “pinned”",
+                    f"the end of a member cannot be “{support.hold}”; it can be “pinned”",
                 )
                 return None
             held = words_held[support.hold]

@@ -31,7 +31,10 @@ _POWER: Final = r"(?:(?:\^|\*\*)\s*-?\d+|[²³])?"
 _UNIT: Final = "|".join(sorted((re.escape(name) for name in UNIT_NAMES), key=len, reverse=True))
 _UNIT_WORD: Final = rf"(?:{_UNIT})(?![^\W²³]|\()\s*{_POWER}"
 _WITH_UNIT: Final = re.compile(
-    rf"(?<![\w.])(?P<number>{_NUMBER})\s*(?P<unit>{_UNIT_WORD}(?:\s*[*/·]\s*{_UNIT_WORD})*)?"
+    rf"(?<![\w.])(?P<number>{_NUMBER})"
+    # “1.2e-5 1/K” and “1.2e-5 /K” are so much per kelvin.
+    rf"(?:\s+(?:1\s*)?/\s*(?P<per>{_UNIT_WORD})|"
+    rf"\s*(?P<unit>{_UNIT_WORD}(?:\s*[*/·]\s*{_UNIT_WORD})*))?"
 )
 
 
@@ -156,12 +159,18 @@ def parse(text: str) -> Expression:
     quantities: list[tuple[float, str]] = []
 
     def place(match: re.Match[str]) -> str:
-        quantities.append((float(match["number"]), (match["unit"] or "").strip()))
+        unit = (match["unit"] or "").strip()
+        if match["per"]:
+            name, _, power = match["per"].strip().partition("^")
+            unit = f"{name.strip()}^-{power.strip() or 1}"
+        quantities.append((float(match["number"]), unit))
         return f" _q{len(quantities) - 1} "
 
     if re.search(r"(?<!\w)_q\d", text):
         raise ExpressionError(f"“{text}” uses a reserved name")
     source = _WITH_UNIT.sub(place, text)
+    if re.search(r"_q\d+\s+_q\d+", source):
+        raise ExpressionError(f"“{text}” holds two numbers with no sign between them")
     if unknown := re.search(r"_q\d+\s+([^\W\d]\w*)", source):
         raise ExpressionError(_unknown_unit(unknown[1]))
     try:

@@ -37,6 +37,7 @@ __all__ = [
     "Speed",
     "Stiffness",
     "Stress",
+    "Temperature",
     "TurningStiffness",
     "ValueField",
     "WarmthChange",
@@ -87,6 +88,7 @@ Moment = Annotated[str, _TEXT, _schema("moment"), _field("moment")]
 Pressure = Annotated[str, _TEXT, _schema("pressure"), _field("pressure")]
 PressureGrowth = Annotated[str, _TEXT, _schema("pressure growth"), _field("pressure growth")]
 Acceleration = Annotated[str, _TEXT, _schema("acceleration"), _field("acceleration")]
+Temperature = Annotated[str, _TEXT, _schema("temperature"), _field("temperature")]
 WarmthChange = Annotated[str, _TEXT, _schema("temperature change"), _field("temperature change")]
 Stiffness = Annotated[str, _TEXT, _schema("stiffness"), _field("stiffness")]
 TurningStiffness = Annotated[str, _TEXT, _schema("turning stiffness"), _field("turning stiffness")]

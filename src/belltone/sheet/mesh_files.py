@@ -17,6 +17,8 @@ from numpy.typing import NDArray
 from scipy import sparse
 from scipy.sparse.csgraph import breadth_first_order, connected_components
 
+from belltone.sheet.files import FileError, read_bytes
+
 __all__ = ["FaceSet", "MeshFileError", "file_digest", "read_faces"]
 
 Array = NDArray[np.float64]
@@ -26,6 +28,7 @@ _SAME: Final = 1e-6  # of the mesh's size; nearer nodes are one
 _SHARP: Final = np.cos(np.radians(30.0))  # faces that turn by more meet in a fold
 _NOTHING: Final = 1e-12  # of the mean area; smaller faces are none
 _CORNERS: Final = {"triangle": 3, "triangle6": 3, "quad": 4, "quad8": 4, "quad9": 4}
+_MOST_BYTES: Final = 200_000_000  # some two million faces as text; far more than can be solved
 _MOST_SITES: Final = 40  # rims and folds by size; a mesh of scales has thousands
 
 
@@ -56,6 +59,7 @@ class FaceSet:
     turned_faces: int
     pieces: int
     other_cells: int
+    one_sided: bool
 
     @property
     def findings(self) -> list[str]:
@@ -69,6 +73,11 @@ class FaceSet:
             (self.other_cells, "cells are neither triangles nor quadrilaterals and were left out"),
         )
         said += [f"{count} {words}" for count, words in counts if count]
+        if self.one_sided:
+            said.append(
+                "it has one side only, as a twisted strip does: what is inner and outer face, and "
+                "which way a pressure on it pushes, changes along one line"
+            )
         if self.pieces > 1:
             said.append(f"it is in {self.pieces} pieces that share no node")
         if len(self.rims) > 1:
@@ -84,13 +93,17 @@ def file_digest(path: Path) -> str:
     try:
         state = path.stat()
         return _digest(path, state.st_mtime_ns, state.st_size)
+    except FileError as error:
+        raise MeshFileError(str(error)) from error
     except OSError as error:
         raise MeshFileError(f"“{path}” cannot be read: {error.strerror}") from error
+    except ValueError as error:
+        raise MeshFileError(f"“{path}” cannot name a file: {error}") from error
 
 
 @lru_cache(maxsize=64)
 def _digest(path: Path, _changed: int, _size: int) -> str:
-    return hashlib.sha256(path.read_bytes()).hexdigest()
+    return hashlib.sha256(read_bytes(path, _MOST_BYTES, "a mesh")).hexdigest()
 
 
 def read_faces(path: Path) -> FaceSet:
@@ -109,7 +122,13 @@ def _read(path: Path, _digest: str) -> FaceSet:
             warnings.catch_warnings(),
         ):
             warnings.simplefilter("ignore")  # a reader's own, which tell nothing of the mesh
-            mesh = meshio.read(path)
+            if path.suffix.lower() == ".obj":
+                source: Any = io.StringIO(_counted_from_the_start(path))
+                mesh = meshio.read(source, file_format="obj")
+            else:
+                mesh = meshio.read(path)
+    except MeshFileError:
+        raise
     except (Exception, SystemExit) as error:
         # Readers of many formats fail in many ways; what they say is the reason.
         reason = str(error) if str(error) not in ("", "1") else "no reader knows this file"
@@ -124,7 +143,41 @@ def _read(path: Path, _digest: str) -> FaceSet:
         raise MeshFileError(f"“{path.name}” holds no triangles or quadrilaterals")
     if not np.all(np.isfinite(points)):
         raise MeshFileError(f"“{path.name}” holds points that are no numbers")
+    if faces.min() < 0 or faces.max() >= len(points):
+        raise MeshFileError(
+            f"“{path.name}” has faces on points it does not hold: there are {len(points)}"
+        )
     return _cleaned(points, faces, labels, others)
+
+
+def _counted_from_the_start(path: Path) -> str:
+    """An OBJ file's text with the numbers of corners counted from the first point on.
+
+    The format lets faces count back from the last point so far by negative numbers, which the
+    reader does not know; a corner 0 is none.
+    """
+    rows: list[str] = []
+    points = 0
+    text = read_bytes(path, _MOST_BYTES, "a mesh").decode("utf-8", errors="replace")
+    for number, row in enumerate(text.splitlines(), start=1):
+        words = row.split()
+        if words and words[0] == "v":
+            points += 1
+        elif words and words[0] == "f":
+            try:
+                corners = [int(word.split("/")[0]) for word in words[1:]]
+            except ValueError:
+                corners = [0]
+            corners = [points + 1 + corner if corner < 0 else corner for corner in corners]
+            if min(corners, default=0) < 1:
+                raise MeshFileError(
+                    f"line {number} of “{path.name}”: “{row.strip()}” is no face: corners are "
+                    "numbered from 1 on, or from -1 back"
+                )
+            # Only corners count; numbers of textures and normals would go on to the reader.
+            row = " ".join(["f", *map(str, corners)])
+        rows.append(row)
+    return "\n".join(rows) + "\n"
 
 
 def _faces_of(mesh: Any) -> tuple[IntArray, NDArray[np.str_], int]:
@@ -186,9 +239,13 @@ def _cleaned(points: Array, faces: IntArray, labels: NDArray[np.str_], others: i
     kept[once] = True
     kept &= good > _NOTHING * good.mean()
     dropped = int(np.count_nonzero(~kept))
+    if not kept.any():
+        raise MeshFileError("no face has any area")
     faces, labels = _tidy(faces[kept]), labels[kept]
+    still, faces = np.unique(faces, return_inverse=True)
+    points, faces = points[still], faces.reshape(-1, 4)
     edges, of_face, ways, counts = _edges(faces)
-    faces, turned = _turned_alike(faces, of_face, ways, counts)
+    faces, turned, one_sided = _turned_alike(faces, of_face, ways, counts)
     pieces = _pieces(len(points), edges)
     free, crowded = edges[counts == 1], edges[counts > 2]
     folds = _folds(points, faces, edges, of_face, counts)
@@ -207,6 +264,7 @@ def _cleaned(points: Array, faces: IntArray, labels: NDArray[np.str_], others: i
         turned,
         pieces,
         others,
+        one_sided,
     )
 
 
@@ -249,8 +307,11 @@ def _edges(faces: IntArray) -> tuple[IntArray, IntArray, NDArray[np.int8], IntAr
 
 def _turned_alike(
     faces: IntArray, of_face: IntArray, ways: NDArray[np.int8], counts: IntArray
-) -> tuple[IntArray, int]:
-    """Faces turned so that neighbours run through their edge in opposite ways, and how many."""
+) -> tuple[IntArray, int, bool]:
+    """Faces turned so that neighbours run through their edge in opposite ways, and how many.
+
+    The last value says whether some neighbours cannot: the surface has one side only.
+    """
     rows, columns = np.nonzero(of_face >= 0)
     edge, way = of_face[rows, columns], ways[rows, columns]
     pair = counts[edge] == 2
@@ -262,27 +323,32 @@ def _turned_alike(
     signs = sparse.coo_matrix((same.astype(float), (face[:, 0], face[:, 1])), shape).tocsr()
     signs = (signs + signs.T).sign()
     count, label = connected_components(graph, directed=False)
-    sign = np.ones(len(faces))
     starts = np.full(count, -1, np.intp)
     starts[label[::-1]] = np.arange(len(faces))[::-1]
-    for piece, start in enumerate(starts):
-        if count > 1 and np.count_nonzero(label == piece) == 1:
-            continue
-        walk, before = breadth_first_order(graph, int(start), directed=False)
-        steps = np.asarray(signs[before[walk[1:]], walk[1:]]).ravel()
-        for at, step in zip(walk[1:], steps, strict=True):
-            sign[at] = sign[before[at]] * step
-        # The fewer are turned.
-        own = sign[walk]
-        if np.count_nonzero(own < 0) > 0.5 * len(own):
-            sign[walk] = -own
+    # One walk through all pieces, from a place of its own beside the first face of each.
+    root = len(faces)
+    anchors = sparse.coo_matrix((np.ones(count), (np.full(count, root), starts)), (root + 1,) * 2)
+    wider = sparse.coo_matrix((np.ones(len(face)), (face[:, 0], face[:, 1])), anchors.shape)
+    walk, before = breadth_first_order((wider + anchors).tocsr(), root, directed=False)
+    steps = np.ones(root + 1)
+    inner = walk[before[walk] != root][1:]
+    inner = inner[before[inner] >= 0]
+    steps[inner] = np.asarray(signs[before[inner], inner]).ravel()
+    sign = np.ones(root + 1)
+    for at in walk[1:].tolist():
+        sign[at] = sign[before[at]] * steps[at]
+    sign = sign[:root]
+    # The fewer are turned.
+    more = np.bincount(label, sign < 0, count) > 0.5 * np.bincount(label, minlength=count)
+    sign = np.where(more[label], -sign, sign)
+    one_sided = bool(np.any(sign[face[:, 0]] * sign[face[:, 1]] * same < 0))
     wrong = sign < 0
     faces = faces.copy()
     triangles = wrong & (faces[:, 2] == faces[:, 3])
     quads = wrong & ~triangles
     faces[triangles] = faces[triangles][:, [0, 2, 1, 1]]
     faces[quads] = faces[quads][:, ::-1]
-    return faces, int(np.count_nonzero(wrong))
+    return faces, int(np.count_nonzero(wrong)), one_sided
 
 
 def _pieces(count: int, edges: IntArray) -> int:

@@ -53,11 +53,12 @@ __all__ = [
 FORMAT_VERSION: Final = 1
 
 Direction = Literal["x", "y", "z", "turn x", "turn y", "turn z"]
-HoldWord = Literal["clamped", "pinned", "simply supported", "guided", "free"]
+HoldWord = Literal["clamped", "pinned", "simply supported", "diaphragm", "guided", "free"]
 HOLD_WORDS: Final[tuple[HoldWord, ...]] = (
     "clamped",
     "pinned",
     "simply supported",
+    "diaphragm",
     "guided",
     "free",
 )

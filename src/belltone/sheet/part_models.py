@@ -172,7 +172,7 @@ class SolidOutline(Entry):
     """Solid inside straight sides between ``points`` (side, up)."""
 
     shape: Literal["solid outline"]
-    points: Annotated[tuple[tuple[Length, Length], ...], Field(min_length=3)]
+    points: Annotated[tuple[tuple[Length, Length], ...], Field(min_length=3, max_length=120)]
     shear_factor: Number | None = None
 
 
@@ -253,7 +253,7 @@ class Member(Entry):
     length: Length | None = None
     start: Vector | None = Field(None, alias="from")
     stop: Vector | None = Field(None, alias="to")
-    path: Annotated[tuple[PathPoint, ...], Field(min_length=2)] | None = None
+    path: Annotated[tuple[PathPoint, ...], Field(min_length=2, max_length=400)] | None = None
     closed: bool = False
     up: tuple[float, float, float] | None = None
     twist: Angle = "0 deg"
@@ -437,7 +437,7 @@ class Polygon(Entry):
     """Straight sides between ``points`` (x, y), listed counter-clockwise or clockwise."""
 
     shape: Literal["polygon"]
-    points: Annotated[tuple[tuple[Length, Length], ...], Field(min_length=3)]
+    points: Annotated[tuple[tuple[Length, Length], ...], Field(min_length=3, max_length=150)]
 
 
 OutlineModel = Rectangle | RoundedRectangle | Disc | Ring | Parallelogram | Polygon
@@ -479,7 +479,9 @@ class Plate(_Surface):
 
     kind: Literal["plate"]
     outline: Annotated[OutlineModel, Field(discriminator="shape")]
-    holes: tuple[Annotated[HoleModel, Field(discriminator="shape")], ...] = ()
+    holes: Annotated[
+        tuple[Annotated[HoleModel, Field(discriminator="shape")], ...], Field(max_length=60)
+    ] = ()
 
 
 class Revolved(_Surface):

@@ -18,6 +18,7 @@ from belltone.sheet.fields import (
     Pressure,
     PressureGrowth,
     Speed,
+    Temperature,
     WarmthChange,
 )
 from belltone.sheet.part_models import Vector
@@ -90,10 +91,15 @@ class PreloadSpin(Entry):
 
 
 class PreloadWarmth(Entry):
-    """A part that gets warmer (or colder) by so much, all of it; without ``part`` every part."""
+    """A part that gets warmer (or colder), all of it; without ``part`` every part.
+
+    By a ``change``, or ``from`` one temperature ``to`` another.
+    """
 
     part: Name | None = None
-    change: WarmthChange
+    change: WarmthChange | None = None
+    start: Temperature | None = Field(default=None, alias="from")
+    stop: Temperature | None = Field(default=None, alias="to")
 
 
 class PreloadPull(Entry):

@@ -47,8 +47,28 @@ class JointReader:
         for index, joint in enumerate(self.sheet.content.joints):
             value = self._joint(("joints", index), joint, names, places)
             if value is not None:
+                self._against_others(("joints", index), value, found)
                 found.append(value)
         return found
+
+    def _against_others(self, path: Path, joint: JointValue, others: Sequence[JointValue]) -> None:
+        """Say so where two joints decide of one pair what cannot both be."""
+        for other in others:
+            if other.parts != joint.parts:
+                continue
+            same = {joint.first, joint.second} == {other.first, other.second}
+            none = [each for each in (joint, other) if each.how == "none"]
+            whole = any(each.first.place is None and each.second.place is None for each in none)
+            if (same and joint.how != other.how) or (len(none) == 1 and whole):
+                self.values.add(
+                    path,
+                    f"the joint “{joint.name}” says “{joint.how}” and “{other.name}” says "
+                    f"“{other.how}” of the same pair; keep one of the two",
+                )
+            elif same and joint.how != "spots":
+                self.values.add(
+                    path, f"the joints “{joint.name}” and “{other.name}” say the same; keep one"
+                )
 
     def links(self, places: Mapping[str, Place]) -> list[JointValue]:
         """The rigid links of points in space."""

@@ -31,7 +31,7 @@ def isotropic(sheet: Sheet, values: Values, name: str, path: Path) -> MaterialVa
             name,
             values.positive((*base, "density"), "a density"),
             values.positive((*base, "youngs_modulus"), "Young's modulus"),
-            values.within((*base, "poisson_ratio"), -0.999, 0.499, "above -1 and below 0.5", 0.3),
+            values.within((*base, "poisson_ratio"), -0.99, 0.499, "from -0.99 to 0.499", 0.3),
             values.numbers.get((*base, "expansion"), math.nan),
         )
     if name not in handbook():

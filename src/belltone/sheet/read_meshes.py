@@ -24,6 +24,9 @@ Array = NDArray[np.float64]
 _UNITS: Final = {"mm": 1e-3, "cm": 1e-2, "m": 1.0, "in": 25.4e-3}
 
 
+_MOST_PIECES = 20  # each moves by itself; a mesh of hundreds of crumbs is a mistake
+
+
 @dataclass
 class MeshReader:
     """Works meshes out; what is wrong goes to the values' findings, what is odd to ``noted``."""
@@ -42,6 +45,13 @@ class MeshReader:
             self.values.add((*path, "file"), str(error))
             return None
         self.noted += [Finding(path, f"mesh “{name}”: {words}") for words in faces.findings]
+        if faces.pieces > _MOST_PIECES:
+            self.values.add(
+                (*path, "file"),
+                f"“{part.file}” is in {faces.pieces} pieces that share no node, and at most "
+                f"{_MOST_PIECES} are taken; join its nodes, or send what belongs together alone",
+            )
+            return None
         count = len(faces.faces)
         thickness = np.full(count, self.values.positive((*path, "thickness"), "the thickness"))
         material = self._material((*path, "material"), part.material)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field
 
 from belltone.sheet import part_models as models
@@ -101,7 +102,14 @@ class PartBuilder:
     ) -> list[MemberValue]:
         members = reader.read_frame(name, part)
         tolerance = self.values.numbers[("parts", name, "tolerance")]
-        if len(members) == len(part.members) and tolerance > 0:
+        shortest = min((member.length for member in members), default=math.inf)
+        if tolerance >= 0.5 * shortest:
+            self.values.add(
+                ("parts", name, "tolerance"),
+                f"a tolerance of {tolerance * 1e3:g} mm would join the two ends of a member that "
+                f"is {shortest * 1e3:.4g} mm long; it must be less than half of that",
+            )
+        elif len(members) == len(part.members) and tolerance > 0:
             joints, missed = frame_joints(name, part, members, tolerance)
             built.joints += joints
             built.missed += missed

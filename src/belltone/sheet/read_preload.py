@@ -14,6 +14,7 @@ from belltone.sheet.design import (
     MeshValue,
     PartValue,
     PointValue,
+    SupportValue,
     SurfaceValue,
     site_features,
 )
@@ -36,6 +37,7 @@ __all__ = ["PreloadReader"]
 Array = NDArray[np.float64]
 
 _BASE: Path = ("preload",)
+_WAYS = ("x", "y", "z", "turn x", "turn y", "turn z")
 
 
 @dataclass
@@ -92,6 +94,28 @@ class PreloadReader:
             tuple(moves),
         )
         return value if stated.applied and value.loads else None
+
+    def held_instead(
+        self, stated: Preload | None, places: Mapping[str, Place]
+    ) -> tuple[SupportValue, ...]:
+        """What holds sites that a preload sets to a displacement while it is not applied.
+
+        They are held where they are; without its load a component is not freer than with it.
+        """
+        if stated is None:
+            return ()
+        none = np.zeros((0, 6))
+        return tuple(
+            SupportValue(
+                f"{move.place.site}, held at zero displacement",
+                move.place,
+                move.directions,
+                "held at zero displacement",
+                none,
+                np.zeros(0),
+            )
+            for move in self._moves(stated, places)
+        )
 
     def _force(
         self, index: int, entry: PreloadForce, places: Mapping[str, Place]
@@ -156,7 +180,16 @@ class PreloadReader:
             path: Path = (*_BASE, "warmths", index)
             if entry.part is not None and not self._known((*path, "part"), entry.part, parts):
                 continue
-            change = self.values.numbers[(*path, "change")]
+            states = (entry.start is not None, entry.stop is not None)
+            if (entry.change is None) != all(states) or any(states) != all(states):
+                self.values.add(path, "give a “change”, or both “from” and “to” as temperatures")
+                continue
+            if entry.change is None:
+                at = "to"
+                change = self.values.numbers[(*path, "to")] - self.values.numbers[(*path, "from")]
+            else:
+                at = "change"
+                change = self.values.numbers[(*path, "change")]
             named = parts.values() if entry.part is None else [parts[entry.part]]
             for part in named:
                 if isinstance(part, PointValue):
@@ -164,7 +197,7 @@ class PreloadReader:
                 still = _unknown_expansion(part)
                 if still is not None and change:
                     self.values.add(
-                        (*path, "change"),
+                        (*path, at),
                         f"it is not known how far “{still}” expands, of which “{part.name}” is "
                         "made; give the material an “expansion”",
                     )
@@ -212,7 +245,22 @@ class PreloadReader:
                 self.values.add(path, "say how far it moves: “x”, “y”, “z” or a “turn”")
             elif place is not None:
                 moves.append(MoveValue(place, np.eye(6)[chosen], np.array(values)))
+                self._against_others(path, moves)
         return moves
+
+    def _against_others(self, path: Path, moves: list[MoveValue]) -> None:
+        """Say so where the last of some moves sets what an earlier one sets."""
+        *others, last = moves
+        for other in others:
+            twice = [
+                _WAYS[int(np.argmax(row))] for row in last.directions if any(other.directions @ row)
+            ]
+            if other.place.same_spot(last.place) and twice:
+                self.values.add(
+                    path,
+                    f"“{other.place.site}” and “{last.place.site}” are one site, and "
+                    f"{' and '.join(twice)} of it is set twice; keep one of the two",
+                )
 
     def _spin(self, entry: PreloadSpin) -> SpinValue:
         path: Path = (*_BASE, "spin")

@@ -43,6 +43,7 @@ __all__ = ["SurfaceReader"]
 
 Array = NDArray[np.float64]
 
+_FLAT: Final = 1e-9  # breadth next to length; less is a line
 _DIRECTIONS: Final = {
     "plate": ("x", "y"),
     "revolved": ("profile", "around"),
@@ -149,6 +150,10 @@ class SurfaceReader:
             x0 * y1 - x1 * y0
             for (x0, y0), (x1, y1) in zip(corners, corners[1:] + corners[:1], strict=True)
         )
+        spread = np.linalg.svd(np.array(corners) - np.mean(corners, axis=0))[1]
+        if not spread[1] > _FLAT * spread[0]:
+            self.values.add((*path, "points"), "the points lie on one line; they outline nothing")
+            return None
         clockwise = area < 0
         return Polygon(tuple(corners[::-1] if clockwise else corners), reversed=clockwise)
 

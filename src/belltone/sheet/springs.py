@@ -12,6 +12,8 @@ from belltone.sheet.values import Values
 
 __all__ = ["DIRECTIONS", "direction_rows", "read_springs"]
 
+_SOFTEST: Final = 1e-7  # N/m or N m/rad; a gram would hang a hundred kilometres deep in it
+
 DIRECTIONS: Final = ("x", "y", "z", "turn x", "turn y", "turn z")
 
 
@@ -30,6 +32,13 @@ def read_springs(values: Values, path: Path) -> dict[int, float]:
                 continue
             if stiffness < 0:
                 values.add((*path, key, letter), "a stiffness must not be negative")
+            elif 0 < stiffness < _SOFTEST:
+                unit = "N/m" if first == 0 else "N*m/rad"
+                values.add(
+                    (*path, key, letter),
+                    f"a spring of {stiffness:g} {unit} holds nothing: its motion drowns in "
+                    f"rounding below {_SOFTEST:g} {unit}; leave it out",
+                )
             elif stiffness > 0:
                 springs[first + axis] = stiffness
     return springs

@@ -39,12 +39,15 @@ foot = 0.3048 m = ft
 kilogram = [mass] = kg
 gram = 1e-3 kg = g
 tonne = 1e3 kg = tonne
-pound = 0.45359237 kg = lb
+pound = 0.45359237 kg = lb = lbm
+slug = 14.593902937206 kg = slug
 second = [time] = s
 millisecond = 1e-3 s = ms
 minute = 60 s = min
 hour = 3600 s = hr
 kelvin = [temperature] = K
+celsius = 1 K = degC
+fahrenheit = 0.5555555555555556 K = degF
 radian = [angle] = rad
 degree = 0.017453292519943295 rad = deg = °
 turn = 6.283185307179586 rad = turn
@@ -60,6 +63,9 @@ megapascal = 1e6 Pa = MPa
 gigapascal = 1e9 Pa = GPa
 bar = 1e5 Pa = bar
 psi = 6894.757293168361 Pa = psi
+kilopound_per_square_inch = 6894757.293168361 Pa = ksi
+megapound_per_square_inch = 6894757293.168361 Pa = Mpsi
+pound_force = 4.4482216152605 N = lbf
 percent = 0.01 = % = percent
 """
 
@@ -113,7 +119,7 @@ DIMENSIONS: Final = {
     for dimension in (
         Dimension("length", "m", ("mm", "m", "in")),
         Dimension("mass", "kg", ("kg", "g", "lb")),
-        Dimension("density", "kg/m^3", ("kg/m^3", "g/cm^3")),
+        Dimension("density", "kg/m^3", ("kg/m^3", "g/cm^3", "lb/in^3")),
         Dimension("stress", "Pa", ("GPa", "MPa", "psi")),
         Dimension("frequency", "Hz", ("Hz", "rpm", "kHz")),
         Dimension("speed", "rad/s", ("rpm", "Hz", "rad/s")),
@@ -129,8 +135,9 @@ DIMENSIONS: Final = {
         Dimension("moment", "N*m", ("N*m", "kN*m")),
         Dimension("pressure", "Pa", ("bar", "kPa", "MPa")),
         Dimension("pressure growth", "Pa/m", ("kPa/m", "bar/m")),
-        Dimension("acceleration", "m/s^2", ("m/s^2",)),
-        Dimension("temperature change", "K", ("K",)),
+        Dimension("acceleration", "m/s^2", ("m/s^2", "g")),
+        Dimension("temperature change", "K", ("K", "degC", "degF")),
+        Dimension("temperature", "K", ("degC", "K", "degF")),
         Dimension("expansion", "K^-1", ("um/m/K", "K^-1")),
         Dimension("share", "", ("%",)),
         Dimension("number", "", ("",)),
@@ -166,18 +173,28 @@ _SHORT: Final = {
 }
 _TURN: Final = quantity(1.0, "turn")
 _RADIAN: Final = quantity(1.0, "rad")
+_GRAM: Final = quantity(1.0, "g")
+_GRAVITY: Final = quantity(9.80665, "m/s^2")  # standard gravity, CGPM (1901)
+_ZEROS: Final = {"celsius": quantity(273.15, "K"), "fahrenheit": quantity(459.67 / 1.8, "K")}
+"""Where the scales of temperature begin."""
 
 
 def as_dimension(value: Quantity, dimension: Dimension) -> float:
     """Return the value in the dimension's SI unit; raises ``UnitError`` when it measures otherwise.
 
     Frequencies may be given as turning speeds and the reverse: one turn is one cycle. A turning
-    stiffness without its angle is meant for a radian.
+    stiffness without its angle is meant for a radian. ``g`` stands for gravity where an
+    acceleration is asked for. A temperature counts from the zero of its own scale.
     """
     if not math.isfinite(value.magnitude):
         raise UnitError("the value is not a finite number")
     candidates = [value]
-    if dimension.name == "frequency":
+    if dimension.name == "temperature":
+        value = value + _ZEROS.get(str(value.units), quantity(0.0, "K"))
+        candidates = [value]
+    elif dimension.name == "acceleration" and value.units == _GRAM.units:
+        candidates.append(value.magnitude * _GRAVITY)
+    elif dimension.name == "frequency":
         candidates.append(value / _TURN)
     elif dimension.name == "speed":
         candidates.append(value * _TURN)

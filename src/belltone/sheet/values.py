@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import keyword
 import math
+import re
 from collections.abc import Mapping
 from difflib import get_close_matches
+from typing import Final
 
 from belltone.sheet.design import KnobValue
 from belltone.sheet.document import Sheet
@@ -17,10 +19,18 @@ from belltone.sheet.units import (
     Quantity,
     UnitError,
     as_dimension,
+    format_number,
     natural_unit,
+    quantity,
 )
 
 __all__ = ["Values"]
+
+
+_MOST: Final = {"length": 1e5, "mass": 1e9, "frequency": 1e9, "speed": 1e7, "angle": 1e6}
+"""Largest values, in SI units, beyond which nothing is built and rounding eats what is added."""
+_MOST_OF_ANYTHING: Final = 1e18
+_NOUGHT: Final = 1e-30  # of anything, in SI units; the fourth power of what is larger is a number
 
 
 class Values:
@@ -34,6 +44,7 @@ class Values:
         self.findings: list[Finding] = []
         self.numbers: dict[Path, float] = {}
         self._quantities: dict[str, Quantity] = {}
+        self._unusable: set[str] = set()
         content = sheet.content
         for name in settings:
             if name not in content.knobs:
@@ -59,6 +70,7 @@ class Values:
             path = ("knobs", name, "value")
             if (reason := _bad_knob_name(name)) is not None:
                 self.add(("knobs", name), reason)
+                self._unusable.add(name)
                 continue
             try:
                 parsed[name] = parse(self.settings.get(name, knob.value))
@@ -132,6 +144,8 @@ class Values:
             return None
 
     def _number(self, path: Path, text: str, dimension: Dimension) -> None:
+        if any(re.search(rf"\b{re.escape(name)}\b", text) for name in self._unusable):
+            return  # the knob's own finding says it
         try:
             expression = parse(text)
             for name in sorted(expression.names):
@@ -147,13 +161,24 @@ class Values:
                 offers = " or ".join(f"“{shown} {unit}”" for unit in dimension.likely)
                 self.add(path, f"“{shown}” has no unit; {dimension.article} is needed: {offers}?")
                 return
-            self.numbers[path] = as_dimension(value, dimension)
+            number = as_dimension(value, dimension)
+            most = _MOST.get(dimension.name, _MOST_OF_ANYTHING)
+            if abs(number) > most:
+                unit = f" {dimension.si}" if dimension.si else ""
+                self.add(path, f"“{text}” is too large: at most {most:g}{unit} can be worked with")
+                return
+            self.numbers[path] = number if abs(number) >= _NOUGHT else 0.0
         except ExpressionError as error:
             self.add(path, str(error))
         except UnitError as error:
             hint = ""
             if dimension.name == "density" and "weight density" in str(error):
-                hint = "; a mass density is a weight density divided by 9.80665 m/s²"
+                per_mass = value / quantity(9.80665, "m/s^2")
+                mass_density = format_number(as_dimension(per_mass, dimension), 5)
+                hint = (
+                    f"; the mass density of what weighs that is it divided by 9.80665 m/s²: "
+                    f"“{mass_density} kg/m^3”"
+                )
             self.add(path, f"“{text}”: {error}{hint}")
 
     def positive(self, path: Path, what: str | None = None) -> float:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-import logging
+import traceback
+from datetime import datetime
 from pathlib import Path
 
 import platformdirs
@@ -14,16 +15,11 @@ def record_failure(error: BaseException) -> str:
     """Write the traceback to the log; returns what to tell the user."""
     path = Path(platformdirs.user_state_dir("belltone")) / "failures.log"
     summary = f"an error inside the program ({type(error).__name__}: {error})"
+    trace = "".join(traceback.format_exception(error))
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        handler = logging.FileHandler(path, encoding="utf-8")
+        with path.open("a", encoding="utf-8") as log:
+            log.write(f"{datetime.now().isoformat(' ', 'seconds')} {summary}\n{trace}")
     except OSError:
         return summary
-    handler.setFormatter(logging.Formatter("%(asctime)s %(message)s"))
-    record = logging.LogRecord(
-        "belltone", logging.ERROR, __file__, 0, "%s", (summary,),
-        (type(error), error, error.__traceback__),
-    )  # fmt: skip
-    handler.emit(record)
-    handler.close()
     return f"{summary}; details are in {path}"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import uuid
@@ -10,7 +11,7 @@ from pathlib import Path
 
 import platformdirs
 
-from belltone.sheet.document import write_text
+from belltone.sheet.files import write_text
 
 __all__ = ["Journal", "Unsaved", "abandoned"]
 
@@ -25,7 +26,8 @@ class Unsaved:
 
     def discard(self) -> None:
         """Forget it."""
-        self.file.unlink(missing_ok=True)
+        with contextlib.suppress(OSError):
+            self.file.unlink(missing_ok=True)
 
 
 class Journal:
@@ -38,12 +40,19 @@ class Journal:
     def record(self, sheet_path: Path | None, text: str) -> None:
         """Keep the text, replacing what was kept before."""
         self._folder.mkdir(parents=True, exist_ok=True)
-        data = {"pid": os.getpid(), "sheet": str(sheet_path) if sheet_path else None, "text": text}
+        own = os.getpid()
+        data = {
+            "pid": own,
+            "started": _started(own),
+            "sheet": str(sheet_path) if sheet_path else None,
+            "text": text,
+        }
         write_text(json.dumps(data), self._file)
 
     def clear(self) -> None:
         """Forget it: the text is saved or was given up."""
-        self._file.unlink(missing_ok=True)
+        with contextlib.suppress(OSError):
+            self._file.unlink(missing_ok=True)
 
 
 def journal_folder() -> Path:
@@ -54,10 +63,14 @@ def journal_folder() -> Path:
 def abandoned(folder: Path | None = None) -> list[Unsaved]:
     """Return the journals whose program is gone, oldest first."""
     found: list[tuple[float, Unsaved]] = []
-    for file in (folder or journal_folder()).glob("*.json"):
+    try:
+        files = list((folder or journal_folder()).glob("*.json"))
+    except OSError:
+        return []
+    for file in files:
         try:
             data = json.loads(file.read_text(encoding="utf-8"))
-            if _alive(int(data["pid"])):
+            if _alive(int(data["pid"]), data.get("started")):
                 continue
             sheet = Path(data["sheet"]) if data["sheet"] else None
             found.append((file.stat().st_mtime, Unsaved(file, sheet, str(data["text"]))))
@@ -66,11 +79,23 @@ def abandoned(folder: Path | None = None) -> list[Unsaved]:
     return [unsaved for _, unsaved in sorted(found, key=lambda entry: entry[0])]
 
 
-def _alive(pid: int) -> bool:
+def _alive(pid: int, started: int | None) -> bool:
+    """Whether the process that wrote is still there, and not another with its number."""
     try:
         os.kill(pid, 0)
-    except ProcessLookupError:
+    except (ProcessLookupError, OverflowError):
         return False
     except PermissionError:
-        return True
-    return True
+        pass  # it is somebody else's, and may be one with its number
+    now = _started(pid)
+    return pid > 0 and (started is None or now is None or now == started)
+
+
+def _started(pid: int) -> int | None:
+    """When a process began, in clock ticks since the machine did; ``None`` where nobody can say."""
+    try:
+        status = Path(f"/proc/{pid}/stat").read_text(encoding="utf-8", errors="replace")
+        # Counted behind the name, which may hold spaces and brackets.
+        return int(status.rpartition(")")[2].split()[19])
+    except (OSError, ValueError, IndexError):
+        return None

@@ -15,7 +15,8 @@ import sqlite3
 import threading
 import time
 import zipfile
-from collections.abc import Iterator, Mapping
+import zlib
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import asdict, dataclass, fields
 from pathlib import Path
 from typing import Any, Final, Self
@@ -32,7 +33,8 @@ from belltone.sheet.document import Sheet
 
 __all__ = ["ResultStore", "result_key", "store_path"]
 
-_METHOD: Final = 6  # raise it when a change of method changes any number
+_METHOD: Final = 7  # raise it when a change of method changes any number
+_PATIENCE: Final = 5.0  # s; who holds the file longer than that may go on holding it
 _MOST_RESULTS: Final = 4000  # some hundred megabytes at the very most; the oldest go first
 
 _MIGRATIONS: Final = (
@@ -43,6 +45,11 @@ _MIGRATIONS: Final = (
         payload BLOB NOT NULL
     ) WITHOUT ROWID;
     CREATE INDEX results_made ON results (made);
+    """,
+    # Rows without a checksum were made by another method and would never be asked for again.
+    """
+    DELETE FROM results;
+    ALTER TABLE results ADD COLUMN checksum BLOB;
     """,
 )
 
@@ -65,7 +72,8 @@ def store_path(sheet_path: Path | None) -> Path:
         if os.access(folder, os.W_OK):
             return folder / f"{sheet_path.stem}.results.sqlite"
     cache = Path(platformdirs.user_cache_dir("belltone"))
-    cache.mkdir(parents=True, exist_ok=True)
+    with contextlib.suppress(OSError):  # the store itself will say that it cannot be kept there
+        cache.mkdir(parents=True, exist_ok=True)
     if sheet_path is None:
         return cache / "unsaved.results.sqlite"
     name = hashlib.sha256(str(sheet_path.resolve()).encode()).hexdigest()[:16]
@@ -73,19 +81,21 @@ def store_path(sheet_path: Path | None) -> Path:
 
 
 class ResultStore:
-    """Mode sets by key. One process writes at a time; threads may share one store."""
+    """Mode sets by key. One process writes at a time; threads may share one store.
 
-    def __init__(self, path: Path) -> None:
+    Results can always be made again, so a store never costs an answer: what cannot be read is
+    absent, what cannot be written is kept in memory for as long as the store is open. Only a file
+    proven damaged, or made by something else, is set aside. ``notes`` says in words what happened,
+    each thing once; ``told`` is called with each as it happens.
+    """
+
+    def __init__(self, path: Path, told: Callable[[str], None] | None = None) -> None:
         self.path = path
-        self._lock = threading.Lock()
-        try:
-            self._connection = _open(path)
-        except sqlite3.DatabaseError as error:
-            if isinstance(error, sqlite3.OperationalError) and "locked" in str(error):
-                raise
-            # Results can always be made again; the unreadable file is kept for whoever asks.
-            os.replace(path, path.with_name(f"{path.name}.damaged"))
-            self._connection = _open(path)
+        self.notes: list[str] = []
+        self._told = told
+        self._lock = threading.RLock()
+        self._here: dict[str, ModeSet] = {}
+        self._connection = self._opened()
 
     def __enter__(self) -> Self:
         return self
@@ -95,50 +105,160 @@ class ResultStore:
 
     def close(self) -> None:
         """Close the file."""
-        self._connection.close()
+        with self._lock:
+            if self._connection is not None:
+                self._connection.close()
+                self._connection = None
 
     def __len__(self) -> int:
         with self._lock:
-            return int(self._connection.execute("SELECT count(*) FROM results").fetchone()[0])
+            rows = self._asked("SELECT count(*) FROM results")
+            return len(self._here) + (int(rows[0][0]) if rows else 0)
 
     def get(self, key: str) -> ModeSet | None:
         """Return the result under a key, or ``None``; an unreadable one counts as absent."""
         with self._lock:
-            row = self._connection.execute(
-                "SELECT payload FROM results WHERE key = ?", (key,)
-            ).fetchone()
-        if row is None:
-            return None
-        try:
-            return _unpack(row[0])
-        except (ValueError, KeyError, OSError, zipfile.BadZipFile):
-            return None
+            if key in self._here:
+                return self._here[key]
+            rows = self._asked("SELECT payload, checksum FROM results WHERE key = ?", key)
+            if not rows:
+                return None
+            payload, checksum = rows[0]
+            try:
+                if checksum != _checksum(key, payload):
+                    raise ValueError("the bytes are not those that were written")
+                return _unpack(payload)
+            except (ValueError, KeyError, TypeError, OSError, zipfile.BadZipFile, zlib.error):
+                self._note("a kept result was damaged and is solved again")
+                self._asked("DELETE FROM results WHERE key = ?", key)
+                return None
 
     def put(self, key: str, result: ModeSet) -> None:
-        """Keep a result, committed before this returns."""
+        """Keep a result, committed before this returns where the disk can take it."""
         payload = _pack(result)
-        with self._lock, _transaction(self._connection):
-            self._connection.execute(
-                "INSERT OR REPLACE INTO results (key, made, payload) VALUES (?, ?, ?)",
-                (key, time.time(), payload),
+        with self._lock:
+            if self._connection is None:
+                self._here[key] = result
+                return
+            try:
+                with _transaction(self._connection):
+                    self._connection.execute(
+                        "INSERT OR REPLACE INTO results (key, made, payload, checksum) "
+                        "VALUES (?, ?, ?, ?)",
+                        (key, time.time(), payload, _checksum(key, payload)),
+                    )
+                    self._connection.execute(
+                        "DELETE FROM results WHERE key IN "
+                        "(SELECT key FROM results ORDER BY made DESC LIMIT -1 OFFSET ?)",
+                        (_MOST_RESULTS,),
+                    )
+            except (sqlite3.Error, OSError) as error:
+                self._here[key] = result
+                self._failed(error, "written")
+
+    def _asked(self, question: str, *values: object) -> list[Any]:
+        """Rows of an answer; none where the file gives none."""
+        if self._connection is None:
+            return []
+        try:
+            return self._connection.execute(question, values).fetchall()
+        except (sqlite3.Error, OSError) as error:
+            self._failed(error, "read")
+            return []
+
+    def _failed(self, error: Exception, what: str) -> None:
+        """Go on without the file, or with a new one where it is proven damaged."""
+        if _damaged(error):
+            assert self._connection is not None
+            with contextlib.suppress(sqlite3.Error):
+                self._connection.close()
+            self._connection = self._opened()
+        else:
+            self._note(
+                f"results cannot be {what} ({error}); “{self.path.name}” is left as it is, and "
+                "what is solved is kept only while the program runs"
             )
-            self._connection.execute(
-                "DELETE FROM results WHERE key IN "
-                "(SELECT key FROM results ORDER BY made DESC LIMIT -1 OFFSET ?)",
-                (_MOST_RESULTS,),
-            )
+
+    def _opened(self) -> sqlite3.Connection | None:
+        for _ in range(2):
+            try:
+                return _open(self.path)
+            except (sqlite3.Error, OSError) as error:
+                if not _damaged(error):
+                    self._note(
+                        f"results cannot be kept in “{self.path}”: {error}; what is solved is kept "
+                        "only while the program runs"
+                    )
+                    return None
+                if not self._set_aside():
+                    return None
+        return None
+
+    def _set_aside(self) -> bool:
+        """Give a file that is no store of ours another name; returns whether that could be done."""
+        number = 1
+        while (away := self.path.with_name(f"{self.path.name}.damaged-{number}")).exists():
+            number += 1
+        try:
+            os.replace(self.path, away)
+            for tail in ("-wal", "-shm"):
+                beside = self.path.with_name(self.path.name + tail)
+                if beside.exists():
+                    os.replace(beside, away.with_name(away.name + tail))
+        except OSError as error:
+            self._note(f"“{self.path}” holds no results and cannot be moved: {error.strerror}")
+            return False
+        self._note(
+            f"“{self.path.name}” was damaged or is of another program; it is now “{away.name}”, "
+            "and results are solved again"
+        )
+        return True
+
+    def _note(self, text: str) -> None:
+        if text not in self.notes:
+            self.notes.append(text)
+            if self._told is not None:
+                self._told(text)
+
+
+class _ForeignError(sqlite3.DatabaseError):
+    """A database that is not one of ours."""
+
+
+def _damaged(error: Exception) -> bool:
+    """Whether an error proves the file damaged or foreign: not full, locked or out of reach."""
+    if isinstance(error, _ForeignError):
+        return True
+    code = getattr(error, "sqlite_errorcode", None)
+    # The low byte is the primary code; the rest tells kinds of it apart.
+    return code is not None and code & 0xFF in (sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB)
+
+
+def _checksum(key: str, payload: bytes) -> bytes:
+    return hashlib.blake2b(payload, digest_size=16, key=key.encode()[:64]).digest()
 
 
 def _open(path: Path) -> sqlite3.Connection:
-    connection = sqlite3.connect(path, timeout=30, isolation_level=None, check_same_thread=False)
+    connection = sqlite3.connect(
+        path, timeout=_PATIENCE, isolation_level=None, check_same_thread=False
+    )
     try:
+        version = int(connection.execute("PRAGMA user_version").fetchone()[0])
+        tables = connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")
+        names = {str(row[0]) for row in tables.fetchall()}
+        if version > len(_MIGRATIONS) or (version == 0 and names) or (version and not names):
+            raise _ForeignError("this is a database of something else")
         connection.execute("PRAGMA journal_mode = WAL")
-        with _transaction(connection):
-            version = int(connection.execute("PRAGMA user_version").fetchone()[0])
-            for number, script in enumerate(_MIGRATIONS[version:], start=version + 1):
-                for statement in filter(str.strip, script.split(";")):
-                    connection.execute(statement)
-                connection.execute(f"PRAGMA user_version = {number}")
+        if version < len(_MIGRATIONS):
+            with _transaction(connection):
+                version = int(connection.execute("PRAGMA user_version").fetchone()[0])
+                for number, script in enumerate(_MIGRATIONS[version:], start=version + 1):
+                    for statement in filter(str.strip, script.split(";")):
+                        connection.execute(statement)
+                    connection.execute(f"PRAGMA user_version = {number}")
+        columns = connection.execute("PRAGMA table_info(results)").fetchall()
+        if {"key", "made", "payload", "checksum"} - {str(column[1]) for column in columns}:
+            raise _ForeignError("this is a database of something else")
     except BaseException:
         connection.close()
         raise
@@ -150,10 +270,12 @@ def _transaction(connection: sqlite3.Connection) -> Iterator[None]:
     connection.execute("BEGIN IMMEDIATE")
     try:
         yield
+        connection.execute("COMMIT")
     except BaseException:
-        connection.execute("ROLLBACK")
+        # A full disk has rolled back by itself already.
+        with contextlib.suppress(sqlite3.Error):
+            connection.execute("ROLLBACK")
         raise
-    connection.execute("COMMIT")
 
 
 _DISCRETISATION: Final = TypeAdapter(Discretisation)

@@ -13,12 +13,13 @@ from scipy.interpolate import PchipInterpolator
 from belltone.modes.matching import match
 from belltone.modes.modeset import ModeSet
 
-__all__ = ["Branch", "follow", "poor_steps"]
+__all__ = ["LOST", "Branch", "follow", "poor_steps"]
 
 Array = NDArray[np.float64]
 
 _CLEAR: Final = 0.85  # below this assurance a step is halved to look closer
-_LOST: Final = 0.3  # below this a branch ends and another begins
+LOST: Final = 0.3
+"""Assurance below which a branch ends and another begins."""
 _TOP: Final = 2  # so many modes at the top of a list may leave or enter it unseen
 
 
@@ -60,8 +61,13 @@ def poor_steps(values: Sequence[float], sets: Sequence[ModeSet | None]) -> list[
     return poor
 
 
-def follow(values: Sequence[float], sets: Sequence[ModeSet | None]) -> tuple[Branch, ...]:
-    """Follow every mode through all values; points without an answer are stepped over."""
+def follow(
+    values: Sequence[float], sets: Sequence[ModeSet | None], now: float
+) -> tuple[Branch, ...]:
+    """Follow every mode through all values; points without an answer are stepped over.
+
+    A branch has the kind it has nearest to ``now``, the knob's value in the sheet.
+    """
     trails: list[_Trail] = []
     previous: int | None = None
     for index, found in enumerate(sets):
@@ -76,7 +82,7 @@ def follow(values: Sequence[float], sets: Sequence[ModeSet | None]) -> tuple[Bra
             order = [trail.places[previous] for trail in open_trails]
             partners, certainty = _step(before, found, expected, order)
             for trail, partner, sure in zip(open_trails, partners, certainty, strict=True):
-                if partner >= 0 and sure >= _LOST:
+                if partner >= 0 and sure >= LOST:
                     trail.add(index, int(partner), float(found.flexible[partner]), float(sure))
                     taken.add(int(partner))
                     if sure < _CLEAR:
@@ -87,7 +93,7 @@ def follow(values: Sequence[float], sets: Sequence[ModeSet | None]) -> tuple[Bra
                 trail.add(index, place, float(found.flexible[place]), 1.0)
                 trails.append(trail)
         previous = index
-    return tuple(trail.branch(len(values), sets) for trail in trails)
+    return tuple(trail.branch(values, sets, now) for trail in trails)
 
 
 class _Trail:
@@ -117,17 +123,14 @@ class _Trail:
         ahead = self.frequencies[last] + slope * (values[index] - values[last])
         return max(ahead, 0.1 * self.frequencies[last])
 
-    def branch(self, count: int, sets: Sequence[ModeSet | None]) -> Branch:
-        kinds: list[str] = []
-        for index, place in self.places.items():
-            found = sets[index]
-            assert found is not None
-            kinds.append(found.kinds[found.rigid_count + place])
-        common = max(dict.fromkeys(kinds), key=kinds.count)
+    def branch(self, values: Sequence[float], sets: Sequence[ModeSet | None], now: float) -> Branch:
+        nearest = min(self.places, key=lambda index: abs(values[index] - now))
+        found = sets[nearest]
+        assert found is not None
         return Branch(
-            tuple(self.places.get(index, -1) for index in range(count)),
-            np.array([self.frequencies.get(index, np.nan) for index in range(count)]),
-            common,
+            tuple(self.places.get(index, -1) for index in range(len(values))),
+            np.array([self.frequencies.get(index, np.nan) for index in range(len(values))]),
+            found.kinds[found.rigid_count + self.places[nearest]],
             self.certainty,
             tuple(self.veers),
         )

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.errors import BUCKLED
+from belltone.modes.matching import match
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import (
     AccuracyError,
@@ -27,7 +28,7 @@ from belltone.sheet.document import Sheet
 from belltone.sheet.errors import SheetError
 from belltone.sheet.evaluate import evaluate
 from belltone.store.results import ResultStore, result_key
-from belltone.sweep.branches import Branch, follow, poor_steps
+from belltone.sweep.branches import LOST, Branch, follow, poor_steps
 from belltone.sweep.plan import SweepPlan, turnable
 from belltone.sweep.work import solve_point
 
@@ -107,7 +108,8 @@ def run_sweep(
     sets = tuple(_set(solver.answers[value]) for value in values)
     if all(found is None for found in sets):
         raise SweepError(f"no point of the sweep has an answer: {solver.answers[values[0]]}")
-    wanted = [branch for branch in follow(values, sets) if _is_wanted(branch, sets, design)]
+    branches = follow(values, sets, knob.value)
+    wanted = [branch for branch in branches if _is_wanted(branch, sets, design)]
     planned = set(plan.values)
     return Sweep(
         sheet,
@@ -143,11 +145,17 @@ def frequency_near(sweep: Sweep, branch: Branch, value: float) -> tuple[float, M
         return None
     curve = branch.curve(sweep.values)
     foreseen = float(reference.flexible[place]) if curve is None else float(curve(value))
-    alike = (
-        found.signatures[found.rigid_count :] @ reference.signatures[reference.rigid_count + place]
-    ) ** 2
-    away = np.abs(np.log(found.flexible / foreseen)) if np.isfinite(foreseen) else 0.0
-    best = int(np.argmax(alike - np.minimum(away, 0.1)))
+    if not len(found.flexible):
+        return None
+    partners, certainty = match(
+        reference.signatures[[reference.rigid_count + place]],
+        found.signatures[found.rigid_count :],
+        found.flexible,
+        np.array([foreseen if np.isfinite(foreseen) else reference.flexible[place]]),
+    )
+    if certainty[0] < LOST:
+        return None
+    best = int(partners[0])
     return float(found.flexible[best]), found, best
 
 

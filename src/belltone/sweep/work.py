@@ -4,6 +4,10 @@ from __future__ import annotations
 
 import multiprocessing
 import os
+import select
+import signal
+import threading
+import time
 from collections.abc import Mapping
 from concurrent.futures import ProcessPoolExecutor
 from functools import lru_cache
@@ -36,6 +40,23 @@ def solve_point(
         return str(error)
 
 
+def _end_with(owner: int) -> None:
+    """Wait for a process to end, however it does, and end this one.
+
+    Its last worker gone, the server workers are forked from ends by itself.
+    """
+    try:
+        watched = os.pidfd_open(owner)
+    except ProcessLookupError:
+        os._exit(1)
+    except OSError:  # an old kernel
+        while os.path.exists(f"/proc/{owner}"):
+            time.sleep(1.0)
+        os._exit(1)
+    select.select([watched], [], [])
+    os._exit(1)
+
+
 @lru_cache(maxsize=4)
 def _sheet(text: str, folder: Path | None) -> Sheet:
     return Sheet.from_text(text, folder)
@@ -50,11 +71,20 @@ def start_workers(count: int | None = None) -> ProcessPoolExecutor:
     context = multiprocessing.get_context("forkserver")
     context.set_forkserver_preload([__name__])
     return ProcessPoolExecutor(
-        count or os.cpu_count() or 1, mp_context=context, initializer=_one_thread
+        count or os.cpu_count() or 1,
+        mp_context=context,
+        initializer=_prepared,
+        initargs=(os.getpid(),),
     )
 
 
-def _one_thread() -> None:
-    """Keep each worker to one thread: the points of a sweep already fill the processors."""
+def _prepared(owner: int) -> None:
+    """End with the program that started this, and keep to one thread.
+
+    The points of a sweep already fill the processors. Ctrl+C is for the program: it stops its
+    workers in order.
+    """
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    threading.Thread(target=_end_with, args=(owner,), daemon=True).start()
     os.environ["MKL_NUM_THREADS"] = "1"  # the factorisation's library is loaded at its first use
     threadpoolctl.threadpool_limits(1)

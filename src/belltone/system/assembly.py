@@ -9,11 +9,12 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 from scipy import linalg, sparse
+from scipy.sparse.csgraph import connected_components
 from scipy.sparse.linalg import lsqr
 
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.sites import SiteNodes
-from belltone.sheet.design import Design, SupportValue
+from belltone.sheet.design import Design, MeshValue, SupportValue
 from belltone.system.bodies import Body, body_elements, mesh_bodies
 from belltone.system.constraints import Tie, one_body, site_motion, site_rows
 from belltone.system.elimination import FreeMotions, eliminate
@@ -149,6 +150,24 @@ class Assembly:
             [*self._moves(pose, scale), self.supports.held, *own_bodies, *joints], self.extent
         )
 
+    def contradicting_moves(self) -> tuple[str, str] | None:
+        """Two sites whose set displacements cannot both be, if there are such."""
+        moves = () if self.design.preload is None else self.design.preload.moves
+        if len(moves) < 2:
+            return None
+        rows = self._moves(None, 1.0)
+        amiss = work_in_ties(rows, self.extent).contradicted
+        if not amiss:
+            return None
+        number = int(np.searchsorted(np.cumsum([own.shape[0] for own in rows]), amiss[0], "right"))
+        used = set(rows[number][:, : self.size].indices.tolist())
+        before = (
+            move.place.site
+            for move, own in zip(moves[:number], rows, strict=False)
+            if used & set(own[:, : self.size].indices.tolist())
+        )
+        return next(before, moves[0].place.site), moves[number].place.site
+
     def carried(self, residual: Array, pose: Pose | None = None) -> Matrix:
         """Stiffness of what rigid arms carry: forces ``residual`` (unknowns,) that ties balance."""
         ties = [
@@ -225,7 +244,7 @@ class Assembly:
         moved, names = rigid_modes(
             at,
             self.extent,
-            [RigidPart(body.part.name, body.nodes) for body in bodies],
+            [part for body in bodies for part in _pieces(body)],
             self._stops(),
             lambda: _lines(self.design, self.by_name),
         )
@@ -353,6 +372,21 @@ def _orthonormal(vectors: Array, mass: Matrix) -> Array:
         return vectors
     lower = linalg.cholesky(vectors.T @ (mass @ vectors), lower=True)
     return linalg.solve_triangular(lower, vectors.T, lower=True).T
+
+
+def _pieces(body: Body) -> list[RigidPart]:
+    """A body as what can move as one: a received mesh may be in pieces that share no node."""
+    count = len(body.mesh.coordinates)
+    name, nodes = body.part.name, body.first + np.arange(count)
+    if not isinstance(body.part, MeshValue):
+        return [RigidPart(name, nodes)]
+    corners = body.mesh.connectivity
+    ends = np.concatenate([corners[:, [0, 1]], corners[:, [1, 2]]])
+    graph = sparse.coo_matrix((np.ones(len(ends)), ends.T), (count, count))
+    pieces, label = connected_components(graph, directed=False)
+    if pieces == 1:
+        return [RigidPart(name, nodes)]
+    return [RigidPart(f"{name}, piece {own + 1}", nodes[label == own]) for own in range(pieces)]
 
 
 def _lines(design: Design, bodies: Mapping[str, Body]) -> dict[str, Array]:

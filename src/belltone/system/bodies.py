@@ -41,7 +41,17 @@ from belltone.sheet.design import (
 )
 from belltone.system.pose import Pose
 
-__all__ = ["Body", "Elements", "Mesh", "body_elements", "face_cuts", "mesh_bodies", "with_plans"]
+__all__ = [
+    "Body",
+    "Elements",
+    "Mesh",
+    "body_elements",
+    "ends_inside",
+    "face_cuts",
+    "lone_mesh",
+    "mesh_bodies",
+    "with_plans",
+]
 
 _COARSE_ORDER: Final = 4  # of the mesh on which joined lines are found
 _WHOLE_ORDER: Final = 3  # up to which a received mesh is taken as it came
@@ -189,6 +199,21 @@ def mesh_bodies(design: Design, discretisation: Discretisation) -> Iterator[tupl
             yield part, walls[part.name]
 
 
+def lone_mesh(part: PartValue) -> Mesh:
+    """A part by itself, as finely as its mass properties need, whatever is joined to it.
+
+    Mass integrals of straight members and flat faces are exact at any order; those of curves to
+    1e-8 here.
+    """
+    if isinstance(part, PointValue):
+        return PointMesh(part)
+    if isinstance(part, MeshValue):
+        return face_mesh(part, 1)
+    if isinstance(part, MemberValue):
+        return line_mesh(part, [], Discretisation(1, 4))
+    return surface_mesh(part, Discretisation(2, 6), plan_surface(part))
+
+
 def _crossings(member: MemberValue, wall: SurfaceMesh) -> list[float]:
     """Distances along a member (m) at which it passes from one element of a wall to the next.
 
@@ -202,16 +227,13 @@ def _crossings(member: MemberValue, wall: SurfaceMesh) -> list[float]:
 
     shares = np.linspace(0.0, 1.0, _LOOKS)
     element = looked_at(shares)
-    found: list[float] = []
-    for at in np.flatnonzero(np.diff(element)):
-        low, high = shares[at], shares[at + 1]
-        before = element[at]
-        for _ in range(_HALVINGS):
-            middle = 0.5 * (low + high)
-            here = looked_at(np.array([middle]))[0]
-            low, high = (middle, high) if here == before else (low, middle)
-        found.append(0.5 * (low + high) * member.length)
-    return found
+    at = np.flatnonzero(np.diff(element))
+    low, high, before = shares[at], shares[at + 1], element[at]
+    for _ in range(_HALVINGS if len(at) else 0):
+        middle = 0.5 * (low + high)
+        still = looked_at(middle) == before
+        low, high = np.where(still, middle, low), np.where(still, high, middle)
+    return [float(place) for place in 0.5 * (low + high) * member.length]
 
 
 def _wall_mesh(
@@ -244,11 +266,47 @@ def _joined_points(design: Design, wall: SurfaceValue) -> Iterator[JoinedPoint]:
         part = design.part_of(other.part)
         if joint.spots or not isinstance(part, MemberValue):
             continue
+        if part.on == wall.name:
+            yield from _rib_ends(part, wall)
+            continue
         ends = [feature_place(part, end) for end in ("start", "end")]
         for place in ends if other.place is None else [other.place]:
             if place.feature is None:
                 reach = half + min(joint.tolerance, wall.size)
                 yield JoinedPoint(location(design, place), 0.5 * part.sections.depth, reach)
+
+
+def _rib_ends(rib: MemberValue, wall: SurfaceValue) -> Iterator[JoinedPoint]:
+    """Ends of a rib inside a wall, where what the rib carries enters the wall all at once."""
+    thickness = wall.thickness.mean
+    for end in (rib.start, rib.stop):
+        if _from_rim(wall, end) > thickness + rib.sections.depth:
+            yield JoinedPoint(end, 0.5 * thickness, thickness + rib.sections.depth)
+
+
+def ends_inside(design: Design) -> bool:
+    """Whether any rib ends inside its wall, where a mesh settles slowly."""
+    walls = {part.name: part for part in design.parts if isinstance(part, SurfaceValue)}
+    return any(
+        any(_rib_ends(part, walls[part.on]))
+        for part in design.parts
+        if isinstance(part, MemberValue) and part.on in walls
+    )
+
+
+def _from_rim(wall: SurfaceValue, point: Array) -> float:
+    """How far a point is from the nearest edge of a wall (m)."""
+    nearest = np.inf
+    for feature, sort in wall.features.items():
+        if sort != "edge":
+            continue
+        for line in place_lines(wall, feature_place(wall, feature)):
+            start, run = line[:-1], np.diff(line, axis=0)
+            length = np.maximum(np.sum(run**2, axis=1), 1e-300)
+            share = np.clip(np.sum((point - start) * run, axis=1) / length, 0.0, 1.0)
+            away = np.linalg.norm(start + share[:, None] * run - point, axis=1)
+            nearest = min(nearest, float(away.min(initial=np.inf)))
+    return nearest
 
 
 def _stands_out(design: Design, name: str) -> float:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +15,7 @@ from belltone.system.pose import Pose
 
 __all__ = [
     "Tie",
+    "hinged_tie",
     "mean_motion",
     "one_body",
     "relative_tie",
@@ -25,6 +27,8 @@ __all__ = [
 
 Array = NDArray[np.float64]
 IntArray = NDArray[np.intp]
+
+_UPRIGHT: Final = 1e-6  # sine of an angle; less is no angle
 
 
 def site_rows(
@@ -120,12 +124,34 @@ def welded_tie(site: SiteNodes, feet: Feet, size: int) -> Tie:
     return Tie(site, feet, spatial, size)
 
 
+def hinged_tie(site: SiteNodes, feet: Feet, size: int) -> Tie:
+    """All motions a weld ties but the turn about the line of stations.
+
+    The slides along a line tie its slope too, but only by the way of a wall that does not shear.
+    """
+    along = site.frames[:, 0]
+    if feet.normals is None:
+        turns = site.frames[:, 1:]
+    else:
+        across = np.cross(feet.normals, along)
+        length = np.linalg.norm(across, axis=1, keepdims=True)
+        # Where the line stands square on the wall, there is nothing but its own direction left.
+        turns = (across / np.where(length > _UPRIGHT, length, np.inf))[:, None]
+    spatial = np.zeros((len(site), 3 + turns.shape[1], 6))
+    spatial[:, :3, :3] = np.eye(3)
+    spatial[:, 3:, 3:] = turns
+    return Tie(site, feet, spatial, size)
+
+
 def mean_motion(
     feet: Feet, centre: Array, size: int, pose: Pose | None = None
 ) -> sparse.csr_matrix:
     """The mean motion (6 rows) of places round a point, given at the point.
 
-    On a wall the turn about its normal is that of the ring the places stand on.
+    The slide is the mean of what each place would carry to the point, the turn the mean of the
+    places' turns. On a wall, which has no stiffness of its own against turns about its normal,
+    those count for nothing: the turn about the normal, in both, is that of the ring the places
+    stand on, by least squares of their slides.
     """
     count = len(feet.nodes)
     spatial = np.tile(np.eye(6), (count, 1, 1)) / count
@@ -148,10 +174,12 @@ def mean_motion(
     if normals is not None:
         normal = normals.mean(axis=0)
         normal /= np.linalg.norm(normal)
-        spatial[:, 3:, 3:] -= np.outer(normal, normal) / count
+        spatial[..., 3:] -= (spatial[..., 3:] @ normal)[..., None] * normal
         out = out - np.outer(out @ normal, normal)
         around = np.cross(normal, out) / max(float(np.sum(out**2)), 1e-300)
-        spatial[:, 3:, :3] += normal[:, None] * around[:, None, :]
+        # Each row's share of a turn of the whole ring about the normal.
+        turn = np.concatenate([np.cross(normal, arms.mean(axis=0)), normal])
+        spatial[:, :, :3] += turn[:, None] * around[:, None, :]
     rows = _rows(feet.nodes, feet.weights, spatial, size)
     gather = np.tile(np.eye(6), count)
     mean = sparse.csr_matrix(sparse.csr_matrix(gather) @ rows)

@@ -13,6 +13,7 @@ __all__ = ["FreeMotions", "eliminate"]
 Array = NDArray[np.float64]
 
 _SAME: Final = 1e-9  # relative; a tie weaker than this only repeats others
+_AMISS: Final = 1e-6  # of the largest constant; less is rounding
 _NOTHING: Final = 1e-13  # of a tie's largest coefficient; smaller ones are rounding
 
 
@@ -21,13 +22,21 @@ class FreeMotions:
 
     ``basis`` (unknowns, free) gives every unknown from the ``free`` ones, which keep their meaning:
     the rows of ``kept`` unknowns are those of the identity. ``offset`` (unknowns,) is what the
-    unknowns come to when all free ones are zero.
+    unknowns come to when all free ones are zero. ``contradicted`` are the ties, by row, that could
+    not be met for those before them.
     """
 
-    def __init__(self, basis: sparse.csc_matrix, kept: NDArray[np.intp], offset: Array) -> None:
+    def __init__(
+        self,
+        basis: sparse.csc_matrix,
+        kept: NDArray[np.intp],
+        offset: Array,
+        contradicted: tuple[int, ...] = (),
+    ) -> None:
         self.basis = basis
         self.kept = kept
         self.offset = offset
+        self.contradicted = contradicted
 
     def reduced(self, motions: Array) -> Array:
         """Motions ``(unknowns, k)`` that respect all ties, by the free unknowns alone."""
@@ -44,7 +53,9 @@ def eliminate(ties: sparse.csr_matrix, weights: Array) -> FreeMotions:
     """
     size = ties.shape[1]
     weights = np.append(weights, 0.0)
-    held, rest = _held_outright(ties)
+    held, rest, numbers = _held_outright(ties)
+    contradicted: list[int] = []
+    constants = abs(ties[:, [size - 1]]).max() if ties.shape[0] else 0.0
     given: dict[int, dict[int, float]] = {}
     indptr, indices, data = rest.indptr, rest.indices.tolist(), rest.data.tolist()
     scale = weights.tolist()
@@ -58,33 +69,37 @@ def eliminate(ties: sparse.csr_matrix, weights: Array) -> FreeMotions:
         if not work:
             continue
         pivot = max(work, key=lambda column: abs(work[column]) * scale[column])
-        if pivot == size - 1:
+        if pivot == size - 1 or abs(work[pivot]) * scale[pivot] <= _SAME * size_before:
+            if abs(work.get(size - 1, 0.0)) > _AMISS * constants:
+                contradicted.append(int(numbers[row]))
             continue
         top = work.pop(pivot)
-        if abs(top) * scale[pivot] <= _SAME * size_before:
-            continue
         least = _NOTHING * abs(top)
         given[pivot] = {
             column: -value / top for column, value in work.items() if abs(value) > least
         }
-    return _resolved(size, held, given)
+    return _resolved(size, held, given, tuple(contradicted))
 
 
-def _held_outright(ties: sparse.csr_matrix) -> tuple[NDArray[np.intp], sparse.csr_matrix]:
-    """Unknowns that a tie of their own holds at zero, and the other ties without them."""
+def _held_outright(
+    ties: sparse.csr_matrix,
+) -> tuple[NDArray[np.intp], sparse.csr_matrix, NDArray[np.intp]]:
+    """Unknowns that a tie of their own holds at zero, the other ties without them, their rows."""
     ties = sparse.csr_matrix(ties)
     ties.eliminate_zeros()
     ties.sum_duplicates()
     held = np.zeros(ties.shape[1], dtype=bool)
+    numbers = np.arange(ties.shape[0])
     while True:
         alone = np.diff(ties.indptr) == 1
         # A constant alone says nothing of any unknown.
         first = np.append(ties.indices, 0)[np.minimum(ties.indptr[:-1], len(ties.indices))]
         alone &= first != ties.shape[1] - 1
         if not alone.any():
-            return np.flatnonzero(held), ties
+            return np.flatnonzero(held), ties, numbers
         held[ties.indices[ties.indptr[:-1][alone]]] = True
         keep = sparse.diags_array((~held).astype(float))
+        numbers = numbers[~alone]
         ties = sparse.csr_matrix(ties[~alone] @ keep)
         ties.eliminate_zeros()
 
@@ -102,7 +117,12 @@ def _substitute(work: dict[int, float], given: dict[int, dict[int, float]]) -> N
                     work[other] = work.get(other, 0.0) + factor * value
 
 
-def _resolved(size: int, held: NDArray[np.intp], given: dict[int, dict[int, float]]) -> FreeMotions:
+def _resolved(
+    size: int,
+    held: NDArray[np.intp],
+    given: dict[int, dict[int, float]],
+    contradicted: tuple[int, ...],
+) -> FreeMotions:
     gone = np.zeros(size, dtype=bool)
     gone[held] = True
     gone[list(given)] = True
@@ -125,4 +145,4 @@ def _resolved(size: int, held: NDArray[np.intp], given: dict[int, dict[int, floa
     whole = sparse.csc_matrix(sparse.csc_matrix(whole)[: size - 1])
     kept = kept[:-1]
     offset = whole[:, [size - 1]].toarray()[:, 0]
-    return FreeMotions(sparse.csc_matrix(whole[:, kept]), kept, offset)
+    return FreeMotions(sparse.csc_matrix(whole[:, kept]), kept, offset, contradicted)

@@ -26,7 +26,14 @@ from belltone.system.factor import Factor, SingularShiftError
 from belltone.system.loads import Loads
 from belltone.system.pose import Pose
 
-__all__ = ["BUCKLED", "BuckledError", "Equilibrium", "UnbalancedError", "equilibrium"]
+__all__ = [
+    "BUCKLED",
+    "BuckledError",
+    "Equilibrium",
+    "LostPathError",
+    "UnbalancedError",
+    "equilibrium",
+]
 
 Array = NDArray[np.float64]
 Matrix = sparse.csc_matrix
@@ -46,8 +53,10 @@ _NOTHING: Final = 1e-5  # of the size; nothing has moved yet
 _GROWTH: Final = 2.0  # times what there is already; a step that pushes farther is too long
 _FAR: Final = 3.0  # times the load; the path has gone somewhere else
 _NEAR: Final = 0.01  # of the size; while steps are short so little is no snap
+_SOFTENED: Final = 3  # inverse iterations; by then little but what is softest is left
+_SIDEWAYS: Final = 0.1  # of a move; less along what is softest says nothing of a branch
 _SHORT: Final = 64 * _LEAST_STEP
-_SWING: Final = 1e-9  # relative; less stiffness than this is rounding
+_SWING: Final = 1e-11  # relative; less stiffness than this is rounding
 _HALVINGS: Final = 12  # to find where a shape stops being stable
 
 
@@ -58,19 +67,27 @@ BUCKLED: Final = "buckled"
 class BuckledError(ArithmeticError):
     """The preload is more than the component bears in this shape.
 
-    ``fraction`` of the load at which the shape stops being stable.
+    ``fraction`` of the load at which the shape stops being stable; ``None`` where only the whole
+    load was looked at.
     """
 
-    def __init__(self, fraction: float) -> None:
+    def __init__(self, fraction: float | None = None) -> None:
         self.fraction = fraction
+        where = "under this load: there"
+        if fraction is not None:
+            where = f"at {fraction * 100:.3g} % of this load: beyond that"
         super().__init__(
-            f"{BUCKLED} at {fraction * 100:.3g} % of this load: beyond that the shape it was made "
-            "in is not stable, and has no natural frequencies"
+            f"{BUCKLED} {where} the shape it was made in is not stable, and has no natural "
+            "frequencies"
         )
 
 
 class UnbalancedError(ArithmeticError):
     """The preload moves the component as a whole, or could not be followed to its end."""
+
+
+class LostPathError(UnbalancedError):
+    """The preload could not be followed to its end; on a finer mesh it may be."""
 
 
 @dataclass(frozen=True)
@@ -83,7 +100,8 @@ class Equilibrium:
     supports and joints balance. ``initial`` is the warmth (K) and pull (N) of each part.
     ``elastic_factor`` are the factors of ``elastic``; of a state that was followed (it has a
     ``pose``) those of the last tangent. ``snapped`` is the fraction of the load at which the path
-    first turned round, ``history`` the (fraction, iterations) of every step.
+    first turned round, ``history`` the (fraction, iterations) of every step. ``held`` tells that
+    nothing of the component is free to move as one; else the factors leave some unknowns out.
     """
 
     system: System
@@ -97,6 +115,7 @@ class Equilibrium:
     elastic_factor: Factor
     snapped: float | None = None
     history: tuple[tuple[float, int], ...] = ()
+    held: bool = True
 
 
 def equilibrium(
@@ -106,6 +125,12 @@ def equilibrium(
 
     A large deflection is followed in ``steps`` of equal size, or in as many as it needs.
     """
+    amiss = assembly.contradicting_moves()
+    if amiss is not None:
+        raise UnbalancedError(
+            f"“{amiss[0]}” and “{amiss[1]}” are set to displacements that cannot both be: what "
+            "they share would have to be in two places; take one of them away or make them agree"
+        )
     if preload.large:
         return _Path(assembly, preload, progress, steps).followed()
     return _small(assembly, preload)
@@ -152,6 +177,7 @@ def _small(assembly: Assembly, preload: PreloadValue) -> Equilibrium:
         residual,
         tuple(initial),
         factor,
+        held=not system.rigid.shape[1],
     )
 
 
@@ -165,8 +191,9 @@ def _with_swings(system: System, preload: PreloadValue) -> System:
     if not rigid.shape[1] or system.stress_stiffness is None:
         return system
     values, turn = np.linalg.eigh(rigid.T @ np.asarray(system.stress_stiffness @ rigid))
-    typical = abs(float(system.stress_stiffness.diagonal().max(initial=0.0)))
-    least = _SWING * max(typical / max(float(system.mass.diagonal().max()), 1e-300), 1e-300)
+    sizes = np.abs(rigid @ turn)
+    # What its single terms add up to without their signs, of which rounding leaves a little.
+    least = _SWING * np.einsum("ik,ik->k", sizes, np.asarray(abs(system.stress_stiffness) @ sizes))
     spins = preload.spin is not None and preload.spin.speed > 0
     if np.any(values < -least) and not spins:
         worst = int(np.argmax(np.abs(turn[:, 0])))
@@ -217,7 +244,12 @@ class _Grounded:
             return
         full = np.asarray(system.free.basis @ rigid)
         work = np.abs(full.T @ forces)
-        most = np.abs(full).T @ np.abs(forces)
+        # All that the forces could do on motions of this size, whichever way they point.
+        most = sum(
+            np.linalg.norm(full.reshape(-1, 6, full.shape[1])[:, half], axis=1).T
+            @ np.linalg.norm(forces.reshape(-1, 6)[:, half], axis=1)
+            for half in (slice(0, 3), slice(3, 6))
+        )
         moved = np.flatnonzero(work > _UNBALANCED * np.maximum(most, 1e-300))
         if len(moved):
             raise UnbalancedError(
@@ -313,8 +345,8 @@ class _Path:
         percent = int(100 * fraction)
         self.progress.report(percent, 100, f"{percent} % of the preload")
 
-    def _stuck(self, point: _Point) -> UnbalancedError:
-        return UnbalancedError(
+    def _stuck(self, point: _Point) -> LostPathError:
+        return LostPathError(
             f"the preload could be followed to {100 * point.fraction:.4g} % and no further: no "
             "state in balance was found beyond; ask for a smaller “scale”, or look at what moves "
             "there"
@@ -458,9 +490,26 @@ class _Path:
         found = self._newton(point.pose, aim)
         if found is None:
             return None
+        if self._contrary(point, pull, found):
+            return None
         went = float(np.linalg.norm(self._between(point, found)[0]))
         small = went < _NEAR * self.assembly.extent * np.sqrt(self.assembly.size / 6)
         return None if went > _LEAP * first and (long or not small) else found
+
+    def _contrary(self, point: _Point, pull: Array, found: _Point) -> bool:
+        """Whether a state lies the other way from where the load pushes what gives way most.
+
+        Near a branch a small seed decides which way a component bows out. A step across the branch
+        may land on the other side of it; a smaller one follows the seed.
+        """
+        soft = pull
+        for _ in range(_SOFTENED):
+            soft = point.grounded.solved(point.factor, soft)
+            soft = soft / max(float(np.linalg.norm(soft)), 1e-300)
+        moved = point.free.reduced((_vector(found.pose) - _vector(point.pose))[:, None])[:, 0]
+        # The last pull is minus what the load pushes.
+        along = -float(soft @ moved)
+        return along < -_SIDEWAYS * float(np.linalg.norm(moved))
 
     # -- past a turn of the load ------------------------------------------------------------------
 
@@ -492,7 +541,8 @@ class _Path:
             trace.append((trace[-1][0] + float(np.linalg.norm(way[0])), found.fraction))
             now = found
             unit *= 1.5
-            if now.stable and (turned or now.fraction > point.fraction + _SHORT):
+            reached = turned and now.fraction > 0
+            if now.stable and (reached or now.fraction > point.fraction + _SHORT):
                 return (_top(trace) if turned else None), now
             if abs(now.fraction) > _FAR:
                 return None

@@ -17,14 +17,20 @@ from numpy.typing import NDArray
 from scipy import sparse
 from scipy.sparse.linalg import splu
 
+from belltone.system.memory import TooLargeError, free_memory
+
 __all__ = ["Factor", "SingularShiftError", "solver_name"]
 
 Array = NDArray[np.float64]
 
 _SYMMETRIC_INDEFINITE: Final = -2
-_ANALYSE_AND_FACTORISE: Final = 12
+_ANALYSE: Final = 11
+_FACTORISE: Final = 22
 _SOLVE: Final = 33
 _RELEASE: Final = -1
+_SHARE: Final = 0.9  # of the free memory a factorisation may take
+_ROOM: Final = 400e6  # bytes the library takes before it has done anything, measured
+_FOR_EACH: Final = 60.0  # bytes for each number of the matrix while it is analysed, measured
 _SMALL: Final = 900  # unknowns; below, SuperLU has done before the other has set itself up
 _NEGATIVES_AT: Final = 22  # place of the count of negative pivots among Pardiso's parameters
 _REFINEMENTS_AT: Final = 7
@@ -42,12 +48,20 @@ class Factor:
     """
 
     def __init__(self, matrix: sparse.csc_matrix) -> None:
-        pardiso = _pardiso() if matrix.shape[0] > _SMALL else None
+        pardiso = None
+        if matrix.shape[0] > _SMALL:
+            # Short of memory the library does not fail: it tries for minutes, or ends the program.
+            room, free = _ROOM + _FOR_EACH * matrix.nnz, free_memory()
+            if room > free:
+                raise TooLargeError(f"a matrix of {matrix.shape[0]} unknowns", room, free)
+            pardiso = _pardiso()
         self._backend: _SuperLu | _Pardiso
         self._backend = _SuperLu(matrix) if pardiso is None else _Pardiso(pardiso, matrix)
 
     def solve(self, right: Array) -> Array:
         """Solve for one or several right-hand sides, given as columns."""
+        if not right.size:
+            return np.zeros_like(right)
         return self._backend.solve(right)
 
     @property
@@ -108,7 +122,13 @@ class _Pardiso:
         nothing = np.zeros((self._size, 1), order="F")
         # The library holds the factors; they go when this object does, or the program ends.
         weakref.finalize(self, _release, entry, self._handle, self._parameters, self._size)
-        self._call(_ANALYSE_AND_FACTORISE, nothing, np.zeros_like(nothing))
+        self._call(_ANALYSE, nothing, np.zeros_like(nothing))
+        # In kB: the peak of the analysis, what stays of it, and what the factors take.
+        _, stays, factors = (float(self._parameters[at]) for at in (14, 15, 16))
+        needed, free = 1024 * (stays + factors), free_memory()
+        if needed > _SHARE * free:
+            raise TooLargeError(f"a matrix of {self._size} unknowns", needed, free)
+        self._call(_FACTORISE, nothing, np.zeros_like(nothing))
         if self._parameters[13] > 0:
             raise SingularShiftError("a pivot is zero")
 

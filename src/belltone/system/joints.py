@@ -21,6 +21,7 @@ from belltone.sheet.design import (
 )
 from belltone.system.bodies import Body
 from belltone.system.constraints import (
+    hinged_tie,
     mean_motion,
     relative_tie,
     repeated,
@@ -36,6 +37,7 @@ Array = NDArray[np.float64]
 _WORTH: Final = 0.05  # share of the longest touching edge below which another does not count
 _SORTS: Final = (("edge", "axis"), ("face", "end"), ("corner",))
 """Sorts of sites that may touch another part; the later ones only where none of the earlier do."""
+_SAME_LINE: Final = 1e-6  # of its length; lines that are no farther apart are one
 _RINGS: Final = 4  # of places over a spot, whose mean motion is tied
 _RING: Final = 12  # places in each
 
@@ -141,8 +143,7 @@ def _held_rows(joint: JointValue, meeting: Meeting, size: int) -> Rule:
         roll = np.concatenate([np.zeros(3), meeting.stations.frames[0, 0]])
         rows = slides if joint.rolls else np.vstack([slides, roll])
         return _between(meeting, rows, False, size)
-    # Along an edge the slides leave only the turn about the edge free.
-    return relative_tie(meeting.stations, meeting.feet, slides, False, size)
+    return hinged_tie(meeting.stations, meeting.feet, size)
 
 
 def _between(meeting: Meeting, directions: Array, own: bool, size: int) -> Rule:
@@ -198,8 +199,17 @@ def meeting_of(joint: JointValue, bodies: Mapping[str, Body]) -> list[Meeting]:
     one, two = (_stations(bodies[side.part], side) for side in sides)
     found: list[Meeting] = []
     if one is not None and two is not None:
-        if (len(one) == 1 and len(two) == 1) or joint.rigid:
+        if joint.rigid:
             return [_tied_points(first, second, sides[0].place, one, two)]
+        if len(one) == 1 and len(two) == 1:
+            tied = _tied_points(first, second, sides[0].place, one, two)
+            reach = sum(
+                float(body.feet(site.positions).reach[0])
+                for body, site in ((first, one), (second, two))
+            )
+            if tied.gaps[0] - reach > joint.tolerance:
+                raise _nothing_joined(joint, float(tied.gaps[0]) - reach)
+            return [tied]
         choices = [
             met
             for driving, other, side, stations in (
@@ -223,13 +233,16 @@ def meeting_of(joint: JointValue, bodies: Mapping[str, Body]) -> list[Meeting]:
     else:
         found = touching(first, second, joint.tolerance)
     if not found:
-        gap = _gap(first, second, [one, two])
-        raise JointError(
-            f"the joint “{joint.name}” joins nothing: “{joint.first.words}” and "
-            f"“{joint.second.words}” are {gap * 1e3:.4g} mm apart, and it reaches over "
-            f"{joint.tolerance * 1e3:g} mm; move them together or state a wider “tolerance”"
-        )
+        raise _nothing_joined(joint, _gap(first, second, [one, two]))
     return found
+
+
+def _nothing_joined(joint: JointValue, gap: float) -> JointError:
+    return JointError(
+        f"the joint “{joint.name}” joins nothing: “{joint.first.words}” and "
+        f"“{joint.second.words}” are {gap * 1e3:.4g} mm apart, and it reaches over "
+        f"{joint.tolerance * 1e3:g} mm; move them together or state a wider “tolerance”"
+    )
 
 
 def _finer_of(met: Meeting, tolerance: float) -> Meeting:
@@ -244,6 +257,8 @@ def _finer_of(met: Meeting, tolerance: float) -> Meeting:
         back = _met(met.other, met.driving, place, met.other.site(place), tolerance)
         if back is None or len(back.stations) <= len(met.stations):
             continue
+        if _aside(back).max() > _room(met, tolerance):
+            continue
         apart = np.linalg.norm(
             back.stations.centre / back.length - met.stations.centre / met.length
         )
@@ -251,6 +266,24 @@ def _finer_of(met: Meeting, tolerance: float) -> Meeting:
         if alike and apart <= _WORTH * size + tolerance:
             return back
     return met
+
+
+def _aside(met: Meeting) -> Array:
+    """How far stations stand beside where the other part is joined to theirs (m)."""
+    there = met.driving.feet(met.feet.positions).positions
+    return np.asarray(np.linalg.norm(met.stations.positions - there, axis=1))
+
+
+def _room(met: Meeting, tolerance: float) -> float:
+    """How far an edge may stand beside a meeting and still be where the parts meet (m).
+
+    What reaches over any distance, such as a rib to its wall, is joined exactly where it stands.
+    """
+    size = _extent(met.stations)
+    if not np.isfinite(tolerance):
+        return _SAME_LINE * size
+    own = met.driving.feet(met.stations.positions).reach
+    return tolerance + float(own.max()) + _SAME_LINE * size
 
 
 def _tied_points(

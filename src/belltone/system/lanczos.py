@@ -18,17 +18,35 @@ from scipy import linalg, sparse
 from belltone.progress import Progress
 from belltone.system.factor import Factor, SingularShiftError
 
-__all__ = ["Eigenpairs", "KrylovSpace", "lowest_modes", "window_modes"]
+__all__ = [
+    "Eigenpairs",
+    "KrylovSpace",
+    "TooManyModesError",
+    "free_shift",
+    "lowest_modes",
+    "window_modes",
+]
 
 Array = NDArray[np.float64]
 Matrix = sparse.csc_matrix
 
 _BLOCK: Final = 4  # finds multiplicities up to four at once; more are found after the count
+_WIDEST: Final = 24  # block where very many modes are wanted, of which many may be equal
+_FOR_EACH: Final = 6  # modes wanted, for one more in the block
+_SHARE_GROWN: Final = 0.06
 _TOLERANCE: Final = 1e-12  # of an eigenvalue; errors are the square of the residual's
 _DEPENDENT: Final = 1e-14  # relative squared length below which a new vector is rounding
 _REFRESH: Final = 12  # steps after which new directions look for equal modes a window still lacks
 _NOTHING: Final = 1e-24  # relative squared length of what rounding leaves of a known vector
 _SEED: Final = 20_011  # the start is random but always the same, so answers repeat exactly
+
+
+class TooManyModesError(ArithmeticError):
+    """There are ``count`` modes where far fewer can be found at once."""
+
+    def __init__(self, count: int) -> None:
+        self.count = count
+        super().__init__(f"{count} modes are too many")
 
 
 @dataclass(frozen=True)
@@ -53,21 +71,25 @@ def lowest_modes(
     up_to: float = 0.0,
     progress: Progress | None = None,
     factor: Factor | None = None,
+    most: int | None = None,
 ) -> Eigenpairs:
     """Find the ``count`` lowest flexible modes, and all others with eigenvalues to ``up_to``.
 
     ``rigid`` (n, r) holds the rigid modes, orthonormal in the mass; they are left out of the
     result. Fewer modes come back when the system has no more. ``factor`` is that of the stiffness,
-    where there is one already and nothing is rigid.
+    where there is one already and nothing is rigid. With ``most``, the modes up to ``up_to`` are
+    counted first, and more of them raise `TooManyModesError`.
     """
     progress = progress or Progress()
     available = stiffness.shape[0] - rigid.shape[1]
     if available <= 0:
         return Eigenpairs(np.empty(0), np.empty((stiffness.shape[0], 0)), True)
-    shift = 0.0 if factor is not None else _shift(stiffness, mass, rigid)
+    if most is not None and up_to > 0:
+        _refuse_more(_negatives_near(stiffness, mass, up_to) - rigid.shape[1], most)
+    shift = 0.0 if factor is not None else free_shift(stiffness, mass, rigid)
     if factor is None:
         factor = Factor(_at(stiffness, mass, shift))
-    space = KrylovSpace((factor, shift), mass, rigid, available)
+    space = KrylovSpace((factor, shift), mass, rigid, available, count)
     wanted = min(count, available)
     while True:
         values, vectors = _converge(space, shift, wanted, up_to, progress)
@@ -90,11 +112,12 @@ def window_modes(
     high: float | None,
     count: int,
     progress: Progress | None = None,
+    most: int | None = None,
 ) -> Eigenpairs:
     """Find all modes with eigenvalues from ``low`` to ``high``, or the ``count`` first above it.
 
     The window may lie anywhere in the spectrum: the operator is shifted there, and the modes
-    below are only counted.
+    below are only counted. More modes inside than ``most`` raise `TooManyModesError`.
     """
     progress = progress or Progress()
     available = stiffness.shape[0] - rigid.shape[1]
@@ -102,12 +125,14 @@ def window_modes(
     if high is not None:
         wanted = _negatives_near(stiffness, mass, high) - rigid.shape[1] - below
         shift = 0.5 * (low + high)
+        if most is not None:
+            _refuse_more(wanted, most)
     else:
         wanted = min(count, available - below)
         shift = low
     if wanted <= 0:
         return Eigenpairs(np.empty(0), np.empty((stiffness.shape[0], 0)), True, below)
-    space = KrylovSpace(_factor_near(stiffness, mass, shift), mass, rigid, available)
+    space = KrylovSpace(_factor_near(stiffness, mass, shift), mass, rigid, available, wanted)
     steps = 0
     while True:
         progress.check()
@@ -142,6 +167,11 @@ def window_modes(
             space.refresh()
 
 
+def _refuse_more(count: int, most: int) -> None:
+    if count > most:
+        raise TooManyModesError(count)
+
+
 def _factor_near(stiffness: Matrix, mass: Matrix, shift: float) -> tuple[Factor, float]:
     """A factorisation at a shift, or a hair beside it where it stands on an eigenvalue."""
     for share in (0.0, 1e-9, 1e-7, 1e-5):
@@ -166,7 +196,7 @@ def _at(stiffness: Matrix, mass: Matrix, shift: float) -> Matrix:
     return sparse.csc_matrix(stiffness - shift * mass)
 
 
-def _shift(stiffness: Matrix, mass: Matrix, rigid: Array) -> float:
+def free_shift(stiffness: Matrix, mass: Matrix, rigid: Array) -> float:
     """Zero when held; else a negative shift of the size of the lowest flexible eigenvalue."""
     if rigid.shape[1] == 0:
         return 0.0
@@ -201,7 +231,9 @@ class KrylovSpace:
         mass: Matrix,
         rigid: Array,
         available: int,
+        wanted: int = 0,
     ) -> None:
+        self._block = min(max(_BLOCK, wanted // _FOR_EACH), _WIDEST)
         (self._factor, self.shift), self._mass = factor, mass
         self._rigid_count = rigid.shape[1]
         self._available = available
@@ -213,7 +245,7 @@ class KrylovSpace:
         self._coupling = np.empty((0, 0))
         self._last = 0
         self._exhausted = False
-        self._next = self._fresh(min(_BLOCK, available))
+        self._next = self._fresh(min(self._block, available))
 
     @property
     def basis(self) -> Array:
@@ -229,7 +261,7 @@ class KrylovSpace:
         """Add directions the recurrence would not find by itself."""
         if not self.full:
             room = self._available - self.basis.shape[1]
-            self._next = self._fresh(min(_BLOCK, room))
+            self._next = self._fresh(min(self._block, room))
 
     def grow(self) -> None:
         """Take in the next block and apply the operator to it."""
@@ -249,8 +281,8 @@ class KrylovSpace:
         self._coupling = lengths
         self._last = block.shape[1]
         room = self._available - size
-        if vectors.shape[1] < min(_BLOCK, room):
-            extra = self._fresh(min(_BLOCK, room) - vectors.shape[1], vectors)
+        if vectors.shape[1] < min(self._block, room):
+            extra = self._fresh(min(self._block, room) - vectors.shape[1], vectors)
             vectors = np.hstack([vectors, extra])
         self._next = vectors[:, :room]
         self._exhausted = not self._next.shape[1]
@@ -269,7 +301,7 @@ class KrylovSpace:
         images = np.asarray(self._mass @ block)
         needed = self._used + block.shape[1]
         if needed > self._columns.shape[1]:
-            room = max(needed, 2 * self._columns.shape[1], 8 * _BLOCK)
+            room = max(needed, 2 * self._columns.shape[1], 8 * self._block)
             for name in ("_columns", "_images"):
                 wider = np.empty((len(block), room), order="F")
                 wider[:, : self._used] = getattr(self, name)[:, : self._used]
@@ -331,9 +363,14 @@ def _converge(
     space: KrylovSpace, shift: float, wanted: int, up_to: float, progress: Progress
 ) -> tuple[Array, Array]:
     """Grow the space until the wanted modes stand, and one beyond them to close the list."""
+    look = 0
     while True:
         progress.check()
         space.grow()
+        if space.basis.shape[1] < look and not space.full:
+            continue
+        # Looking costs the cube of the size, so a large space grows by a share before the next.
+        look = space.basis.shape[1] * (1 + _SHARE_GROWN)
         inverse, weights, bounds = space.ritz()
         usable = inverse > np.abs(inverse[0]) * np.finfo(float).eps
         values = shift + 1.0 / inverse[usable]

@@ -40,10 +40,10 @@ def sheet_motions(coordinates: Array) -> Array:
 
 @dataclass(frozen=True)
 class RigidPart:
-    """A part as it can move without strain: its name and its nodes among all."""
+    """A part, or a piece of it, as it can move without strain: its name and its nodes."""
 
     name: str
-    nodes: slice
+    nodes: NDArray[np.intp]
 
 
 @dataclass(frozen=True)
@@ -73,7 +73,7 @@ def rigid_modes(
     count = len(parts)
     motions = np.zeros((6 * len(coordinates), 6 * count))
     for number, part in enumerate(parts):
-        rows = slice(6 * part.nodes.start, 6 * part.nodes.stop)
+        rows = (6 * part.nodes[:, None] + np.arange(6)).ravel()
         own = sheet_motions(coordinates[part.nodes] - coordinates.mean(axis=0))
         own[:, 3:] /= size
         motions[rows, 6 * number : 6 * number + 6] = own
@@ -198,11 +198,7 @@ def _letting(full: Array, moving: list[int], parts: Sequence[RigidPart], stops: 
         if not len(rows):
             continue
         nodes = np.unique(blocks[rows].indices // 6)
-        touched = [
-            k
-            for k, part in enumerate(parts)
-            if np.any((nodes >= part.nodes.start) & (nodes < part.nodes.stop))
-        ]
+        touched = [k for k, part in enumerate(parts) if np.isin(nodes, part.nodes).any()]
         differ = any(
             np.linalg.norm(by_part[a] - by_part[b]) > 1e-6 * np.abs(by_part).max()
             for a in touched

@@ -11,26 +11,39 @@ from belltone.modes.modeset import ModeSet
 __all__ = ["Effect", "effects"]
 
 
+_ALIKE: Final = 0.3  # assurance; less is another mode
 _NOTHING: Final = 1e-4  # relative; a frequency that moves less stays
 
 
 @dataclass(frozen=True)
 class Effect:
-    """One mode before and after a change: its numbers and frequencies (Hz)."""
+    """One mode before and after a change: its numbers and frequencies (Hz).
 
-    number: int
-    before: float
-    number_after: int
-    after: float
+    A mode that has no partner among those found on the other side has ``None`` there.
+    """
+
+    number: int | None
+    before: float | None
+    number_after: int | None
+    after: float | None
 
     @property
-    def change(self) -> float:
-        """Relative change of the frequency."""
+    def paired(self) -> bool:
+        """Whether the mode is known before and after."""
+        return self.number is not None and self.number_after is not None
+
+    @property
+    def change(self) -> float | None:
+        """Relative change of the frequency, where both are known."""
+        if self.before is None or self.after is None:
+            return None
         return self.after / self.before - 1 if self.before else 0.0
 
     @property
     def words(self) -> str:
         """What happened to it, in words."""
+        if self.change is None:
+            return f"not among the modes found {'with' if self.after is None else 'without'} it"
         if abs(self.change) < _NOTHING:
             what = "stays"
         else:
@@ -41,9 +54,10 @@ class Effect:
 
 
 def effects(before: ModeSet, after: ModeSet) -> tuple[Effect, ...]:
-    """Pair the flexible modes of two solutions by shape; modes without a partner are left out."""
-    if not len(before.flexible) or not len(after.flexible):
-        return ()
+    """Pair the flexible modes of two solutions by shape; those without a partner come alone.
+
+    They run by their number before the change; what is only there after it comes last.
+    """
     partners, certainty = match(
         before.signatures[before.rigid_count :],
         after.signatures[after.rigid_count :],
@@ -59,13 +73,19 @@ def effects(before: ModeSet, after: ModeSet) -> tuple[Effect, ...]:
                 return place
         return partner
 
-    return tuple(
-        Effect(
-            before.skipped + place + 1,
-            float(before.flexible[place]),
-            after.skipped + number(place, int(partner)) + 1,
-            float(after.flexible[partner]),
-        )
-        for place, (partner, sure) in enumerate(zip(partners, certainty, strict=True))
-        if partner >= 0 and sure >= 0.3
-    )
+    found: list[Effect] = []
+    taken: set[int] = set()
+    for place, (partner, sure) in enumerate(zip(partners, certainty, strict=True)):
+        own = before.skipped + place + 1, float(before.flexible[place])
+        if partner < 0 or sure < _ALIKE:
+            found.append(Effect(*own, None, None))
+            continue
+        now = number(place, int(partner))
+        taken.add(now)
+        found.append(Effect(*own, after.skipped + now + 1, float(after.flexible[partner])))
+    alone = (place for place in range(len(after.flexible)) if place not in taken)
+    found += [
+        Effect(None, None, after.skipped + place + 1, float(after.flexible[place]))
+        for place in alone
+    ]
+    return tuple(found)

@@ -58,6 +58,15 @@ class SpeedDiagram:
     crossings: tuple[Crossing, ...]
 
     @property
+    def note(self) -> str:
+        """Why the diagram does not begin where it was asked to, if so."""
+        asked = 0.0 if self.spin.speeds is None else self.spin.speeds[0] / _PER_RPM
+        first = float(self.sweep.values[0])
+        if first <= asked:
+            return ""
+        return f"drawn from {first:.3g} rpm on: a component that stands still does not whirl"
+
+    @property
     def orders(self) -> tuple[float, ...]:
         """The orders drawn."""
         return self.spin.orders

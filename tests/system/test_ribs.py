@@ -1,0 +1,121 @@
+"""Ribs weld where they stand, wherever that is; what ends inside a wall states its error."""
+
+import numpy as np
+import pytest
+
+from belltone.mesh.discretisation import Discretisation
+from belltone.modes.solve import ModeRequest, solve_modes
+from belltone.system.assembly import bodies_of
+from belltone.system.constraints import hinged_tie, mean_motion
+from belltone.system.joints import meeting_of
+from tests.assemblies import design_of, held, joint, plate
+
+COARSE = Discretisation(1, 4)
+PLATE = plate("p", 300, 200, (0, 0, 0)) + held("p.outline")
+
+
+def rib(start: tuple[float, float], stop: tuple[float, float], section: str) -> str:
+    ends = [f'{{ at = ["{x} mm", "{y} mm"] }}' for x, y in (start, stop)]
+    return (
+        f'[parts.rib]\nkind = "rib"\non = "p"\nmaterial = "steel"\nfrom = {ends[0]}\n'
+        f'to = {ends[1]}\nsection = {{ shape = "solid rectangle", {section} }}\n'
+    )
+
+
+SMALL = 'width = "5 mm", height = "5 mm"'
+
+
+@pytest.fixture(scope="module")
+def bare() -> np.ndarray:
+    return solve_modes(design_of(PLATE), ModeRequest(3, None, 1e-2), COARSE).flexible
+
+
+@pytest.mark.parametrize(
+    ("start", "stop"),
+    [
+        ((-100, 0), (100, 0)),  # as long as the short edges, and between them
+        ((0, -90), (0, 90)),
+        ((-145, 30), (145, 30)),
+        ((-60, -97), (60, -97)),  # beside an edge that is longer
+        ((-150, 0), (150, 0)),
+        ((-50, -50), (50, 60)),
+        ((20, 10), (60, 10)),
+    ],
+)
+def test_a_rib_stiffens_the_plate_it_stands_on(
+    bare: np.ndarray, start: tuple[float, float], stop: tuple[float, float]
+) -> None:
+    """It can take away no more than its mass does, and never has modes of its own far below."""
+    design = design_of(PLATE, rib(start, stop, SMALL))
+    found = solve_modes(design, ModeRequest(3, None, 1e-2), COARSE).flexible
+    whole = 0.3 * 0.2 * 0.004
+    added = 2.5e-5 * np.hypot(stop[0] - start[0], stop[1] - start[1]) / 1e3
+    # All of its mass where the plate moves most: four times the mean of a clamped plate's mode.
+    assert found[0] > bare[0] / np.sqrt(1 + 6 * added / whole)
+    assert found[0] < 1.6 * bare[0]
+
+
+def test_a_rib_is_the_same_as_a_plate_on_edge() -> None:
+    """A stout rib across most of the plate, and the same as a wall that stands on its edge."""
+    as_member = design_of(PLATE, rib((-100, 0), (100, 0), SMALL))
+    wall = plate("w", 200, 5, (0, 0, 4.5), ', turn = ["90 deg", "0 deg", "0 deg"]')
+    wall = wall.replace('thickness = "4 mm"', 'thickness = "5 mm"')
+    as_wall = design_of(PLATE, wall, joint("w.south", "p"))
+    fine = Discretisation(1, 5)
+    one, two = (
+        solve_modes(design, ModeRequest(3, None, 1e-2), fine).flexible[:3]
+        for design in (as_member, as_wall)
+    )
+    assert one == pytest.approx(two, rel=6e-3)
+
+
+def test_a_free_plate_with_a_rib_inside_agrees_with_ritz() -> None:
+    """A Ritz series of high order gives 70.51, 151.95 and 159.23 Hz; the error stated covers it."""
+    text = plate("p", 600, 400, (0, 0, 0)).replace('"4 mm"', '"5 mm"')
+    text += rib((-200, 0), (200, 0), 'width = "6 mm", height = "30 mm"')
+    found = solve_modes(design_of(text), ModeRequest(3, None, 1e-2), Discretisation(1, 5))
+    exact = np.array([70.51, 151.95, 159.23])
+    off = np.abs(found.flexible[:3] / exact - 1)
+    assert off.max() < 8e-3
+    # The reference has four digits.
+    assert np.all(off < found.errors[found.rigid_count :][:3] + 1e-4)
+
+
+def test_two_lapped_plates_on_two_spots() -> None:
+    """In their plane spots hold as the discs they are: 88.2, 96.2 and 104.9 Hz (own series)."""
+    low = plate("a", 500, 300, (0, 0, 0))
+    high = plate("b", 400, 250, (0, 0, 3.5)).replace('"4 mm"', '"3 mm"')
+    seats = '[sites.one]\npart = "a"\nat = ["-100 mm", "0 mm"]\n'
+    seats += '[sites.two]\npart = "a"\nat = ["120 mm", "30 mm"]\n'
+    spots = joint("a", "b", "spots", 'spots = ["one", "two"]\nradius = "10 mm"')
+    design = design_of(low, high, seats, spots)
+    found = solve_modes(design, ModeRequest(3, None, 1e-2), COARSE).flexible[:3]
+    assert found == pytest.approx([88.2, 96.2, 104.9], rel=6e-3)
+
+
+def test_the_mean_motion_of_a_disc_asks_nothing_of_drilling() -> None:
+    design = design_of(plate("p", 300, 200, (0, 0, 0)))
+    body = bodies_of(design, COARSE)[0]
+    angles = np.linspace(0, 2 * np.pi, 12, endpoint=False)
+    # Off the middle of its ring, so that a turn of the ring moves the point.
+    centre = np.array([0.02, 0.01, 0.0])
+    ring = np.stack([0.01 * np.cos(angles), 0.01 * np.sin(angles), 0 * angles], axis=1)
+    count = 6 * len(body.mesh.coordinates)
+    rows = mean_motion(body.feet(ring), centre, count)
+    assert np.abs(rows[:, 5::6].toarray()).max() < 1e-12
+    turned = np.zeros((len(body.mesh.coordinates), 6))
+    turned[:, 0], turned[:, 1] = -body.mesh.coordinates[:, 1], body.mesh.coordinates[:, 0]
+    found = rows @ turned.ravel()
+    assert found == pytest.approx([-centre[1], centre[0], 0, 0, 0, 1], abs=1e-9)
+
+
+def test_a_hinge_ties_all_but_the_turn_about_its_edge() -> None:
+    sides = plate("a", 250, 400, (-175, 0, 0)), plate("b", 350, 400, (125, 0, 0))
+    design = design_of(*sides, joint("a.east", "b.west", "hinged"))
+    bodies = {body.part.name: body for body in bodies_of(design, COARSE)}
+    meeting = meeting_of(design.joints[0], bodies)[0]
+    tie = hinged_tie(meeting.stations, meeting.feet, 10_000)
+    for station in range(len(meeting.stations)):
+        turns = tie.spatial[station, :, 3:]
+        assert np.abs(turns @ [0, 1, 0]).max() < 1e-12  # about the edge, along y
+        assert np.linalg.norm(turns @ [1, 0, 0]) == pytest.approx(1.0)  # across it
