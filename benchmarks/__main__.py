@@ -17,9 +17,9 @@ from scipy.sparse.linalg import eigsh
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.line import line_mesh
 from belltone.modes.solve import ModeRequest, request_for, solve_modes
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.demo import demo_sheet
 from belltone.sheet.document import Sheet
-from belltone.sheet.evaluate import evaluate
 from belltone.store.results import ResultStore
 from belltone.sweep.plan import default_plan
 from belltone.sweep.runner import run_sweep

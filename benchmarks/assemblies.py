@@ -10,8 +10,8 @@ import meshio
 import numpy as np
 from tests.assemblies import design_of, held, joint, plate
 
+from belltone.geometry.received_meshes import read_faces
 from belltone.mesh.discretisation import Discretisation
-from belltone.sheet.mesh_files import read_faces
 from belltone.system.assembly import assemble, bodies_of, work_in_ties
 from belltone.system.joints import joint_ties
 from belltone.system.lanczos import lowest_modes

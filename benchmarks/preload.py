@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.loaded import checked
 from belltone.progress import Progress
-from belltone.sheet.design import Design
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
-from belltone.sheet.evaluate import evaluate
 from belltone.system.assembly import Assembly
 from belltone.system.buckling import buckling
 from belltone.system.equilibrium import equilibrium

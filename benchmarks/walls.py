@@ -13,8 +13,8 @@ from tests.walls import REFERENCES, held, plate, rectangle, sheet
 
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.solve import request_for, solve_modes
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
-from belltone.sheet.evaluate import evaluate
 from belltone.system.assembly import assemble
 from belltone.system.bodies import body_elements, mesh_bodies
 from belltone.system.lanczos import lowest_modes

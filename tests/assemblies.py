@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
+from belltone.design.values import Design
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import ModeRequest, solve_modes
-from belltone.sheet.design import Design
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import SheetError
-from belltone.sheet.evaluate import evaluate
 
 STEEL = """
 [materials.steel]

@@ -14,10 +14,10 @@ if not os.environ.get("DISPLAY"):
 import pytest
 from hypothesis import settings
 
+from belltone.design.values import Design
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.demo import demo_sheet
-from belltone.sheet.design import Design
 from belltone.sheet.document import Sheet
-from belltone.sheet.evaluate import evaluate
 from belltone.sweep.work import start_workers
 
 # Solving is fast but a shared machine is not always; a slow example is no failure. The suite

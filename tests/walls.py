@@ -11,9 +11,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.sheet.design import SurfaceValue
+from belltone.design.values import SurfaceValue
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
-from belltone.sheet.evaluate import evaluate
 
 STEEL = """
 [materials.steel]

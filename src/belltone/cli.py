@@ -21,6 +21,8 @@ from rich.progress import Progress as Bar
 from rich.table import Table
 
 from belltone import __version__
+from belltone.design.values import Design
+from belltone.design.words import design_words, part_words
 from belltone.exchange.frame_tables import FrameTableError, frame_sheet, read_frame_table, unit_note
 from belltone.exchange.preload_tables import (
     CROSSING_COLUMNS,
@@ -51,6 +53,7 @@ from belltone.exchange.tables import (
     sweep_data,
     sweep_rows,
 )
+from belltone.files import FileError, read_text, same_file, write_text
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.triangles import OutlineError
 from belltone.modes.mass_properties import mass_properties, part_masses
@@ -63,16 +66,13 @@ from belltone.modes.solve import (
     solve_modes,
 )
 from belltone.progress import Cancelled, Progress
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.demo import demo_sheet
-from belltone.sheet.design import Design
 from belltone.sheet.document import MOST_BYTES, Sheet, read_sheet, write_sheet
 from belltone.sheet.errors import SheetError
-from belltone.sheet.evaluate import evaluate
-from belltone.sheet.files import FileError, read_text, same_file, write_text
 from belltone.sheet.part_models import MeshPart
 from belltone.sheet.plain import PlainValueError, plain_value
 from belltone.sheet.units import DIMENSIONS, format_number
-from belltone.sheet.words import design_words, part_words
 from belltone.store.failures import record_failure
 from belltone.store.results import ResultStore, result_key, store_path
 from belltone.sweep.plan import PlanError, parse_plan

@@ -12,7 +12,7 @@ from pytestqt.qtbot import QtBot
 
 from belltone.desk.app import make_application
 from belltone.desk.fields import LiveNumber
-from belltone.desk.session import Session
+from belltone.desk.session.session import Session
 from belltone.desk.window import MainWindow
 from belltone.sheet.document import read_sheet
 from belltone.sheet.errors import Path as SheetPath

@@ -10,7 +10,7 @@ from PySide6.QtCore import QItemSelectionModel, Qt
 from PySide6.QtWidgets import QApplication, QToolButton
 from pytestqt.qtbot import QtBot
 
-from belltone.desk.card import Card
+from belltone.desk.cards.card import Card
 from belltone.desk.fields import ChoiceWord
 from belltone.desk.window import MainWindow
 from belltone.store.library import library

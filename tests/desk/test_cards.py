@@ -5,7 +5,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QInputDialog, QLabel, QToolButton
 from pytestqt.qtbot import QtBot
 
-from belltone.desk.card import Card
+from belltone.desk.cards.card import Card
 from belltone.desk.fields import ChoiceWord, LiveNumber
 from belltone.desk.window import NEW_SHEET, MainWindow
 from tests.desk.conftest import number, settle

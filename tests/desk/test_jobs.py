@@ -3,7 +3,7 @@ import threading
 import pytest
 from pytestqt.qtbot import QtBot
 
-from belltone.desk.jobs import Jobs, LaneState
+from belltone.desk.session.jobs import Jobs, LaneState
 from belltone.progress import Progress
 
 
@@ -79,7 +79,7 @@ def test_stopping_drops_the_answer(jobs: Jobs, qtbot: QtBot) -> None:
 
 
 def test_time_left_follows_the_pace(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("belltone.desk.jobs.time.monotonic", lambda: 10.0)
+    monkeypatch.setattr("belltone.desk.session.jobs.time.monotonic", lambda: 10.0)
     assert LaneState(5, 20, 0.0).seconds_left == pytest.approx(30.0)
     assert LaneState(0, 20, 0.0).seconds_left is None
     assert LaneState(5, 0, 0.0).seconds_left is None

@@ -12,8 +12,8 @@ from PySide6.QtGui import QColor
 from pytestqt.qtbot import QtBot
 
 from belltone.desk.palette import LIGHT
+from belltone.desk.shape.site_menu import site_menu
 from belltone.desk.shown import CHOSEN, Shown
-from belltone.desk.site_menu import site_menu
 from belltone.desk.window import MainWindow
 from tests.conftest import STEEL
 from tests.desk.conftest import WAIT, count_pixels, number, settle

@@ -8,8 +8,8 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QColor
 from pytestqt.qtbot import QtBot
 
-from belltone.desk.jobs import LaneState
-from belltone.desk.ruler import nice_step
+from belltone.desk.charts.ruler import nice_step
+from belltone.desk.session.jobs import LaneState
 from belltone.desk.window import NEW_SHEET, MainWindow
 from tests.desk.conftest import WAIT, await_clear, count_pixels, settle, swept
 

@@ -12,12 +12,12 @@ from PySide6.QtGui import QColor
 from pytestqt.qtbot import QtBot
 
 from belltone.desk.palette import LIGHT
-from belltone.desk.site_menu import site_menu
+from belltone.desk.shape.site_menu import site_menu
 from belltone.desk.starts import starts
 from belltone.desk.window import MainWindow
-from belltone.mesh.places import place_lines
+from belltone.mesh.site_lines import place_lines
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
-from belltone.sheet.evaluate import evaluate
 from tests.desk.conftest import count_pixels, number, settle
 
 PLATE = next(start for start in starts() if start.title == "Splash plate").text

@@ -5,14 +5,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from belltone.design.values import Design, MassValue, Place, PointValue
 from belltone.elements.directors import cross_matrices
 from belltone.elements.line import STRAINS
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.line import line_mesh
 from belltone.mesh.point import PointMesh
-from belltone.sheet.design import Design, MassValue, Place, PointValue
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
-from belltone.sheet.evaluate import evaluate
 from belltone.system.bodies import body_elements
 from belltone.system.lumps import lump_of
 from belltone.system.rigid import sheet_motions

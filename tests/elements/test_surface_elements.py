@@ -10,7 +10,7 @@ from scipy.spatial.transform import Rotation
 
 from belltone.elements.surface import SurfaceElements, SurfaceNodes
 from belltone.mesh.quadrature import lobatto
-from belltone.sheet.walls import LayupValue, PlyMaterialValue, PlyValue
+from belltone.sections.layups import LayupValue, PlyMaterialValue, PlyValue
 from belltone.system.rigid import sheet_motions
 from tests.walls import Array
 

@@ -6,6 +6,7 @@ from concurrent.futures import ProcessPoolExecutor
 
 import pytest
 
+from belltone.design.values import BandValue, Design
 from belltone.exchange.tables import (
     MODE_COLUMNS,
     as_csv,
@@ -18,9 +19,8 @@ from belltone.exchange.tables import (
     sweep_rows,
 )
 from belltone.modes.solve import ModeRequest, request_for, solve_modes
-from belltone.sheet.design import BandValue, Design
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
-from belltone.sheet.evaluate import evaluate
 from belltone.sweep.plan import SweepPlan
 from belltone.sweep.runner import run_sweep
 from belltone.tune.bands import stand

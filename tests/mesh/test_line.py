@@ -3,9 +3,9 @@ from collections.abc import Callable
 import numpy as np
 import pytest
 
+from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.line import LineMesh
-from belltone.sheet.design import Design
 from belltone.system.bodies import mesh_bodies
 from tests.conftest import held
 

@@ -7,10 +7,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from belltone.design.values import Place, SurfaceValue
 from belltone.mesh.discretisation import Discretisation
-from belltone.mesh.places import place_lines, place_position
+from belltone.mesh.site_lines import place_lines, place_position
 from belltone.mesh.surface import FoldedMeshError, SurfaceMesh, plan_surface, surface_mesh
-from belltone.sheet.design import Place, SurfaceValue
 from tests.walls import plate, rectangle, shell, wall
 
 HOLE = 'holes = [{{ name = "port", shape = "round", at = ["{x} m", "{y} m"], diameter = "0.2 m" }}]'

@@ -8,12 +8,12 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from belltone.design.preload import SpinValue
 from belltone.modes.base_state import BaseState
 from belltone.modes.solve import BuckledModesError, request_for, solve_modes
 from belltone.modes.whirl import turning_pattern
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
-from belltone.sheet.evaluate import evaluate
-from belltone.sheet.preload import SpinValue
 from belltone.store.results import ResultStore
 from belltone.tune.effect import effects
 from tests.modes.test_preload_references import (

@@ -2,9 +2,9 @@ from collections.abc import Callable
 
 import pytest
 
+from belltone.design.values import Design
 from belltone.modes.hand_check import HandCheck, hand_check, wave_number
 from belltone.modes.solve import ModeRequest, solve_modes
-from belltone.sheet.design import Design
 from tests.conftest import CLAMPED, held
 
 STRIP = 'shape = "solid rectangle", width = "20 mm", height = "5 mm"'

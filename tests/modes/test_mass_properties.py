@@ -3,9 +3,9 @@ from collections.abc import Callable
 import numpy as np
 import pytest
 
+from belltone.design.values import Design
 from belltone.modes.mass_properties import mass_properties
 from belltone.modes.solve import ModeRequest, solve_modes
-from belltone.sheet.design import Design
 from tests.conftest import CLAMPED
 
 BOX = 'shape = "solid rectangle", width = "40 mm", height = "20 mm"'

@@ -5,10 +5,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from belltone.design.values import Design
 from belltone.modes.kinds import energy_shares, kind_names
 from belltone.modes.matching import assurance, clusters, match
 from belltone.modes.solve import ModeRequest, solve_modes
-from belltone.sheet.design import Design
 from tests.conftest import CLAMPED
 
 

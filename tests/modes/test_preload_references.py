@@ -13,8 +13,8 @@ import pytest
 
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import request_for, solve_modes
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
-from belltone.sheet.evaluate import evaluate
 
 PLANE = ["y", "turn x", "turn z"]
 CLAMPED = ["x", "y", "z", "turn x", "turn y", "turn z"]

@@ -9,11 +9,11 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
+from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.hand_check import wave_number
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import ModeRequest, solve_modes
-from belltone.sheet.design import Design
 from tests.conftest import CLAMPED, held
 
 E, RHO, NU = 200e9, 7850.0, 0.3

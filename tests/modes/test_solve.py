@@ -5,6 +5,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.refine import refine
 from belltone.modes.solve import (
@@ -15,10 +16,9 @@ from belltone.modes.solve import (
     solve_modes,
 )
 from belltone.progress import Cancelled, Progress
-from belltone.sheet.design import Design
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import SheetError
-from belltone.sheet.evaluate import evaluate
 from tests.conftest import CLAMPED, bar_text, held
 
 RECTANGLE = 'shape = "solid rectangle", width = "50 mm", height = "30 mm"'

@@ -6,13 +6,13 @@ from collections.abc import Callable
 import numpy as np
 import pytest
 
+from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.hand_check import hand_check
 from belltone.modes.solve import ModeRequest, solve_modes
-from belltone.sheet.design import Design
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import SheetError
-from belltone.sheet.evaluate import evaluate
 from belltone.system.assembly import assemble
 from tests.conftest import CLAMPED, bar_text, held
 

@@ -7,8 +7,8 @@ import pytest
 
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.solve import request_for, solve_modes
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
-from belltone.sheet.evaluate import evaluate
 from belltone.system.assembly import assemble
 from belltone.system.lanczos import lowest_modes
 from tests.walls import REFERENCES, Array, Reference, held, plate, rectangle, sheet

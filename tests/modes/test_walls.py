@@ -10,15 +10,15 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.mass_properties import mass_properties
 from belltone.modes.modeset import ModeSet
 from belltone.modes.refine import refine
 from belltone.modes.solve import ModeRequest, request_for, solve_modes
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.demo import examples_folder
-from belltone.sheet.design import Design
 from belltone.sheet.document import Sheet, read_sheet
-from belltone.sheet.evaluate import evaluate
 from belltone.system.assembly import assemble
 from belltone.system.lanczos import lowest_modes, window_modes
 from tests.walls import REFERENCES, held, plate, rectangle, sheet, shell

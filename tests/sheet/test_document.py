@@ -6,11 +6,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from belltone.files import write_text
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.demo import demo_sheet
 from belltone.sheet.document import Sheet, read_sheet, write_sheet
 from belltone.sheet.errors import SheetError
-from belltone.sheet.evaluate import evaluate
-from belltone.sheet.files import write_text
 
 
 def test_reading_and_writing_is_a_round_trip(rail: Sheet, tmp_path: Path) -> None:

@@ -8,9 +8,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from belltone.design.values import Design
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import ModeRequest, solve_modes
-from belltone.sheet.design import Design
 from belltone.store.failures import record_failure
 from belltone.store.journal import Journal, abandoned
 from belltone.store.results import ResultStore
@@ -18,8 +18,8 @@ from belltone.store.results import ResultStore
 
 @pytest.fixture(scope="module")
 def result() -> ModeSet:
+    from belltone.reading.evaluate import evaluate
     from belltone.sheet.document import Sheet
-    from belltone.sheet.evaluate import evaluate
     from tests.conftest import bar_text
 
     design: Design = evaluate(Sheet.from_text(bar_text('shape = "solid round", diameter = "9 mm"')))

@@ -6,10 +6,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import ModeRequest, solve_modes
-from belltone.sheet.design import Design
 from belltone.sheet.document import Sheet
 from belltone.store.results import ResultStore, result_key, store_path
 

@@ -11,8 +11,8 @@ import pytest
 
 from belltone.modes.matching import assurance
 from belltone.modes.solve import request_for, solve_modes
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
-from belltone.sheet.evaluate import evaluate
 from belltone.sweep.plan import SweepPlan
 from belltone.sweep.runner import run_sweep
 from tests.assemblies import frame, held, joint, plate, text_of

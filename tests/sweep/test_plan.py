@@ -1,7 +1,7 @@
 import pytest
 
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
-from belltone.sheet.evaluate import evaluate
 from belltone.sweep.plan import PlanError, default_plan, parse_plan, read_knob_value, turnable
 
 

@@ -11,8 +11,8 @@ import pytest
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import request_for, solve_modes
 from belltone.progress import Cancelled, Progress
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
-from belltone.sheet.evaluate import evaluate
 from belltone.store.results import ResultStore
 from belltone.sweep.branches import Branch
 from belltone.sweep.plan import SweepPlan, default_plan

@@ -3,8 +3,8 @@ from collections.abc import Callable
 import numpy as np
 import pytest
 
+from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation
-from belltone.sheet.design import Design
 from belltone.system.assembly import assemble
 from tests.conftest import CLAMPED, held
 

@@ -13,8 +13,8 @@ from belltone.elements.directors import turns
 from belltone.elements.surface import SurfaceElements
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.solve import request_for, solve_modes
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
-from belltone.sheet.evaluate import evaluate
 from belltone.system.assembly import Assembly
 from belltone.system.loads import Loads, gyroscopic
 from tests.elements.test_surface_elements import LAYUP, flat

@@ -5,8 +5,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from belltone.design.values import BandValue, Design
 from belltone.modes.solve import ModeRequest, solve_modes
-from belltone.sheet.design import BandValue, Design
 from belltone.tune.bands import forbidden, stand, verdict
 from tests.conftest import CLAMPED
 

@@ -3,10 +3,10 @@ from concurrent.futures import ProcessPoolExecutor
 import numpy as np
 import pytest
 
+from belltone.design.values import BandValue
 from belltone.modes.solve import request_for, solve_modes
-from belltone.sheet.design import BandValue
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
-from belltone.sheet.evaluate import evaluate
 from belltone.sweep.plan import SweepPlan
 from belltone.sweep.runner import Sweep, run_sweep
 from belltone.tune.bands import verdict

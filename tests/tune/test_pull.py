@@ -2,10 +2,10 @@ from collections.abc import Callable
 
 import pytest
 
+from belltone.design.values import Design
 from belltone.modes.solve import request_for, solve_modes
-from belltone.sheet.design import Design
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
-from belltone.sheet.evaluate import evaluate
 from belltone.tune.pull import pulls
 from tests.conftest import CLAMPED, bar_text
 

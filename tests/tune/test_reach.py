@@ -3,8 +3,8 @@ from concurrent.futures import ProcessPoolExecutor
 import pytest
 
 from belltone.modes.solve import request_for, solve_modes
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
-from belltone.sheet.evaluate import evaluate
 from belltone.sweep.plan import PlanError
 from belltone.tune.reach import ReachError, reach
 from tests.sweep.test_runner import strip

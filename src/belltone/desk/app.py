@@ -38,7 +38,7 @@ from PySide6.QtCore import QSettings, QSocketNotifier, QtMsgType, qInstallMessag
 from PySide6.QtWidgets import QApplication, QMessageBox  # noqa: E402
 
 from belltone.desk.palette import label_font  # noqa: E402
-from belltone.desk.session import Session  # noqa: E402
+from belltone.desk.session.session import Session  # noqa: E402
 from belltone.desk.window import NEW_SHEET, MainWindow  # noqa: E402
 from belltone.sheet.document import Sheet, read_sheet  # noqa: E402
 from belltone.sheet.errors import SheetError  # noqa: E402

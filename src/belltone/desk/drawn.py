@@ -9,9 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
+from belltone.design.values import Design, MemberValue, MeshValue, Place, PointValue, SurfaceValue
 from belltone.mesh.blocks import SIDES, edge_key
 from belltone.mesh.discretisation import Discretisation
-from belltone.mesh.places import place_lines
+from belltone.mesh.site_lines import place_lines
 from belltone.mesh.surface import (
     SurfaceMesh,
     located,
@@ -20,8 +21,7 @@ from belltone.mesh.surface import (
     witness_points,
 )
 from belltone.modes.modeset import ModeSet
-from belltone.sheet.design import Design, MemberValue, MeshValue, Place, PointValue, SurfaceValue
-from belltone.sheet.solid_sections import ear_clipped
+from belltone.sections.solid import ear_clipped
 
 __all__ = ["DrawnAssembly", "DrawnMember", "DrawnPart", "DrawnWall"]
 

@@ -19,8 +19,7 @@ from vtkmodules.vtkFiltersSources import (
 )
 from vtkmodules.vtkRenderingCore import vtkActor, vtkPolyDataMapper
 
-from belltone.mesh.places import location, place_lines
-from belltone.sheet.design import (
+from belltone.design.values import (
     Design,
     JointValue,
     MemberValue,
@@ -28,6 +27,7 @@ from belltone.sheet.design import (
     SupportValue,
     SurfaceValue,
 )
+from belltone.mesh.site_lines import location, place_lines
 
 __all__ = [
     "ball",

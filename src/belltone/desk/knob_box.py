@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QComboBox
 
-from belltone.desk.session import Session
+from belltone.desk.session.session import Session
 
 __all__ = ["KnobBox"]
 

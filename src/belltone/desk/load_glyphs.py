@@ -11,12 +11,12 @@ from vtkmodules.vtkCommonCore import vtkPoints
 from vtkmodules.vtkCommonDataModel import vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkActor
 
+from belltone.design.place import Place
+from belltone.design.preload import PressureValue
+from belltone.design.values import Design, MemberValue
 from belltone.desk.drawn import DrawnAssembly
 from belltone.desk.glyphs import cells, line_actor
-from belltone.mesh.places import location, place_lines
-from belltone.sheet.design import Design, MemberValue
-from belltone.sheet.places import Place
-from belltone.sheet.preload import PressureValue
+from belltone.mesh.site_lines import location, place_lines
 
 __all__ = ["load_glyphs"]
 

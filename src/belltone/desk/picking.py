@@ -7,9 +7,9 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.design.values import Design, MemberValue, site_features
 from belltone.desk.scene import Scene
-from belltone.mesh.places import place_lines
-from belltone.sheet.design import Design, MemberValue, site_features
+from belltone.mesh.site_lines import place_lines
 
 __all__ = ["SitePicker"]
 

@@ -17,10 +17,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from belltone.desk.charts.ruler import mark_path
 from belltone.desk.knob_box import KnobBox
 from belltone.desk.palette import Palette, label_font, sentence_font
-from belltone.desk.ruler import mark_path
-from belltone.desk.session import Session
+from belltone.desk.session.session import Session
 from belltone.exchange.tables import percent, standing_text
 from belltone.modes.hand_check import hand_check
 from belltone.sheet.plain import PlainValueError, plain_value

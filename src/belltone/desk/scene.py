@@ -25,6 +25,7 @@ from vtkmodules.vtkRenderingCore import (
     vtkRenderWindow,
 )
 
+from belltone.design.values import Design, MeshValue, Place
 from belltone.desk.drawn import DrawnAssembly
 from belltone.desk.glyphs import (
     ball,
@@ -38,9 +39,8 @@ from belltone.desk.glyphs import (
 )
 from belltone.desk.load_glyphs import load_glyphs
 from belltone.desk.palette import Palette, ramp
-from belltone.mesh.places import location
+from belltone.mesh.site_lines import location
 from belltone.modes.modeset import ModeSet
-from belltone.sheet.design import Design, MeshValue, Place
 
 __all__ = ["Scene", "SceneOptions"]
 

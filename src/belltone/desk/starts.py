@@ -23,8 +23,8 @@ from PySide6.QtWidgets import (
 
 from belltone.desk.palette import Palette, label_font
 from belltone.desk.scene import Scene
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
-from belltone.sheet.evaluate import evaluate
 
 __all__ = ["Start", "StartDialog", "starts"]
 

@@ -21,33 +21,33 @@ from PySide6.QtWidgets import (
 )
 
 from belltone import __version__
+from belltone.desk.cards.component_cards import ComponentCard, MaterialCard, WantedCard
+from belltone.desk.cards.excitation_card import ExcitationCard
+from belltone.desk.cards.joined_card import JoinedCard
+from belltone.desk.cards.knobs_card import KnobsCard
+from belltone.desk.cards.notes_card import NotesCard
+from belltone.desk.cards.parts_card import PartsCard
+from belltone.desk.cards.preload_card import PreloadCard
+from belltone.desk.cards.site_cards import HeldCard, HungCard
 from belltone.desk.changed_file import ChangedFileDialog, Decision
-from belltone.desk.component_cards import ComponentCard, MaterialCard, WantedCard
-from belltone.desk.excitation_card import ExcitationCard
+from belltone.desk.charts.ruler import Ruler
+from belltone.desk.charts.speed_view import SpeedView
+from belltone.desk.charts.sweep_map import SweepMap
 from belltone.desk.fields import LiveNumber
-from belltone.desk.joined_card import JoinedCard
-from belltone.desk.knobs_card import KnobsCard
 from belltone.desk.mode_table import ModeTable
-from belltone.desk.notes_card import NotesCard
 from belltone.desk.palette import DARK, LIGHT, label_font, qt_palette, stylesheet
-from belltone.desk.parts_card import PartsCard
-from belltone.desk.preload_card import PreloadCard
 from belltone.desk.readout import Readout
-from belltone.desk.ruler import Ruler
-from belltone.desk.session import Session
-from belltone.desk.shape_view import ShapeView
-from belltone.desk.site_cards import HeldCard, HungCard
-from belltone.desk.speed_view import SpeedView
+from belltone.desk.session.session import Session
+from belltone.desk.shape.shape_view import ShapeView
 from belltone.desk.starts import Start, StartDialog
-from belltone.desk.sweep_map import SweepMap
 from belltone.desk.verdict_bar import VerdictBar
 from belltone.exchange.frame_tables import FrameTableError, frame_sheet, read_frame_table, unit_note
 from belltone.exchange.tables import MODE_COLUMNS, as_csv, mode_rows
+from belltone.files import FileError, read_text, same_file, write_text
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.demo import examples_folder
 from belltone.sheet.document import MOST_BYTES, Sheet
 from belltone.sheet.errors import SheetError
-from belltone.sheet.evaluate import evaluate
-from belltone.sheet.files import FileError, read_text, same_file, write_text
 
 __all__ = ["NEW_SHEET", "MainWindow"]
 

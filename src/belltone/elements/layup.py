@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.mesh.quadrature import gauss
-from belltone.sheet.walls import LayupValue, PlyValue
+from belltone.sections.layups import LayupValue, PlyValue
 
 __all__ = ["MEASURES", "Wall", "WallStress", "wall_stiffness", "wall_stress"]
 

@@ -51,7 +51,7 @@ from belltone.elements.directors import (
 )
 from belltone.elements.layup import MEASURES, wall_stiffness, wall_stress
 from belltone.mesh.quadrature import gauss, lagrange, lobatto
-from belltone.sheet.walls import LayupValue
+from belltone.sections.layups import LayupValue
 
 __all__ = ["SURFACE_STRAINS", "SurfaceElements", "SurfaceNodes"]
 

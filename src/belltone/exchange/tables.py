@@ -12,10 +12,10 @@ from typing import Any, Final
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.design.values import Design
 from belltone.modes.errors import BUCKLED
 from belltone.modes.modeset import Mode, ModeSet
 from belltone.modes.refine import Refinement
-from belltone.sheet.design import Design
 from belltone.sheet.units import format_number
 from belltone.sweep.runner import Sweep
 from belltone.system.contacts import Contact

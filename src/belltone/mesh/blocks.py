@@ -13,7 +13,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.sheet.profiles import Arc, Line
+from belltone.geometry.profiles import Arc, Line
 
 __all__ = [
     "SIDES",

@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from belltone.design.values import MeshValue, Place
 from belltone.mesh.sites import Feet, SiteNodes
-from belltone.sheet.design import MeshValue, Place
 
 __all__ = ["FaceMesh", "face_mesh"]
 

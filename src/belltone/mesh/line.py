@@ -10,10 +10,10 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.design.values import MemberValue, Place
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.quadrature import lagrange, lobatto, lobatto_weights
 from belltone.mesh.sites import Feet, SiteNodes
-from belltone.sheet.design import MemberValue, Place
 
 __all__ = ["LineMesh", "line_mesh"]
 

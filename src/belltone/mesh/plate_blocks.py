@@ -11,10 +11,8 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.mesh.blocks import BlockBuilder, Blocks, Piece
-from belltone.mesh.triangles import OutlineError, Triangulation, inner_points, triangulate
-from belltone.sheet.profiles import Arc, Line
-from belltone.sheet.shapes import (
+from belltone.geometry.profiles import Arc, Line
+from belltone.geometry.shapes import (
     SIDE_NAMES,
     Disc,
     Hole,
@@ -23,6 +21,8 @@ from belltone.sheet.shapes import (
     RoundedRectangle,
     RoundHole,
 )
+from belltone.mesh.blocks import BlockBuilder, Blocks, Piece
+from belltone.mesh.triangles import OutlineError, Triangulation, inner_points, triangulate
 
 __all__ = ["PlateScheme", "plate_blocks", "plate_scheme", "rim_curves", "unfolded"]
 

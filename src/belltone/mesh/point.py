@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.design.values import Place, PointValue
 from belltone.mesh.sites import Feet, SiteNodes
-from belltone.sheet.design import Place, PointValue
 
 __all__ = ["PointMesh"]
 

@@ -10,9 +10,9 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.geometry.profiles import Arc, Line
+from belltone.geometry.shapes import Extruded, Lofted, Revolved, on_axis
 from belltone.mesh.blocks import Block, BlockBuilder, Blocks, Piece, edge_key, rectangle
-from belltone.sheet.profiles import Arc, Line
-from belltone.sheet.shapes import Extruded, Lofted, Revolved, on_axis
 
 __all__ = ["drawn_blocks", "revolved_blocks"]
 

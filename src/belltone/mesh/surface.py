@@ -12,6 +12,9 @@ from typing import Any, Final
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.design.values import Place, SurfaceValue
+from belltone.geometry.charts import chart_of
+from belltone.geometry.shapes import Extruded, Lofted, Plate, Revolved
 from belltone.mesh.blocks import SIDES, Block, Blocks, EdgeClasses
 from belltone.mesh.discretisation import Discretisation, SurfacePlan
 from belltone.mesh.feet import ElementFinder
@@ -19,9 +22,6 @@ from belltone.mesh.plate_blocks import PlateScheme, plate_blocks, plate_scheme, 
 from belltone.mesh.quadrature import lagrange, lobatto, lobatto_weights
 from belltone.mesh.shell_blocks import drawn_blocks, revolved_blocks
 from belltone.mesh.sites import Feet, SiteNodes
-from belltone.sheet.charts import chart_of
-from belltone.sheet.design import Place, SurfaceValue
-from belltone.sheet.shapes import Extruded, Lofted, Plate, Revolved
 
 __all__ = [
     "FoldedMeshError",

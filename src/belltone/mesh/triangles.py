@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import Delaunay, QhullError
 
-from belltone.sheet.outlines import inside, rim_distance
+from belltone.geometry.outlines import inside, rim_distance
 
 __all__ = ["OutlineError", "Triangulation", "inner_points", "triangulate"]
 

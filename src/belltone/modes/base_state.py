@@ -9,12 +9,12 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.design.values import Design, MemberValue, SurfaceValue
 from belltone.elements.facets import FacetElements
 from belltone.elements.line import LineElements
 from belltone.elements.surface import SurfaceElements
 from belltone.modes.witness import SurfaceWitness, Witness
 from belltone.progress import Progress
-from belltone.sheet.design import Design, MemberValue, SurfaceValue
 from belltone.system.assembly import Assembly
 from belltone.system.buckling import Buckling, buckling
 from belltone.system.equilibrium import Equilibrium

@@ -15,8 +15,8 @@ from typing import Final
 import numpy as np
 from scipy.optimize import brentq
 
+from belltone.design.values import Design, MemberValue
 from belltone.modes.modeset import ModeSet
-from belltone.sheet.design import Design, MemberValue
 
 __all__ = ["HandCheck", "hand_check", "wave_number"]
 

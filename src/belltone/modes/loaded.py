@@ -10,14 +10,14 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
+from belltone.design.preload import PreloadValue
+from belltone.design.values import Design
 from belltone.modes.errors import AccuracyError, BuckledModesError, LostModesError
 from belltone.modes.matching import clusters
 from belltone.modes.request import ModeRequest
 from belltone.modes.whirl import WhirlError, turning_pattern, whirls
 from belltone.modes.witness import Witness
 from belltone.progress import Progress
-from belltone.sheet.design import Design
-from belltone.sheet.preload import PreloadValue
 from belltone.system.assembly import Assembly, System
 from belltone.system.buckling import buckling
 from belltone.system.equilibrium import (

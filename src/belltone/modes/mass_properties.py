@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.design.values import Design
 from belltone.elements.directors import cross_matrices
-from belltone.sheet.design import Design
 from belltone.system.assembly import System
 from belltone.system.bodies import body_elements, lone_mesh
 from belltone.system.lumps import lump_of

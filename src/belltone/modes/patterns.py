@@ -11,9 +11,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.interpolate import LinearNDInterpolator, NearestNDInterpolator
 
+from belltone.geometry.shapes import Disc, Plate, Revolved, extent, on_axis
 from belltone.mesh.surface import SurfaceMesh, witness_points
 from belltone.modes.witness import SurfaceWitness
-from belltone.sheet.shapes import Disc, Plate, Revolved, extent, on_axis
 
 __all__ = ["wall_kinds"]
 

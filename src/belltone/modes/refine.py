@@ -7,11 +7,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.design.values import Design
 from belltone.modes.matching import match
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import ModeRequest, solve_modes
 from belltone.progress import Progress
-from belltone.sheet.design import Design
 
 __all__ = ["Refinement", "refine"]
 

@@ -11,6 +11,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.design.values import Design, MemberValue, MeshValue
 from belltone.mesh.discretisation import MAX_ORDER, Discretisation
 from belltone.mesh.surface import SurfaceMesh
 from belltone.modes.base_state import base_state
@@ -35,7 +36,6 @@ from belltone.modes.patterns import wall_kinds
 from belltone.modes.request import ModeRequest
 from belltone.modes.witness import SurfaceWitness, Witness, signatures
 from belltone.progress import Progress
-from belltone.sheet.design import Design, MemberValue, MeshValue
 from belltone.sheet.units import format_number
 from belltone.system.assembly import Assembly, System
 from belltone.system.bodies import ends_inside, face_cuts, with_plans

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import linalg, sparse
 
-from belltone.sheet.preload import SpinValue
+from belltone.design.preload import SpinValue
 
 __all__ = ["WhirlError", "Whirls", "turning_pattern", "whirls"]
 

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
+from belltone.design.values import Design
 from belltone.elements.facets import FacetElements
 from belltone.elements.line import LineElements
 from belltone.elements.surface import SurfaceElements
@@ -17,7 +18,6 @@ from belltone.mesh.line import LineMesh
 from belltone.mesh.point import PointMesh
 from belltone.mesh.quadrature import lagrange, lobatto
 from belltone.mesh.surface import SurfaceMesh, witness_points
-from belltone.sheet.design import Design
 from belltone.system.assembly import System
 from belltone.system.bodies import Body
 

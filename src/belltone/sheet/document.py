@@ -20,12 +20,12 @@ from typing import Any, Final
 
 from pydantic import BaseModel, ValidationError
 
+from belltone.files import FileError, read_text, write_text
+from belltone.geometry.received_meshes import file_digest
 from belltone.sheet.editing import edited, put_entry, rename, set_values, take_away
 from belltone.sheet.errors import Finding, Path, SheetError
 from belltone.sheet.fields import value_fields
-from belltone.sheet.files import FileError, read_text, write_text
 from belltone.sheet.locate import line_of
-from belltone.sheet.mesh_files import file_digest
 from belltone.sheet.model import FORMAT_VERSION, Content
 from belltone.sheet.part_models import OUTLINE_SHAPES, PART_KINDS, SECTION_SHAPES, VARIANT_TAGS
 from belltone.sheet.units import Dimension

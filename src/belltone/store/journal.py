@@ -11,7 +11,7 @@ from pathlib import Path
 
 import platformdirs
 
-from belltone.sheet.files import write_text
+from belltone.files import write_text
 
 __all__ = ["Journal", "Unsaved", "abandoned"]
 

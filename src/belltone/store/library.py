@@ -10,7 +10,7 @@ from typing import Any
 import platformdirs
 import tomlkit
 
-from belltone.sheet.files import write_text
+from belltone.files import write_text
 
 __all__ = ["keep_material", "library", "library_path"]
 

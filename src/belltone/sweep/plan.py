@@ -8,7 +8,7 @@ from typing import Final
 
 import numpy as np
 
-from belltone.sheet.design import Design, KnobValue
+from belltone.design.values import Design, KnobValue
 from belltone.sheet.plain import PlainValueError, plain_value
 from belltone.sheet.units import Dimension
 

@@ -12,6 +12,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.design.values import Design, KnobValue
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.errors import BUCKLED
 from belltone.modes.matching import match
@@ -23,10 +24,9 @@ from belltone.modes.solve import (
     request_for,
 )
 from belltone.progress import Progress
-from belltone.sheet.design import Design, KnobValue
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import SheetError
-from belltone.sheet.evaluate import evaluate
 from belltone.store.results import ResultStore, result_key
 from belltone.sweep.branches import LOST, Branch, follow, poor_steps
 from belltone.sweep.plan import SweepPlan, turnable

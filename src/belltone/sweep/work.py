@@ -18,9 +18,9 @@ import threadpoolctl
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import AccuracyError, ModeRequest, solve_modes
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import SheetError
-from belltone.sheet.evaluate import evaluate
 
 __all__ = ["solve_point", "start_workers"]
 

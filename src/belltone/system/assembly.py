@@ -12,9 +12,9 @@ from scipy import linalg, sparse
 from scipy.sparse.csgraph import connected_components
 from scipy.sparse.linalg import lsqr
 
+from belltone.design.values import Design, MeshValue, SupportValue
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.sites import SiteNodes
-from belltone.sheet.design import Design, MeshValue, SupportValue
 from belltone.system.bodies import Body, body_elements, mesh_bodies
 from belltone.system.constraints import Tie, one_body, site_motion, site_rows
 from belltone.system.elimination import FreeMotions, eliminate

@@ -9,26 +9,7 @@ from typing import Any, Final, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.elements.directors import DirectorForm, Stressed
-from belltone.elements.facets import FacetElements, FacetWalls
-from belltone.elements.line import LineElements, LineNodes, SectionLaw
-from belltone.elements.point import PointElements
-from belltone.elements.surface import SurfaceElements, SurfaceNodes
-from belltone.mesh.discretisation import Discretisation, SurfacePlan
-from belltone.mesh.faces import FaceMesh, face_mesh
-from belltone.mesh.imprints import JoinedLine, JoinedPoint, imprints
-from belltone.mesh.line import LineMesh, line_mesh
-from belltone.mesh.places import location, place_lines
-from belltone.mesh.point import PointMesh
-from belltone.mesh.sites import Feet, SiteNodes
-from belltone.mesh.surface import (
-    FoldedMeshError,
-    Imprint,
-    SurfaceMesh,
-    plan_surface,
-    surface_mesh,
-)
-from belltone.sheet.design import (
+from belltone.design.values import (
     Design,
     MemberValue,
     MeshValue,
@@ -38,6 +19,25 @@ from belltone.sheet.design import (
     SurfaceValue,
     feature_place,
     site_features,
+)
+from belltone.elements.directors import DirectorForm, Stressed
+from belltone.elements.facets import FacetElements, FacetWalls
+from belltone.elements.line import LineElements, LineNodes, SectionLaw
+from belltone.elements.point import PointElements
+from belltone.elements.surface import SurfaceElements, SurfaceNodes
+from belltone.mesh.discretisation import Discretisation, SurfacePlan
+from belltone.mesh.faces import FaceMesh, face_mesh
+from belltone.mesh.imprints import JoinedLine, JoinedPoint, imprints
+from belltone.mesh.line import LineMesh, line_mesh
+from belltone.mesh.point import PointMesh
+from belltone.mesh.site_lines import location, place_lines
+from belltone.mesh.sites import Feet, SiteNodes
+from belltone.mesh.surface import (
+    FoldedMeshError,
+    Imprint,
+    SurfaceMesh,
+    plan_surface,
+    surface_mesh,
 )
 from belltone.system.pose import Pose
 

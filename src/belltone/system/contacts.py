@@ -8,9 +8,9 @@ from typing import Final
 
 import numpy as np
 
+from belltone.design.values import Design, JointValue, MemberValue, PointValue
 from belltone.mesh.discretisation import Discretisation
 from belltone.progress import Progress
-from belltone.sheet.design import Design, JointValue, MemberValue, PointValue
 from belltone.system.assembly import bodies_of
 from belltone.system.bodies import Body
 from belltone.system.joints import Meeting, touching

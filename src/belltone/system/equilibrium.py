@@ -16,9 +16,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import linalg, sparse
 
+from belltone.design.preload import PreloadValue
 from belltone.elements.directors import unturned
 from belltone.progress import Progress
-from belltone.sheet.preload import PreloadValue
 from belltone.system.assembly import Assembly, System, symmetric
 from belltone.system.bodies import Body
 from belltone.system.elimination import FreeMotions

@@ -10,8 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
-from belltone.mesh.sites import Feet, SiteNodes
-from belltone.sheet.design import (
+from belltone.design.values import (
     Design,
     JointSide,
     JointValue,
@@ -19,6 +18,7 @@ from belltone.sheet.design import (
     feature_place,
     site_features,
 )
+from belltone.mesh.sites import Feet, SiteNodes
 from belltone.system.bodies import Body
 from belltone.system.constraints import (
     hinged_tie,

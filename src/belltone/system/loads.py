@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
+from belltone.design.preload import PreloadValue, PressureValue, SpinValue
 from belltone.elements.directors import (
     DirectorForm,
     Stressed,
@@ -21,7 +22,6 @@ from belltone.elements.directors import (
     turning_stiffness,
 )
 from belltone.mesh.faces import FaceMesh
-from belltone.sheet.preload import PreloadValue, PressureValue, SpinValue
 from belltone.system.assembly import Assembly
 from belltone.system.bodies import Body
 from belltone.system.constraints import site_rows

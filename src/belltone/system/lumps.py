@@ -8,9 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
+from belltone.design.values import MassValue
 from belltone.elements.directors import DirectorForm
 from belltone.mesh.sites import SiteNodes
-from belltone.sheet.design import MassValue
 from belltone.system.constraints import site_rows
 from belltone.system.pose import Pose
 

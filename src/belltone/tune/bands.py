@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from belltone.design.values import BandValue
 from belltone.modes.modeset import ModeSet
-from belltone.sheet.design import BandValue
 
 __all__ = ["Standing", "Verdict", "forbidden", "stand", "verdict"]
 

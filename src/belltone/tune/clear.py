@@ -11,8 +11,8 @@ import numpy as np
 from scipy.interpolate import PchipInterpolator
 from scipy.optimize import brentq
 
+from belltone.design.values import BandValue
 from belltone.progress import Progress
-from belltone.sheet.design import BandValue
 from belltone.sweep.branches import Branch
 from belltone.sweep.runner import Sweep, frequency_near
 from belltone.tune.bands import forbidden

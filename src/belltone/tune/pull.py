@@ -12,9 +12,9 @@ from belltone.modes.matching import match
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import AccuracyError, ModeRequest, solve_modes
 from belltone.progress import Progress
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import SheetError
-from belltone.sheet.evaluate import evaluate
 
 __all__ = ["pulls"]
 

@@ -10,12 +10,12 @@ from typing import Final
 import numpy as np
 from scipy.optimize import brentq
 
+from belltone.design.values import KnobValue
 from belltone.modes.matching import match
 from belltone.modes.solve import request_for, solve_modes
 from belltone.progress import Progress
-from belltone.sheet.design import KnobValue
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
-from belltone.sheet.evaluate import evaluate
 from belltone.store.results import ResultStore
 from belltone.sweep.branches import Branch
 from belltone.sweep.plan import PlanError, SweepPlan, default_plan, turnable

@@ -13,10 +13,10 @@ import numpy as np
 from scipy.interpolate import PchipInterpolator
 from scipy.optimize import brentq
 
+from belltone.design.preload import SpinValue
 from belltone.progress import Progress
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
-from belltone.sheet.evaluate import evaluate
-from belltone.sheet.preload import SpinValue
 from belltone.store.results import ResultStore
 from belltone.sweep.plan import PlanError, SweepPlan
 from belltone.sweep.runner import Sweep, run_sweep

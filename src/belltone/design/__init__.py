@@ -1,0 +1,1 @@
+"""The design: plain frozen values in SI units, their words and checks."""

@@ -1,0 +1,1 @@
+"""The cards of the sheet: sentences with live fields."""

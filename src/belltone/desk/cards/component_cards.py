@@ -1,0 +1,335 @@
+"""The cards of the component itself: its shape, its material, how exact its modes are."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtWidgets import QInputDialog
+
+from belltone.design.values import MemberValue, MeshValue, SurfaceValue
+from belltone.desk.cards.card import Act, Choice, Number, Sentence
+from belltone.desk.cards.first_parts import FIRST_PARTS, first_part
+from belltone.desk.cards.member_sentences import (
+    frame_sentences,
+    member_sentences,
+    mesh_sentences,
+    rib_sentences,
+    turned_sentences,
+)
+from belltone.desk.cards.sheet_card import SheetCard
+from belltone.desk.cards.wall_sentences import wall_sentences
+from belltone.desk.session.session import Session
+from belltone.sheet.errors import Path
+from belltone.sheet.handbook import handbook
+from belltone.sheet.model import PlyMaterial
+from belltone.sheet.part_models import Frame, Member, MeshPart, Rib, SurfaceModel, Turned
+from belltone.sheet.units import format_number
+from belltone.store.library import keep_material, library
+
+__all__ = ["ComponentCard", "MaterialCard", "WantedCard"]
+
+_DIVISIONS = (1, 2, 3, 4, 6, 8, 12, 16)
+
+
+class ComponentCard(SheetCard):
+    """The chosen part: a member, a frame, a rib, a plate or a shell."""
+
+    title = "Component"
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        session.parts_changed.connect(self.refresh)
+
+    def sentences(self) -> list[Sentence]:
+        name, part = self._part
+        more = [("title of the sheet…", lambda: self._ask_name(("title",)))]
+        if len(self.sheet.content.parts) > 1:
+            more.append((f"take “{name}” away", lambda: self._remove(name)))
+        if isinstance(part, Member):
+            return member_sentences(self, name, part, *more)
+        if isinstance(part, Turned):
+            return turned_sentences(self, name, part, *more)
+        if isinstance(part, Frame):
+            return frame_sentences(self, name, part, *more)
+        if isinstance(part, Rib):
+            return rib_sentences(self, name, part, *more)
+        if isinstance(part, MeshPart):
+            return mesh_sentences(self, name, part, *more)
+        return wall_sentences(self, name, part, *more)
+
+    def adders(self) -> list[Act]:
+        return [
+            Act("add a part…", self._ask_part, "Put another part beside it"),
+            Act("repeat it…", self._ask_pattern, "A row, a ring or a mirror image of this part"),
+        ]
+
+    def _remove(self, name: str) -> None:
+        self.edit(f"“{name}” taken away", lambda sheet: sheet.without(("parts", name)))
+
+    def _ask_part(self) -> None:
+        kind, good = QInputDialog.getItem(
+            self, "Add a part", "What kind of part:", list(FIRST_PARTS), 0, False
+        )
+        if good:
+            self.add_part(kind)
+
+    def add_part(self, kind: str) -> None:
+        """Put a part of a kind beside the others, in a first size, and choose it."""
+        parts = self.sheet.content.parts
+        name, part = self._part
+        number = 2
+        while f"{kind.split()[0]}_{number}" in parts:
+            number += 1
+        fresh = f"{kind.split()[0]}_{number}"
+        material = part.material or next(iter(handbook()))
+        wall = name if isinstance(part, SurfaceModel) else ""
+        entry = first_part(kind, material, wall)
+        self.edit(f"a {kind}", lambda sheet: sheet.with_part(fresh, entry))
+        self.session.select([fresh])
+
+    def _ask_pattern(self) -> None:
+        kind, good = QInputDialog.getItem(
+            self, "Repeat it", "How:", ["in a row", "round an axis", "mirrored"], 0, False
+        )
+        if good:
+            self.add_pattern(kind)
+
+    def add_pattern(self, kind: str) -> None:
+        """Repeat the chosen part; the numbers stand in the card of what joins."""
+        name, part = self._part
+        size = 2 if isinstance(part, Rib) else 3
+        entry: dict[str, object] = {"of": name}
+        if kind == "in a row":
+            entry |= {"count": 2, "step": ["100 mm", *["0 mm"] * (size - 1)]}
+        elif kind == "mirrored":
+            entry |= {"mirror": "x"}
+        else:
+            entry |= {"count": 3, "about": "z"}
+        self.edit(f"“{name}” repeated", lambda sheet: sheet.with_entry(("patterns",), entry))
+
+
+class MaterialCard(SheetCard):
+    """What the part is made of."""
+
+    title = "Material"
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        session.parts_changed.connect(self.refresh)
+
+    def sentences(self) -> list[Sentence]:
+        name, part = self._part
+        if part.material is None:
+            return self._of_plies()
+        own = self.session.sheet.content.materials
+        made_of = part.material
+        path: Path = ("parts", name, "material")
+        options = [(entry, self._all_of(entry)) for entry in (*own, *handbook())]
+        kept = [entry for entry in library() if entry not in own]
+        options += [(f"{entry}, from your library", self._from_library(entry)) for entry in kept]
+        options.append(("one of your own…", lambda: self._own(path, made_of)))
+        several = len(self.session.selected_parts)
+        if several > 1:
+            options.append((f"these {several} parts, but “{name}” stays", self._all_but(name)))
+        choice = Choice(part.material, tuple(options), "material; choose from the handbook list")
+        if isinstance(own.get(part.material), PlyMaterial):
+            return [[choice, ", a material of plies:"], self._ply_values(part.material)]
+        if part.material in own:
+            base: Path = ("materials", part.material)
+            rename = ("rename…", lambda: self._ask_grade(made_of))
+            keep = ("keep it in your library", lambda: self._keep(made_of))
+            return [
+                [choice, ", your own:", self.more(rename, keep)],
+                [
+                    Number((*base, "youngs_modulus"), "Young's modulus"),
+                    "stiff,",
+                    Number((*base, "density"), "density"),
+                    "dense, Poisson's ratio",
+                    Number((*base, "poisson_ratio"), "Poisson's ratio"),
+                    ".",
+                ],
+            ]
+        density, modulus, ratio = self._values()
+        return [
+            [choice, "."],
+            [
+                f"{format_number(modulus / 1e9)} GPa stiff, {format_number(density)} kg/m³ dense, "
+                f"Poisson's ratio {format_number(ratio)}."
+            ],
+        ]
+
+    def _all_of(self, material: str) -> Callable[[], None]:
+        """Make every part chosen by then of a material."""
+
+        def act() -> None:
+            made: dict[Path, str] = {
+                ("parts", name, "material"): material
+                for name in self.session.selected_parts
+                if getattr(self.sheet.content.parts[name], "plies", None) is None
+            }
+            self.edit(f"material {material}", lambda sheet: sheet.with_values(made))
+
+        return act
+
+    def _all_but(self, name: str) -> Callable[[], None]:
+        def act() -> None:
+            chosen = self.session.selected_parts
+            self.session.select([other for other in chosen if other != name])
+
+        return act
+
+    def _from_library(self, material: str) -> Callable[[], None]:
+        """Bring a material of the library into the sheet, and make the chosen parts of it."""
+
+        def act() -> None:
+            made: dict[Path, object] = {("materials", material): library()[material]}
+            made |= {("parts", name, "material"): material for name in self.session.selected_parts}
+            self.edit(f"material {material}", lambda sheet: sheet.with_values(made))
+
+        return act
+
+    def _keep(self, material: str) -> None:
+        entry = self.sheet.value(("materials", material))
+        try:
+            keep_material(material, entry)
+        except OSError as error:
+            self.session.told.emit(f"the library cannot be written: {error.strerror}")
+            return
+        self.session.told.emit(f"“{material}” is kept in your library")
+
+    def _values(self) -> tuple[float, float, float]:
+        """Density (kg/m³), Young's modulus (Pa) and Poisson's ratio of the part's material."""
+        name, part = self._part
+        if isinstance(part, Frame):
+            name = f"{name}.{next(iter(part.members))}"
+        found = self.session.design.part_of(name)
+        if isinstance(found, MemberValue):
+            own = found.material
+            return own.density, own.youngs_modulus, own.poisson_ratio
+        if isinstance(found, MeshValue):
+            of_mesh = found.materials[0]
+            return of_mesh.density, of_mesh.youngs_modulus, of_mesh.poisson_ratio
+        assert isinstance(found, SurfaceValue)
+        wall = found.layup.plies[0].material
+        return wall.density, wall.modulus_along, wall.poisson_ratio
+
+    def _of_plies(self) -> list[Sentence]:
+        """The materials the plies name."""
+        own = self.session.sheet.content.materials
+        plies = getattr(self._part[1], "plies", None) or ()
+        result: list[Sentence] = []
+        for name in dict.fromkeys(ply.material for ply in plies):
+            result.append([f"Plies of {name}."])
+            if isinstance(own.get(name), PlyMaterial):
+                result.append(self._ply_values(name))
+        return result
+
+    def _ply_values(self, name: str) -> Sentence:
+        base: Path = ("materials", name)
+        pieces: list[str | Number | Choice | Act] = []
+        for key, words in (
+            ("modulus_along", "stiff along its fibres,"),
+            ("modulus_across", "across; Poisson's ratio"),
+            ("poisson_ratio", "; in shear"),
+            ("shear_in_plane", "in the plane,"),
+            ("shear_along", "and"),
+            ("shear_across", "through the thickness;"),
+            ("density", "dense."),
+        ):
+            pieces += [Number((*base, key), key.replace("_", " ")), words]
+        return pieces
+
+    def _ask_grade(self, old: str) -> None:
+        name, good = QInputDialog.getText(self, "Rename", "Name of the material:", text=old)
+        if good:
+            self.rename_material(old, name.strip())
+
+    def rename_material(self, old: str, new: str) -> None:
+        """Give an own material another name, and the parts made of it too."""
+        parts = self.session.sheet.content.parts
+        made_of_it: dict[Path, str] = {
+            ("parts", name, "material"): new for name, part in parts.items() if part.material == old
+        }
+        self.edit(
+            f"material {new}",
+            lambda sheet: sheet.renamed(("materials", old), new).with_values(made_of_it),
+        )
+
+    def _own(self, path: Path, like: str) -> None:
+        """Start an own material with the present one's values."""
+        density, modulus, ratio = self._values()
+        existing = self.session.sheet.content.materials
+        number = 1
+        while f"own material {number}" in existing:
+            number += 1
+        name = f"own material {number}"
+        base: Path = ("materials", name)
+        self.edit(
+            f"own material like {like}",
+            lambda sheet: sheet.with_values(
+                {
+                    (*base, "density"): f"{format_number(density)} kg/m^3",
+                    (*base, "youngs_modulus"): f"{format_number(modulus / 1e9)} GPa",
+                    (*base, "poisson_ratio"): ratio,
+                    path: name,
+                }
+            ),
+        )
+
+
+class WantedCard(SheetCard):
+    """How many modes, how exact."""
+
+    title = "Accuracy"
+
+    def sentences(self) -> list[Sentence]:
+        content = self.session.sheet.content
+        counts = (4, 6, 8, 10, 12, 16, 20, 30, 40)
+        options = tuple((str(n), self.set_to(("modes", "count"), n)) for n in counts)
+        first: list[str | Number | Choice | Act] = [
+            "At least",
+            Choice(str(content.modes.count), options, "how many modes to find"),
+            "modes, and all up to the highest excitation, each to",
+        ]
+        fixed = self.session.design.fixed
+        if fixed is not None:
+            least = 1 if self.session.design.has_walls else 3
+            divisions = tuple(
+                (str(n), self.set_to(("accuracy", "divisions"), n)) for n in _DIVISIONS
+            )
+            orders = tuple((str(n), self.set_to(("accuracy", "order"), n)) for n in range(least, 9))
+            first[-1] = "modes, and all up to the highest excitation, on"
+            first += [
+                Choice(str(fixed[0]), divisions, "divisions of every stretch between sites"),
+                "divisions of order",
+                Choice(str(fixed[1]), orders, "order of the elements"),
+                ".",
+                self.more(("let the program choose by accuracy", self._unfix)),
+            ]
+            return [first]
+        if self.session.sheet.value(("accuracy", "target")) is not None:
+            first += [Number(("accuracy", "target"), "largest error"), "or better."]
+        else:
+            first += [
+                "0.5 % or better.",
+                Act("change", self.set_to(("accuracy", "target"), "0.5 %")),
+            ]
+        first.append(self.more(("state divisions and order yourself", self._fix)))
+        return [first]
+
+    def _fix(self) -> None:
+        answer = self.session.answer
+        used = answer.modes.discretisation if answer is not None else None
+        divisions, order = (used.divisions, used.order) if used is not None else (2, 5)
+        self.edit(
+            "divisions and order",
+            lambda sheet: sheet.with_values(
+                {("accuracy", "divisions"): divisions, ("accuracy", "order"): order}
+            ),
+        )
+
+    def _unfix(self) -> None:
+        self.edit(
+            "accuracy",
+            lambda sheet: sheet.without(("accuracy", "divisions")).without(("accuracy", "order")),
+        )

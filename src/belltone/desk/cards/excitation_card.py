@@ -1,0 +1,102 @@
+"""The card of what shakes the component."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtWidgets import QInputDialog
+
+from belltone.desk.cards.card import Act, Choice, Number, Sentence
+from belltone.desk.cards.sheet_card import SheetCard
+from belltone.sheet.errors import Path
+
+__all__ = ["ExcitationCard"]
+
+
+class ExcitationCard(SheetCard):
+    """What shakes the component."""
+
+    title = "Shaken by"
+
+    def sentences(self) -> list[Sentence]:
+        excitation = self.session.sheet.content.excitation
+        base: Path = ("excitation",)
+        result: list[Sentence] = []
+        for index, source in enumerate(excitation.sources):
+            path: Path = (*base, "sources", index)
+            orders = ", ".join(f"{order:g}×" for order in source.orders)
+            speed: list[str | Number | Choice | Act]
+            if isinstance(source.speed, tuple):
+                speed = [
+                    Number((*path, "speed", 0), "lowest speed"),
+                    "to",
+                    Number((*path, "speed", 1), "highest speed"),
+                ]
+            else:
+                speed = [Number((*path, "speed"), "speed")]
+            options = tuple(
+                (", ".join(f"{o}×" for o in range(1, top + 1)), self._orders(path, top))
+                for top in range(1, 9)
+            )
+            other = ("other orders…", lambda path=path, now=orders: self._ask_orders(path, now))
+            choice = Choice(orders, (*options, other), "orders of its speed")
+            more = self.more(
+                self.rename_option((*path, "name")), self.take_away_option(path, "source")
+            )
+            result.append([f"{source.name}:", *speed, ", orders", choice, ".", more])
+        for index, band in enumerate(excitation.bands):
+            path = (*base, "bands", index)
+            result.append(
+                [
+                    f"{band.name}:",
+                    Number((*path, "from"), f"start of {band.name}"),
+                    "to",
+                    Number((*path, "to"), f"end of {band.name}"),
+                    ".",
+                    self.more(
+                        self.rename_option((*path, "name")), self.take_away_option(path, "band")
+                    ),
+                ]
+            )
+        if not result:
+            return [["Nothing yet."]]
+        margin: list[str | Number | Choice | Act] = ["Every mode stays clear of them"]
+        if self.session.sheet.value((*base, "margin")) is not None:
+            margin += ["by", Number((*base, "margin"), "separation margin"), "."]
+        else:
+            margin += ["by 10 %.", Act("change", self.set_to((*base, "margin"), "10 %"))]
+        return [*result, margin]
+
+    def adders(self) -> list[Act]:
+        return [
+            Act("add a band", self._add_band, "Add a fixed band of frequencies"),
+            Act("add a source", self._add_source, "Add something that turns"),
+        ]
+
+    def _ask_orders(self, path: Path, present: str) -> None:
+        text, good = QInputDialog.getText(
+            self, "Orders", "Orders of its speed, such as 1, 2, 7:", text=present.replace("×", "")
+        )
+        if good:
+            self.set_orders(path, text)
+
+    def set_orders(self, path: Path, text: str) -> None:
+        """Take orders typed as numbers with commas; says what cannot be read."""
+        try:
+            orders = [float(word) for word in text.replace("×", "").split(",")]
+        except ValueError:
+            self.session.told.emit(f"“{text}” is no list of orders; write them as 1, 2, 7")
+            return
+        plain = [int(order) if order.is_integer() else order for order in orders]
+        self.edit("orders", lambda sheet: sheet.with_value((*path, "orders"), plain))
+
+    def _orders(self, path: Path, top: int) -> Callable[[], None]:
+        return self.set_to((*path, "orders"), list(range(1, top + 1)))
+
+    def _add_band(self) -> None:
+        entry = {"name": "new band", "from": "95 Hz", "to": "105 Hz"}
+        self.edit("a band", lambda s: s.with_entry(("excitation", "bands"), entry))
+
+    def _add_source(self) -> None:
+        entry = {"name": "new source", "speed": ["1400 rpm", "1500 rpm"], "orders": [1, 2]}
+        self.edit("a source", lambda s: s.with_entry(("excitation", "sources"), entry))

@@ -1,0 +1,222 @@
+"""The card of what joins the parts: pair by pair, decided or not, and what a decision did."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, Final
+
+from belltone.desk.cards.card import Act, Choice, Number, Sentence
+from belltone.desk.cards.sheet_card import SheetCard
+from belltone.desk.session.session import Session
+from belltone.sheet.document import Sheet
+from belltone.sheet.errors import Path
+from belltone.sheet.model import Joint
+from belltone.sheet.units import format_number
+from belltone.system.contacts import Contact
+from belltone.tune.effect import effects
+
+__all__ = ["JoinedCard"]
+
+Pieces = list[str | Number | Choice | Act]
+
+_HOW: Final = {
+    "welded": "welded",
+    "hinged": "hinged",
+    "spots": "joined at spots",
+    "sprung": "on springs",
+    "none": "not joined",
+}
+_SPRINGS: Final[dict[str, Any]] = {
+    "springs": {"x": "1000 N/mm", "y": "1000 N/mm", "z": "1000 N/mm"},
+}
+_OF_ONE_KIND: Final = ("spots", "radius", "springs", "turning_springs", "hold", "axis")
+_TURNING: Final = "100 N*m/rad"
+_MOST_EFFECTS: Final = 4
+
+
+class JoinedCard(SheetCard):
+    """The joints, the pairs that touch and wait for a word, and the patterns."""
+
+    title = "Joined"
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        session.parts_changed.connect(self.refresh)
+        session.answer_changed.connect(self.refresh)
+
+    def refresh(self) -> None:
+        content = self.session.sheet.content
+        several = len(self.session.design.solid_parts) > 1
+        self.setVisible(several or bool(content.patterns))
+        super().refresh()
+
+    def sentences(self) -> list[Sentence]:
+        content = self.session.sheet.content
+        result = [self._joint(index, joint) for index, joint in enumerate(content.joints)]
+        # The sheet as written, not as it was when the parts were last looked at, says what is
+        # decided: an answer may still be on its way.
+        decided = {joint.parts for joint in self.session.design.joints if not joint.implied}
+        waiting = [
+            each
+            for each in self.session.contacts or ()
+            if frozenset((each.first, each.second)) not in decided
+        ]
+        result += [self._open(contact) for contact in waiting]
+        result += [self._pattern(place, each.of) for place, each in enumerate(content.patterns)]
+        if self.session.contacts is None:
+            result.append(["Looking which parts touch …"])
+        elif not result:
+            result.append(["No two parts touch."])
+        return result + self._effects()
+
+    def _joint(self, index: int, joint: Joint) -> Sentence:
+        path: Path = ("joints", index)
+        first, second = joint.between
+        options = [(words, self._become(path, joint, how)) for how, words in _HOW.items()]
+        pieces: Pieces = [
+            f"“{first}” and “{second}” are",
+            Choice(_HOW[joint.how], tuple(options), "how the two are joined"),
+        ]
+        if joint.how == "spots":
+            spots = ", ".join(f"“{spot}”" for spot in joint.spots)
+            pieces += [
+                f"{spots}, each",
+                Number((*path, "radius"), "radius of the spots"),
+                "in radius",
+            ]
+        for key, words in (("springs", "along"), ("turning_springs", "about")):
+            for axis in "xyz":
+                if getattr(getattr(joint, key), axis, None) is not None:
+                    pieces += [f", {words} {axis}", Number((*path, key, axis), f"spring {axis}")]
+        if joint.axis is not None:
+            pieces.append(f"about {joint.axis}")
+        more = [("light both", self._light(first, second)), self.rename_option((*path, "name"))]
+        if joint.how == "hinged":
+            more += [(f"hinge about {axis}", self.set_to((*path, "axis"), axis)) for axis in "xyz"]
+        if joint.how == "sprung":
+            more += [
+                (
+                    f"a spring about {axis}",
+                    self.set_to((*path, "turning_springs", axis), "100 N*m/rad"),
+                )
+                for axis in "xyz"
+            ]
+        more.append(("leave it open again", self._reopen(path)))
+        return [*pieces, ".", self.more(*more)]
+
+    def _open(self, contact: Contact) -> Sentence:
+        first, second = contact.first, contact.second
+        if not contact.touches:
+            near = f"“{first}” and “{second}” come near each other, {contact.words}."
+            return [near, Act("light both", self._light(first, second))]
+        options = [
+            (
+                f"{words}{', as offered' if how == contact.offered else ''}",
+                self._decide(contact, how),
+            )
+            for how, words in _HOW.items()
+        ]
+        return [
+            f"“{first}” touches “{second}” {contact.words}:",
+            Choice("not decided, so not joined", tuple(options), "decide how the two are joined"),
+            ".",
+            Act("light both", self._light(first, second)),
+        ]
+
+    def _pattern(self, index: int, of: str) -> Sentence:
+        path: Path = ("patterns", index)
+        pattern = self.sheet.content.patterns[index]
+        pieces: Pieces = [f"“{of}” is there"]
+        if pattern.mirror is not None:
+            pieces.append(f"twice, mirrored across {pattern.mirror}")
+        else:
+            given = self.sheet.value((*path, "count")) is not None
+            pieces += [Number((*path, "count"), f"copies of {of}") if given else "2", "times"]
+        if pattern.step is not None:
+            pieces.append(", every")
+            pieces += [
+                Number((*path, "step", k), f"step {k + 1}") for k in range(len(pattern.step))
+            ]
+        if pattern.about is not None:
+            pieces.append(f", round {pattern.about}")
+            if self.sheet.value((*path, "angle")) is not None:
+                pieces += ["through", Number((*path, "angle"), "angle in all")]
+        return [*pieces, ".", self.more(self.take_away_option(path, "pattern"))]
+
+    def _effects(self) -> list[Sentence]:
+        """What the last change between parts did to the lowest modes."""
+        before, answer = self.session.before, self.session.answer
+        if before is None or answer is None or self.session.stale:
+            return []
+        if before.sheet.content.joints == answer.sheet.content.joints:
+            return []
+        lines: list[Sentence] = [["With the last change here:"]]
+        paired = [each for each in effects(before.modes, answer.modes) if each.paired]
+        for each in paired[:_MOST_EFFECTS]:
+            assert each.before is not None
+            assert each.after is not None
+            assert each.change is not None
+            now = f" (now mode {each.number_after})" if each.number_after != each.number else ""
+            lines.append(
+                [
+                    f"mode {each.number}: {format_number(each.before, 4)} → "
+                    f"{format_number(each.after, 4)} Hz, {100 * each.change:+.1f} %{now}"
+                ]
+            )
+        return lines if len(lines) > 1 else [["With the last change here no mode is the same."]]
+
+    # -- acts -----------------------------------------------------------------------------------
+
+    def _light(self, *names: str) -> Callable[[], None]:
+        places = self.session.design.places
+        parts = [places[name].part if name in places else name for name in names]
+        return lambda: self.session.light(parts)
+
+    def _become(self, path: Path, joint: Joint, how: str) -> Callable[[], None]:
+        def change(sheet: Sheet) -> Sheet:
+            for key in _OF_ONE_KIND:
+                if sheet.value((*path, key)) is not None:
+                    sheet = sheet.without((*path, key))
+            values: dict[Path, object] = {(*path, "how"): how}
+            values |= {
+                (*path, key): value for key, value in self._extras(how, joint.between).items()
+            }
+            return sheet.with_values(values)
+
+        return lambda: self.edit(f"{' and '.join(joint.between)} {_HOW[how]}", change)
+
+    def _decide(self, contact: Contact, how: str) -> Callable[[], None]:
+        between = (contact.first, contact.second)
+        entry = {"between": list(between), "how": how}
+
+        def act() -> None:
+            places = self.session.design.places
+            for index, joint in enumerate(self.sheet.content.joints):
+                parts = {places[name].part if name in places else name for name in joint.between}
+                if parts == set(between):  # decided meanwhile: change that decision
+                    self._become(("joints", index), joint, how)()
+                    return
+            self.session.light(between)
+            whole = entry | self._extras(how, between)
+            label = f"{' and '.join(between)} {_HOW[how]}"
+            self.edit(label, lambda sheet: sheet.with_entry(("joints",), whole))
+
+        return act
+
+    def _extras(self, how: str, between: tuple[str, ...]) -> dict[str, Any]:
+        """What a way of joining needs besides its name."""
+        if how == "sprung":
+            return dict(_SPRINGS)
+        if how == "spots":
+            places = self.session.design.places
+            parts = {places[name].part if name in places else name for name in between}
+            spots = [
+                name
+                for name in self.sheet.content.sites
+                if name in places and places[name].part in parts and places[name].feature is None
+            ]
+            return {"spots": spots, "radius": "8 mm"}
+        return {}
+
+    def _reopen(self, path: Path) -> Callable[[], None]:
+        return lambda: self.edit("joint left open", lambda sheet: sheet.without(path))

@@ -1,0 +1,241 @@
+"""The knobs: each with its value, a slider over its range, and its pull on the chosen mode."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QLabel,
+    QSizePolicy,
+    QSlider,
+    QVBoxLayout,
+    QWidget,
+)
+
+from belltone.desk.fields import ChoiceWord, FlowLayout, LiveNumber, word_label
+from belltone.desk.palette import Palette, label_font, sentence_font
+from belltone.desk.session.session import Session
+from belltone.sheet.units import format_number
+
+__all__ = ["KnobsCard", "PullBar"]
+
+_TICKS = 1000
+
+
+class PullBar(QWidget):
+    """How far the chosen mode moves, in percent, for one percent of a knob."""
+
+    def __init__(self, palette: Palette) -> None:
+        super().__init__()
+        self._palette = palette
+        self._pull: float | None = None
+        self._largest = 1.0
+        self.setFixedSize(QSize(74, 16))
+        self.setFont(label_font(7.5))
+
+    def show_pull(self, pull: float | None, largest: float) -> None:
+        """Show a pull on the scale of the largest one."""
+        self._pull, self._largest = pull, max(largest, 1e-12)
+        text = "not known yet" if pull is None else f"{pull:+.3f} % for 1 % of the knob"
+        self.setToolTip(f"Pull on the chosen mode: {text}")
+        self.setAccessibleDescription(text)
+        self.update()
+
+    def set_palette(self, palette: Palette) -> None:
+        """Take another theme's colours."""
+        self._palette = palette
+        self.update()
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        bar = QRectF(0, 2, self.width(), self.height() - 4)
+        painter.fillRect(bar, QColor(self._palette.ledge))
+        if self._pull is not None:
+            share = min(1.0, abs(self._pull) / self._largest)
+            filled = QRectF(bar.left(), bar.top(), bar.width() * share, bar.height())
+            painter.fillRect(filled, QColor(self._palette.energy))
+            painter.setPen(QColor(self._palette.ink))
+            painter.drawText(bar, Qt.AlignmentFlag.AlignCenter, f"{self._pull:+.2f} %")
+        painter.end()
+
+
+class KnobsCard(QFrame):
+    """All knobs of the sheet."""
+
+    def __init__(self, session: Session, palette: Palette) -> None:
+        super().__init__()
+        self._session, self._palette = session, palette
+        self.setProperty("card", True)
+        self.setAccessibleName("Knobs")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 7, 12, 8)
+        column.setSpacing(3)
+        head = QGridLayout()
+        self._heading = QLabel("KNOBS")
+        self._heading.setProperty("role", "title")
+        self._heading.setFont(label_font(7.5, bold=True))
+        self._pull_heading = QLabel()
+        self._pull_heading.setProperty("role", "muted")
+        self._pull_heading.setFont(label_font(7.5))
+        head.addWidget(self._heading, 0, 0)
+        head.addWidget(self._pull_heading, 0, 1, Qt.AlignmentFlag.AlignRight)
+        column.addLayout(head)
+        self._rows = QVBoxLayout()
+        self._rows.setSpacing(6)
+        column.addLayout(self._rows)
+        self._problem = QLabel()
+        self._problem.setProperty("role", "alarm")
+        self._problem.setFont(label_font(8.5))
+        self._problem.setWordWrap(True)
+        column.addWidget(self._problem)
+        self._names: list[tuple[str, bool, bool]] = []
+        self._opened = session.opened
+        self._row_widgets: dict[str, _KnobRow] = {}
+        session.sheet_changed.connect(self.refresh)
+        session.choice_changed.connect(self._show_pulls)
+        self.refresh()
+
+    def row(self, name: str) -> _KnobRow:
+        """The row of one knob."""
+        return self._row_widgets[name]
+
+    def set_palette(self, palette: Palette) -> None:
+        """Take another theme's colours."""
+        self._palette = palette
+        for row in self._row_widgets.values():
+            row.bar.set_palette(palette)
+
+    def refresh(self) -> None:
+        """Follow the sheet."""
+        content = self._session.sheet.content
+        names = [
+            (name, knob.start is not None, knob.stop is not None)
+            for name, knob in content.knobs.items()
+        ]
+        if (names, self._session.opened) != (self._names, self._opened):
+            self._names, self._opened = names, self._session.opened
+            for row in self._row_widgets.values():
+                for number in row.findChildren(LiveNumber):
+                    number.retire()
+                row.hide()
+                self._rows.removeWidget(row)
+                row.deleteLater()
+            self._row_widgets = {}
+            for name, *_ in names:
+                row = _KnobRow(self._session, name, self._palette)
+                for number in row.findChildren(LiveNumber):
+                    number.problem_changed.connect(self._show_problem)
+                    number.take_up()
+                self._row_widgets[name] = row
+                self._rows.addWidget(row)
+        for row in self._row_widgets.values():
+            row.refresh()
+        self._show_pulls()
+        self._show_problem()
+
+    def _show_problem(self) -> None:
+        numbers = [n for row in self._row_widgets.values() for n in row.findChildren(LiveNumber)]
+        text = "\n".join(number.problem for number in numbers if number.problem)
+        if not self._names:
+            text = ""
+        self._problem.setText(text)
+        self._problem.setVisible(bool(text))
+
+    def _show_pulls(self) -> None:
+        answer, mode = self._session.answer, self._session.chosen_mode
+        found: dict[str, float] = {}
+        if answer is not None and answer.pulls is not None and mode is not None and not mode.rigid:
+            found = {name: float(p[mode.number - 1]) for name, p in answer.pulls.items()}
+        if not self._names:
+            self._pull_heading.setText("right-click a number to make one")
+        else:
+            self._pull_heading.setText(f"pull on mode {mode.number}" if mode else "")
+        largest = max((abs(pull) for pull in found.values()), default=1.0)
+        for name, row in self._row_widgets.items():
+            row.bar.show_pull(found.get(name), largest)
+
+
+class _KnobRow(QWidget):
+    """One knob: name and value, slider over its range, pull."""
+
+    def __init__(self, session: Session, name: str, palette: Palette) -> None:
+        super().__init__()
+        self._session, self._name = session, name
+        self._gestures = 0
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setVerticalSpacing(1)
+        knob = session.sheet.content.knobs[name]
+        top = QWidget()
+        flow = FlowLayout(top)
+        label = word_label(name)
+        label.setToolTip(knob.note)
+        flow.addWidget(label)
+        self.value = LiveNumber(session, ("knobs", name, "value"), f"knob {name}")
+        flow.addWidget(self.value)
+        away = ("take this knob away, keep its value", self._take_away)
+        flow.addWidget(ChoiceWord("⋯", (away,), f"more about {name}"))
+        grid.addWidget(top, 0, 0)
+        self.bar = PullBar(palette)
+        grid.addWidget(self.bar, 0, 1, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.slider = QSlider(Qt.Orientation.Horizontal)
+        self.slider.setRange(0, _TICKS)
+        self.slider.setAccessibleName(f"knob {name}")
+        self.slider.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.slider.sliderPressed.connect(self._begin)
+        self.slider.valueChanged.connect(self._turned)
+        self.slider.sliderReleased.connect(session.end_gesture)
+        low, high = _limit(session, name, "from"), _limit(session, name, "to")
+        range_row = QGridLayout()
+        range_row.addWidget(low, 0, 0)
+        range_row.addWidget(self.slider, 0, 1)
+        range_row.addWidget(high, 0, 2)
+        range_row.setColumnStretch(1, 1)
+        grid.addLayout(range_row, 1, 0, 1, 2)
+
+    def refresh(self) -> None:
+        for number in self.findChildren(LiveNumber):
+            number.refresh()
+        knob = self._session.design.knobs[self._name]
+        low, high = knob.range
+        share = (knob.value - low) / (high - low) if high > low else 0.0
+        self.slider.blockSignals(True)
+        self.slider.setValue(round(_TICKS * min(max(share, 0.0), 1.0)))
+        self.slider.blockSignals(False)
+        self.slider.setEnabled(knob.literal)
+
+    def _take_away(self) -> None:
+        name = self._name
+        problem = self._session.edit(f"knob {name} taken away", lambda s: s.without_knob(name))
+        if problem is not None:
+            self._session.told.emit(problem)
+
+    def _begin(self) -> None:
+        self._gestures += 1
+
+    def _turned(self, tick: int) -> None:
+        low, high = self._session.design.knobs[self._name].range
+        held = self.slider.isSliderDown()
+        gesture = f"slider {self._name} {self._gestures}" if held else None
+        value = float(f"{low + (high - low) * tick / _TICKS:.4g}")
+        problem = self._session.set_knob(self._name, value, gesture)
+        if problem is not None:
+            self._session.mark_wrong(("knobs", self._name, "value"), "", None)
+            self._session.told.emit(problem)
+
+
+def _limit(session: Session, name: str, key: str) -> QWidget:
+    """One end of a knob's range: live where the sheet states it, plain where it is implied."""
+    if session.sheet.value(("knobs", name, key)) is not None:
+        number = LiveNumber(session, ("knobs", name, key), f"{name} {key}")
+        number.setFont(sentence_font(8.5))
+        number.refresh()
+        return number
+    knob = session.design.knobs[name]
+    value = knob.range[0] if key == "from" else knob.range[1]
+    label = QLabel(f"{format_number(value, 4)} {knob.unit}")
+    label.setProperty("role", "muted")
+    label.setFont(sentence_font(8.5))
+    return label

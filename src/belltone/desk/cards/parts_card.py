@@ -1,0 +1,182 @@
+"""The list of parts: mass, share of the chosen mode's energy, and how each is seen."""
+
+from __future__ import annotations
+
+from typing import Final
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QFrame,
+    QHeaderView,
+    QLabel,
+    QSizePolicy,
+    QTableWidget,
+    QTableWidgetItem,
+    QToolButton,
+    QVBoxLayout,
+)
+
+from belltone.desk.fields import FlowRow
+from belltone.desk.palette import label_font
+from belltone.desk.session.session import Session
+from belltone.sheet.units import format_number
+
+__all__ = ["PartsCard"]
+
+_VIEWS: Final = {"shown": "●", "faint": "◐", "hidden": "○"}
+_VIEW_WORDS: Final = {"shown": "seen", "faint": "see-through", "hidden": "hidden"}
+_COLUMNS: Final = ("part", "mass", "energy", "")
+_MOST_ROWS: Final = 9  # shown at once; more are scrolled to
+
+
+class PartsCard(QFrame):
+    """One row for each part; there only where there are several."""
+
+    title = "Parts"
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setProperty("card", True)
+        self.setAccessibleName(self.title)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 7, 12, 8)
+        column.setSpacing(3)
+        head = QLabel(self.title.upper())
+        head.setFont(label_font(7.5, bold=True))
+        head.setProperty("role", "title")
+        column.addWidget(head)
+        self.table = QTableWidget(0, len(_COLUMNS))
+        self.table.setHorizontalHeaderLabels(list(_COLUMNS))
+        self.table.setAccessibleName("Parts; choose one or several")
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.table.verticalHeader().hide()
+        self.table.setShowGrid(False)
+        header = self.table.horizontalHeader()
+        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        header.setMinimumSectionSize(24)
+        header.setFont(label_font(8))
+        self.table.setMinimumWidth(0)
+        self.table.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.table.setTextElideMode(Qt.TextElideMode.ElideMiddle)
+        self.table.itemSelectionChanged.connect(self._select)
+        column.addWidget(self.table)
+        buttons = FlowRow()
+        for text, tip, call in (
+            ("seen", "Show the chosen parts", lambda: self._view("shown")),
+            ("see-through", "Make the chosen parts see-through", lambda: self._view("faint")),
+            ("hide", "Hide the chosen parts", lambda: self._view("hidden")),
+            ("alone", "Show nothing but the chosen parts", self.show_alone),
+            ("all", "Show every part", self.show_all),
+        ):
+            button = QToolButton()
+            button.setText(text)
+            button.setToolTip(tip)
+            button.setProperty("plain", True)
+            button.setFont(label_font(8.5))
+            button.clicked.connect(call)
+            buttons.add(button)
+        column.addWidget(buttons)
+        self._filling = False
+        for signal in (session.sheet_changed, session.answer_changed, session.choice_changed):
+            signal.connect(self.refresh)
+        session.parts_changed.connect(self.refresh)
+        self.refresh()
+
+    @property
+    def names(self) -> list[str]:
+        """The parts listed, in order."""
+        return [part.name for part in self.session.design.solid_parts]
+
+    def refresh(self) -> None:
+        """Show the parts as they stand."""
+        design = self.session.design
+        self.setVisible(len(design.solid_parts) > 1)
+        if len(design.solid_parts) < 2:
+            return
+        answer = self.session.answer
+        shares: dict[str, float] = {}
+        index = self.session.chosen_index
+        if answer is not None and index is not None:
+            energies = answer.modes.part_energies[index]
+            shares = dict(zip(answer.modes.part_names, energies.tolist(), strict=True))
+        self._filling = True
+        names = self.names
+        chosen = set(self._rows_of(self.session.selected_parts))
+        self.table.setRowCount(len(names))
+        owners = dict.fromkeys(self._owner(name) for name in self._chosen())
+        # A selection made by hand stands; it may be of some members of a frame alone.
+        kept = tuple(owners) == self.session.selected_parts
+        for row, name in enumerate(names):
+            mass, share = self.session.part_masses.get(name), shares.get(name)
+            view = self.session.views.get(name, "shown")
+            texts = (
+                name,
+                "" if mass is None else f"{format_number(mass, 3)} kg",
+                "" if share is None else f"{100 * share:.0f} %",
+                _VIEWS[view],
+            )
+            for place, text in enumerate(texts):
+                item = self.table.item(row, place)
+                if item is None:
+                    item = QTableWidgetItem()
+                    item.setFont(label_font(9))
+                    if place in (1, 2):
+                        right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+                        item.setTextAlignment(right)
+                    self.table.setItem(row, place, item)
+                item.setText(text)
+                item.setToolTip(f"{name}, {_VIEW_WORDS[view]}")
+                if not kept:
+                    item.setSelected(row in chosen)
+            self.table.setRowHeight(row, 20)
+        rows = min(len(names), _MOST_ROWS)
+        self.table.setFixedHeight(self.table.horizontalHeader().height() + 20 * rows + 4)
+        self._filling = False
+
+    def show_alone(self) -> None:
+        """Hide everything but the chosen parts."""
+        chosen = set(self._chosen())
+        self.session.set_view([name for name in self.names if name not in chosen], "hidden")
+        self.session.set_view(chosen, "shown")
+
+    def show_all(self) -> None:
+        """Show every part."""
+        self.session.set_view(self.names, "shown")
+
+    def _view(self, view: str) -> None:
+        self.session.set_view(self._chosen(), view)
+
+    def _chosen(self) -> list[str]:
+        rows = sorted({item.row() for item in self.table.selectedItems()})
+        names = self.names
+        return [names[row] for row in rows if row < len(names)]
+
+    def _rows_of(self, parts: tuple[str, ...]) -> list[int]:
+        """Rows of the sheet's parts: members of a frame and copies stand for theirs."""
+        return [row for row, name in enumerate(self.names) if self._owner(name) in parts]
+
+    def _owner(self, name: str) -> str:
+        """The part of the sheet a part of the design comes from."""
+        content = self.session.sheet.content
+        if name in content.parts:
+            return name
+        for owner in content.parts:
+            if name.startswith((f"{owner}.", f"{owner} ")):
+                return owner
+        return name
+
+    def _select(self) -> None:
+        if self._filling:
+            return
+        chosen = self._chosen()
+        self.session.lit = frozenset(chosen)
+        owners = tuple(dict.fromkeys(self._owner(name) for name in chosen))
+        if owners and owners != self.session.selected:
+            self.session.selected = owners
+        self.session.parts_changed.emit()

@@ -1,0 +1,173 @@
+"""What the cards of the design sheet share: the chosen part, its sites, edits with a label."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+
+import numpy as np
+from PySide6.QtWidgets import QInputDialog
+
+from belltone.design.values import MemberValue, PartValue, SurfaceValue, site_features
+from belltone.desk.cards.card import Act, Card, Choice, Number
+from belltone.geometry.shapes import SIDE_NAMES, Disc, Extruded, Plate, Revolved, extent
+from belltone.sheet.document import Sheet
+from belltone.sheet.errors import Path, path_text
+from belltone.sheet.part_models import AnyPart, Frame
+from belltone.sheet.units import format_number
+
+__all__ = ["SheetCard"]
+
+
+class SheetCard(Card):
+    """Shared by the cards: the chosen part, its sites, and edits with a label."""
+
+    @property
+    def sheet(self) -> Sheet:
+        """The sheet as it stands."""
+        return self.session.sheet
+
+    @property
+    def _part(self) -> tuple[str, AnyPart]:
+        """The part of the sheet that is chosen; of several, the first."""
+        name = self.session.selected_parts[0]
+        return name, self.session.sheet.content.parts[name]
+
+    def edit(self, label: str, change: Callable[[Sheet], Sheet]) -> None:
+        problem = self.session.edit(label, change)
+        if problem is not None:
+            self.session.told.emit(problem)
+
+    def _site_choice(self, site: str, path: Path) -> list[str | Number | Choice | Act]:
+        """A site as words: an end, an edge, or a named point with its live place."""
+        options = [
+            (self.place_words(place), self.set_to(path, place))
+            for place in self.session.design.places
+        ]
+        options.append(("a new point…", lambda: self._new_point(path)))
+        shown = self.place_words(site)
+        pieces: list[str | Number | Choice | Act] = [
+            Choice(shown, tuple(options), "where; choose an end or a point")
+        ]
+        if site in self.session.sheet.content.sites:
+            pieces += self._coordinates(site)
+        return pieces
+
+    def place_words(self, site: str) -> str:
+        """A site in words; with several parts the part is named too."""
+        design = self.session.design
+        place = design.places.get(site)
+        if place is None or site in self.sheet.content.sites:
+            return f"“{site}”"
+        part = design.part_of(place.part)
+        several = len(design.solid_parts) > 1
+        if place.feature is None and site not in (f"{part.name}.start", f"{part.name}.end"):
+            return f"“{site}”"
+        feature = site.removeprefix(f"{part.name}.")
+        sort = site_features(part).get(feature, "end")
+        words = _site_words(feature, sort)
+        return f"{words} of “{part.name}”" if several else words
+
+    def _coordinates(self, site: str) -> list[str | Number | Choice | Act]:
+        """A named point's live coordinates on its part."""
+        point = self.sheet.content.sites[site]
+        path: Path = ("sites", site)
+        if point.position is not None:
+            axes = (Number((*path, "position", k), f"{'xyz'[k]} of {site}") for k in range(3))
+            x, y, z = axes
+            link = f", rigidly linked to “{point.linked_to}”"
+            return ["at x", x, ", y", y, ", z", z, link]
+        if point.at is not None:
+            x, y = (Number((*path, "at", axis), f"{'xy'[axis]} of {site}") for axis in (0, 1))
+            return ["at x", x, ", y", y]
+        pieces: list[str | Number | Choice | Act] = []
+        for key, words in (("profile", "along the profile,"), ("around", "around"), ("along", "")):
+            if getattr(point, key) is not None:
+                pieces += ["at", Number((*path, key), f"place of {site}")]
+                pieces += [words] if words else []
+        return pieces
+
+    def set_to(self, path: Path, value: object) -> Callable[[], None]:
+        label = f"change of {path_text(path)}"
+        return lambda: self.edit(label, lambda sheet: sheet.with_value(path, value))
+
+    def more(self, *options: tuple[str, Callable[[], object]]) -> Choice:
+        """What else can be done with the thing a sentence speaks of."""
+        return Choice("⋯", tuple(options), "more")
+
+    def rename_option(self, path: Path) -> tuple[str, Callable[[], object]]:
+        return ("rename…", lambda: self._ask_name(path))
+
+    def _ask_name(self, path: Path) -> None:
+        present = str(self.session.sheet.value(path) or "")
+        name, good = QInputDialog.getText(self, "Rename", "Name:", text=present)
+        if good:
+            self.rename(path, name.strip())
+
+    def rename(self, path: Path, name: str) -> None:
+        """Give the thing at ``path`` another name."""
+        self.edit(f"name {name}", lambda sheet: sheet.with_value(path, name))
+
+    def take_away_option(self, path: Path, what: str) -> tuple[str, Callable[[], object]]:
+        def remove() -> None:
+            self.edit(f"{what} taken away", lambda sheet: sheet.without(path))
+
+        return (f"take this {what} away", remove)
+
+    def _new_point(self, path: Path) -> None:
+        part, model = self._part
+        if isinstance(model, Frame):
+            part = f"{part}.{next(iter(model.members))}"
+        self.edit("a new point", lambda sheet: self._with_point(sheet, path, part))
+
+    def _with_point(self, sheet: Sheet, path: Path, part: str) -> Sheet:
+        number = 1
+        while f"point_{number}" in sheet.content.sites:
+            number += 1
+        name = f"point_{number}"
+        base: Path = ("sites", name)
+        place = _middle(self.session.design.part_of(part))
+        return sheet.with_values(
+            {(*base, "part"): part, **{(*base, key): at for key, at in place.items()}, path: name}
+        )
+
+
+def _middle(part: PartValue) -> Mapping[str, str | list[str]]:
+    """Coordinates of a point about the middle of a part, as a sheet writes them."""
+    if isinstance(part, MemberValue):
+        return {"along": _mm(0.5 * part.length)}
+    assert isinstance(part, SurfaceValue)
+    shape = part.shape
+    if isinstance(shape, Plate):
+        low, high = extent(shape.outline)
+        x, y = 0.5 * (low + high)
+        if isinstance(shape.outline, Disc) and shape.outline.bore:
+            x = 0.5 * (shape.outline.radius + shape.outline.bore)
+        for hole in shape.holes:
+            if np.hypot(x - hole.centre[0], y - hole.centre[1]) < 0.5 * (high - low).min():
+                x, y = 0.5 * (low + np.minimum(low + 0.2 * (high - low), high))
+        return {"at": [_mm(float(x)), _mm(float(y))]}
+    along = {"profile": _mm(0.5 * shape.profile.length)}
+    if isinstance(shape, Revolved):
+        return along | {"around": f"{format_number(np.degrees(shape.angle) / 2)} deg"}
+    depth = shape.length if isinstance(shape, Extruded) else shape.span
+    return along | {"along": _mm(0.5 * depth)}
+
+
+def _site_words(feature: str, sort: str) -> str:
+    if sort == "face":
+        return "the whole face" if feature == "face" else feature
+    if sort == "axis":
+        return "the whole length"
+    if sort == "end":
+        return f"the {feature}"
+    if sort == "corner":
+        return f"the {feature} corner" if not feature.startswith("corner") else feature
+    if feature in ("outline", "rim", "bore", "first side", "last side"):
+        return f"the {feature}"
+    if feature in SIDE_NAMES or feature in ("start", "end"):
+        return f"the {feature} edge"
+    return feature if feature.startswith(("edge ", "ring ", "line ")) else f"the rim of “{feature}”"
+
+
+def _mm(length: float) -> str:
+    return f"{format_number(1e3 * length + 0.0)} mm"

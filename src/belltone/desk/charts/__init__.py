@@ -1,0 +1,1 @@
+"""The ruler, the map of a sweep, the speed diagram."""

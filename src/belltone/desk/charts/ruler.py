@@ -1,0 +1,362 @@
+"""The frequency ruler: bands hatched, a peg for every mode, always in sight."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import (
+    QBrush,
+    QColor,
+    QFontMetricsF,
+    QHelpEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+)
+from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
+
+from belltone.desk.palette import MARKS, Palette, label_font
+from belltone.desk.session.session import Session
+from belltone.sheet.units import format_number
+from belltone.tune.bands import forbidden, stand
+
+__all__ = ["Ruler", "mark_path", "nice_step"]
+
+_LEFT, _RIGHT = 34, 40
+_PEG = 10.0
+_AXIS_UP = 36  # from the bottom edge to the axis
+_GRAB = 6.0
+_GHOST = ((0.0, -5.0), (4.0, 0.0), (0.0, 5.0), (-4.0, 0.0))  # a hollow lozenge
+
+
+class Ruler(QWidget):
+    """Frequency along the whole width; click a peg to choose its mode, drag it to ask for more."""
+
+    reach_asked = Signal(float)
+
+    def __init__(self, session: Session, palette: Palette) -> None:
+        super().__init__()
+        self._session, self._palette = session, palette
+        self._dragged: int | None = None
+        self._drag_from = 0.0
+        self._drag_frequency: float | None = None
+        self.setMinimumHeight(122)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Frequency ruler")
+        for signal in (session.answer_changed, session.choice_changed, session.sheet_changed):
+            signal.connect(self.update)
+
+    def sizeHint(self) -> QSize:
+        return QSize(900, 122)
+
+    def set_palette(self, palette: Palette) -> None:
+        """Take another theme's colours."""
+        self._palette = palette
+        self.update()
+
+    # -- geometry -------------------------------------------------------------------------------
+
+    @property
+    def span(self) -> float:
+        """The frequency at the right end (Hz)."""
+        answer = self._session.answer
+        highest = max([band.high for band in self._session.design.bands], default=0.0) * 1.25
+        if answer is not None and len(answer.modes.flexible):
+            shown = answer.modes.flexible[: max(6, self._session.design.count)]
+            highest = max(highest, float(shown[-1]) * 1.04)
+        return highest or 100.0
+
+    def x_of(self, frequency: float) -> float:
+        """Where a frequency stands (pixels)."""
+        return _LEFT + (self.width() - _LEFT - _RIGHT) * frequency / self.span
+
+    def frequency_at(self, x: float) -> float:
+        """The frequency at a place (Hz)."""
+        return max(0.0, (x - _LEFT) / (self.width() - _LEFT - _RIGHT)) * self.span
+
+    def pegs(self) -> Iterator[tuple[int, float, QPointF]]:
+        """Yield ``(branch, frequency, centre of the peg's head)`` of every mode in view.
+
+        Heads that would cover one another are raised in turn.
+        """
+        answer = self._session.answer
+        if answer is None:
+            return
+        axis = self.height() - _AXIS_UP
+        last: dict[int, float] = {}
+        for identity, frequency in zip(answer.identities, answer.modes.flexible, strict=True):
+            x = self.x_of(float(frequency))
+            if x > self.width() - _RIGHT + 12:
+                continue
+            level = next((n for n in range(3) if x - last.get(n, -99.0) > 2 * _PEG + 1), 2)
+            last[level] = x
+            yield identity, float(frequency), QPointF(x, axis - 19 - level * 21)
+
+    def _peg_at(self, place: QPointF) -> int | None:
+        best: tuple[float, int] | None = None
+        for identity, _, head in self.pegs():
+            away = math.hypot(head.x() - place.x(), head.y() - place.y())
+            on_stem = abs(head.x() - place.x()) <= 3 and place.y() > head.y()
+            if away <= _PEG + 2 or on_stem:
+                near = min(away, abs(head.x() - place.x()) + 8 if on_stem else away)
+                if best is None or near < best[0]:
+                    best = (near, identity)
+        return best[1] if best else None
+
+    # -- painting -------------------------------------------------------------------------------
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), QColor(self._palette.ledge))
+        painter.setPen(QPen(QColor(self._palette.line), 1))
+        painter.drawLine(0, 0, self.width(), 0)
+        axis = self.height() - _AXIS_UP
+        self._paint_bands(painter, axis)
+        self._paint_axis(painter, axis)
+        self._paint_ghosts(painter, axis)
+        self._paint_pegs(painter, axis)
+        self._paint_notes(painter)
+        painter.end()
+
+    def _paint_bands(self, painter: QPainter, axis: int) -> None:
+        design, palette = self._session.design, self._palette
+        font = label_font(8)
+        painter.setFont(font)
+        metrics = QFontMetricsF(font)
+        taken: list[QRectF] = []
+        for band in sorted(design.bands, key=lambda each: each.low):
+            below, above = forbidden(band, design.margin)
+            top = 17.0
+            wide = QRectF(self.x_of(below), top, self.x_of(above) - self.x_of(below), axis - top)
+            painter.fillRect(wide, QColor(palette.margin_wash))
+            left, right = self.x_of(band.low), self.x_of(band.high)
+            inner = QRectF(left, top, max(2.0, right - left), axis - top)
+            painter.fillRect(inner, QColor(palette.alarm_wash))
+            hatch = QColor(palette.alarm)
+            hatch.setAlpha(110)
+            painter.fillRect(inner, QBrush(hatch, Qt.BrushStyle.BDiagPattern))
+            width = metrics.horizontalAdvance(band.name)
+            label = QRectF(wide.center().x() - width / 2 - 3, 2, width + 6, 14)
+            if label.left() < 2:
+                label.moveLeft(2)
+            for other in taken:
+                if label.intersects(other):
+                    label.moveLeft(other.right() + 2)
+            taken.append(label)
+            painter.setPen(QColor(palette.alarm))
+            painter.drawText(label, Qt.AlignmentFlag.AlignCenter, band.name)
+
+    def _paint_axis(self, painter: QPainter, axis: int) -> None:
+        painter.setFont(label_font(8))
+        painter.setPen(QPen(QColor(self._palette.ink), 1.2))
+        painter.drawLine(QPointF(_LEFT, axis), QPointF(self.width() - _RIGHT + 12, axis))
+        step = nice_step(self.span, (self.width() - _LEFT - _RIGHT) / 90)
+        count = int(self.span / step * 5) + 1
+        for tick in range(count + 1):
+            frequency = tick * step / 5
+            if frequency > self.span * 1.001:
+                break
+            x = self.x_of(frequency)
+            long = tick % 5 == 0
+            painter.setPen(QPen(QColor(self._palette.ink if long else self._palette.muted), 1))
+            painter.drawLine(QPointF(x, axis), QPointF(x, axis + (6 if long else 3)))
+            if long:
+                text = format_number(frequency) + (" Hz" if tick == 0 else "")
+                box = QRectF(x - 40, axis + 7, 80, 14)
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    def _paint_ghosts(self, painter: QPainter, axis: int) -> None:
+        """Where modes would stand without the preload: hollow pegs, joined to where they are."""
+        bare = self._session.bare
+        if bare is None:
+            return
+        colour = QColor(self._palette.muted)
+        dashed = QPen(colour, 1.1, Qt.PenStyle.DashLine)
+        partner = self._session.bare_partner
+        for place, frequency in enumerate(bare.modes.flexible):
+            x = self.x_of(float(frequency))
+            if x > self.width() - _RIGHT + 12:
+                continue
+            head = QPointF(x, axis - 12)
+            painter.setPen(dashed)
+            painter.drawLine(QPointF(x, axis), head)
+            painter.setPen(QPen(colour, 1.4))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawPolygon([head + QPointF(*corner) for corner in _GHOST])
+            chosen = self._session.chosen_mode
+            if partner == bare.modes.rigid_count + place and chosen is not None:
+                now = self.x_of(chosen.frequency)
+                painter.setPen(QPen(QColor(self._palette.branch(self._session.chosen)), 1.6))
+                painter.drawLine(QPointF(x, axis - 3), QPointF(now, axis - 3))
+                toward = 4.0 if now < x else -4.0
+                for side in (-3.0, 3.0):
+                    painter.drawLine(QPointF(now, axis - 3), QPointF(now + toward, axis - 3 + side))
+
+    def _paint_pegs(self, painter: QPainter, axis: int) -> None:
+        answer = self._session.answer
+        if answer is None:
+            return
+        stale = self._session.stale
+        design = answer.design
+        if answer.modes.rigid_count:
+            self._paint_rigid(painter, axis, answer.modes.rigid_count)
+        for identity, frequency, head in list(self.pegs()):
+            chosen = identity == self._session.chosen
+            colour = self._palette.branch(identity)
+            if stale:
+                colour.setAlpha(110)
+            painter.setPen(QPen(colour, 3.0 if chosen else 1.8))
+            painter.drawLine(QPointF(head.x(), axis), head)
+            standing = stand(frequency, design.bands, design.margin)
+            troubled = standing is not None and standing.place != "clear"
+            number = str(answer.identities.index(identity) + 1)
+            self._paint_head(painter, head, identity, colour, number, chosen, troubled)
+            if standing is not None and standing.place == "inside":
+                painter.setPen(QPen(QColor(self._palette.alarm), 2.4))
+                painter.drawLine(
+                    QPointF(head.x() - _PEG, axis + 2.0), QPointF(head.x() + _PEG, axis + 2.0)
+                )
+        if self._dragged is not None and self._drag_frequency is not None:
+            x = self.x_of(self._drag_frequency)
+            painter.setPen(QPen(QColor(self._palette.live), 2, Qt.PenStyle.DashLine))
+            painter.drawLine(QPointF(x, 18), QPointF(x, axis))
+            text = f"reach {self._drag_frequency:.4g} Hz"
+            painter.drawText(QPointF(x + 5, 30), text)
+
+    def _paint_head(
+        self,
+        painter: QPainter,
+        head: QPointF,
+        identity: int,
+        colour: QColor,
+        number: str,
+        chosen: bool,
+        troubled: bool,
+    ) -> None:
+        path = mark_path(identity, head, _PEG + (1.5 if chosen else 0))
+        if troubled:
+            ring = mark_path(identity, head, _PEG + 4)
+            painter.setPen(QPen(QColor(self._palette.alarm), 2.2))
+            painter.setBrush(QColor(self._palette.ledge))
+            painter.drawPath(ring)
+        painter.setPen(QPen(colour, 2))
+        painter.setBrush(colour if chosen else QColor(self._palette.card))
+        painter.drawPath(path)
+        painter.setFont(label_font(8, bold=True))
+        painter.setPen(QColor(self._palette.card) if chosen else colour)
+        box = QRectF(head.x() - 12, head.y() - 8, 24, 16)
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, number)
+
+    def _paint_rigid(self, painter: QPainter, axis: int, count: int) -> None:
+        painter.setPen(QPen(QColor(self._palette.muted), 2))
+        x = self.x_of(0.0)
+        painter.drawLine(QPointF(x, axis), QPointF(x, axis - 14))
+        painter.setFont(label_font(7.5))
+        painter.drawText(QPointF(4, axis - 18), f"{count} rigid")
+
+    def _paint_notes(self, painter: QPainter) -> None:
+        painter.setFont(label_font(7.5))
+        bottom = QRectF(8, self.height() - 15, self.width() - 16, 13)
+        session = self._session
+        painter.setPen(QColor(self._palette.muted))
+        note = "click a peg for its shape · drag it to where the mode should be"
+        painter.drawText(bottom, Qt.AlignmentFlag.AlignRight, note)
+        if session.failure:
+            painter.setPen(QColor(self._palette.alarm))
+            painter.drawText(bottom, Qt.AlignmentFlag.AlignLeft, session.failure)
+        elif session.stale:
+            painter.setPen(QColor(self._palette.alarm))
+            painter.drawText(bottom, Qt.AlignmentFlag.AlignLeft, "pegs are of the older design")
+
+    # -- hands ----------------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        identity = self._peg_at(event.position())
+        if identity is not None:
+            self._session.choose(identity)
+            self._dragged = identity
+            self._drag_from = event.position().x()
+            self._drag_frequency = None
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._dragged is None:
+            over = self._peg_at(event.position()) is not None
+            self.setCursor(
+                Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor
+            )
+            return
+        if self._drag_frequency is not None or abs(event.position().x() - self._drag_from) > _GRAB:
+            self._drag_frequency = float(f"{self.frequency_at(event.position().x()):.4g}")
+            self.update()
+
+    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
+        frequency, self._dragged, self._drag_frequency = self._drag_frequency, None, None
+        self.update()
+        if frequency is not None and frequency > 0:
+            self.reach_asked.emit(frequency)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()))
+        if step is None:
+            event.ignore()
+        else:
+            self._session.choose_neighbour(step)
+
+    def event(self, event: object) -> bool:
+        if isinstance(event, QHelpEvent):
+            identity = self._peg_at(QPointF(event.pos()))
+            answer = self._session.answer
+            if identity is not None and answer is not None:
+                index = answer.index_of(identity)
+                if index is not None:
+                    mode = answer.modes.mode(index)
+                    text = (
+                        f"Mode {mode.number}: {format_number(mode.frequency)} Hz, {mode.kind_words}"
+                    )
+                    QToolTip.showText(event.globalPos(), text, self)
+            elif answer is not None and answer.modes.rigid_count and event.pos().x() < _LEFT + 6:
+                names = "\n".join(answer.modes.rigid_names)
+                QToolTip.showText(event.globalPos(), f"Rigid motions left:\n{names}", self)
+            else:
+                QToolTip.hideText()
+            return True
+        return super().event(event)  # type: ignore[arg-type]
+
+
+def mark_path(identity: int, centre: QPointF, radius: float) -> QPainterPath:
+    """The outline that goes with a branch's colour."""
+    path = QPainterPath()
+    mark = MARKS[identity % len(MARKS)]
+    if mark == "round":
+        path.addEllipse(centre, radius, radius)
+        return path
+    corners = {
+        "square": [(-0.9, -0.9), (0.9, -0.9), (0.9, 0.9), (-0.9, 0.9)],
+        "kite": [(0, -1.15), (1.15, 0), (0, 1.15), (-1.15, 0)],
+        "hexagon": [
+            (math.sin(k * math.pi / 3) * 1.1, math.cos(k * math.pi / 3) * 1.1) for k in range(6)
+        ],
+        "shield": [(-0.95, -0.95), (0.95, -0.95), (0.95, 0.3), (0, 1.2), (-0.95, 0.3)],
+    }[mark]
+    points = [QPointF(centre.x() + radius * x, centre.y() + radius * y) for x, y in corners]
+    path.addPolygon(QPolygonF(points))
+    path.closeSubpath()
+    return path
+
+
+def nice_step(span: float, wanted: float) -> float:
+    """A round step that divides ``span`` into about ``wanted`` parts."""
+    rough = span / max(1.0, wanted)
+    power = 10.0 ** math.floor(math.log10(rough))
+    return next(power * factor for factor in (1, 2, 5, 10) if power * factor >= rough * 0.999)

@@ -1,0 +1,389 @@
+"""The sweep map: branches over a knob, bands across, clear intervals along the axis, a cursor."""
+
+from __future__ import annotations
+
+import os
+
+import numpy as np
+import pyqtgraph as pg
+from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtGui import QBrush, QColor, QPen
+from PySide6.QtWidgets import (
+    QFrame,
+    QGraphicsRectItem,
+    QHBoxLayout,
+    QLabel,
+    QProgressBar,
+    QPushButton,
+    QSpinBox,
+    QVBoxLayout,
+)
+
+from belltone.desk.fields import FlowRow
+from belltone.desk.knob_box import KnobBox
+from belltone.desk.palette import Palette, label_font
+from belltone.desk.session.session import Session
+from belltone.exchange.tables import percent
+from belltone.sweep.plan import MOST_POINTS
+from belltone.tune.bands import forbidden
+
+__all__ = ["SweepMap"]
+
+_LEAST_HEIGHT = 190  # pixels: two rows of controls, a small chart, a line of words
+
+_DASHES = (
+    Qt.PenStyle.SolidLine,
+    Qt.PenStyle.DashLine,
+    Qt.PenStyle.DashDotLine,
+    Qt.PenStyle.DotLine,
+    Qt.PenStyle.DashDotDotLine,
+)
+
+
+_START_SECONDS = 1.0  # worker processes start, and one discretisation is chosen for all points
+
+
+class SweepMap(QFrame):
+    """Chart of a sweep with the controls that run and stop it."""
+
+    def __init__(self, session: Session, palette: Palette) -> None:
+        super().__init__()
+        self._session, self._palette = session, palette
+        self._gestures = 0
+        self._quiet = False
+        self._drawn_for: tuple[object, ...] = ()
+        self.setProperty("card", True)
+        self.setAccessibleName("Sweep map")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 7, 12, 6)
+        column.setSpacing(3)
+        column.addWidget(self._controls())
+        self.plot = pg.PlotWidget()
+        self.plot.setMenuEnabled(False)
+        self.plot.hideButtons()
+        self.plot.setMouseEnabled(x=False, y=False)
+        self.plot.setMinimumHeight(110)
+        for name in ("left", "bottom"):
+            axis = self.plot.getAxis(name)
+            axis.enableAutoSIPrefix(False)
+            axis.setStyle(tickFont=label_font(8))
+        column.addWidget(self.plot, 1)
+        self.clear_text = QLabel()
+        self.clear_text.setFont(label_font(8.5))
+        self.clear_text.setProperty("role", "clear")
+        self.clear_text.setWordWrap(True)
+        self.quality = QLabel()
+        self.quality.setFont(label_font(8.5))
+        self.quality.setProperty("role", "muted")
+        bottom = QHBoxLayout()
+        bottom.addWidget(self.clear_text, 1)
+        bottom.addWidget(self.quality)
+        column.addLayout(bottom)
+        self.knob_line = pg.InfiniteLine(angle=90, movable=True)
+        self.knob_line.sigPositionChanged.connect(self._cursor_moved)
+        self.knob_line.sigPositionChangeFinished.connect(session.end_gesture)
+        session.tuning.sweep_changed.connect(self.refresh)
+        session.sheet_changed.connect(self._follow_sheet)
+        session.answer_changed.connect(self._show_range)
+        self.points.valueChanged.connect(lambda _: self._show_range())
+        session.choice_changed.connect(self._follow_choice)
+        session.jobs.changed.connect(
+            lambda lane: self._show_progress() if lane == "sweep" else None
+        )
+        self._show_range()
+        self.refresh()
+
+    def _controls(self) -> FlowRow:
+        """What is swept and how far that is, in as many rows as the width asks for."""
+        row = FlowRow(6)
+        self.heading = QLabel("Sweep of")
+        self.heading.setFont(label_font(10, bold=True))
+        self.knob = KnobBox(self._session, "knob to sweep")
+        self.knob.currentTextChanged.connect(lambda _: self._show_range())
+        self.range = QLabel()
+        self.range.setFont(label_font(8.5))
+        self.range.setProperty("role", "muted")
+        self.points = QSpinBox()
+        self.points.setRange(2, MOST_POINTS)
+        self.points.setValue(33)
+        self.points.setSuffix(" points")
+        self.points.setFixedWidth(98)
+        self.points.setAccessibleName("points of the sweep")
+        self.button = QPushButton("Sweep")
+        self.button.clicked.connect(self.run_or_stop)
+        self.bar = QProgressBar()
+        self.bar.setTextVisible(False)
+        self.bar.setFixedWidth(80)
+        self.progress_text = QLabel()
+        self.progress_text.setFont(label_font(8.5))
+        self.progress_text.setProperty("role", "muted")
+        for widget in (self.heading, self.knob, self.range, self.points, self.button, self.bar):
+            row.add(widget)
+        row.add(self.progress_text)
+        self.bar.hide()
+        return row
+
+    def minimumSizeHint(self) -> QSize:
+        # The controls are two rows at the least width; the layout would count them one by one.
+        return QSize(super().minimumSizeHint().width(), _LEAST_HEIGHT)
+
+    def set_palette(self, palette: Palette) -> None:
+        """Take another theme's colours."""
+        self._palette = palette
+        self.refresh()
+
+    # -- running --------------------------------------------------------------------------------
+
+    def run_or_stop(self) -> None:
+        """Start the sweep, or stop the one that runs."""
+        if self._session.jobs.state("sweep") is not None:
+            self._session.tuning.stop_sweep()
+        elif self.knob.currentText():
+            self._session.tuning.run_sweep(self.knob.currentText(), self.points.value())
+
+    def _show_progress(self) -> None:
+        state = self._session.jobs.state("sweep")
+        self.button.setText("Sweep" if state is None else "Stop")
+        self.bar.setVisible(state is not None)
+        if state is None:
+            self.progress_text.setText("")
+            return
+        self.bar.setRange(0, state.total)
+        self.bar.setValue(state.done)
+        left = state.seconds_left
+        text = f"{state.done} of {state.total}" if state.total else "choosing a discretisation"
+        self.progress_text.setText(text + (f" · {left:.0f} s left" if left is not None else ""))
+
+    def _follow_sheet(self) -> None:
+        self._show_range()
+        self._place_cursor()
+
+    def _follow_choice(self) -> None:
+        """Draw again only if another branch is chosen or modes have changed places."""
+        if self._drawn_for != self._choice():
+            self.refresh()
+
+    def _choice(self) -> tuple[object, ...]:
+        answer = self._session.answer
+        return (self._session.chosen, answer.identities if answer is not None else ())
+
+    def _show_range(self) -> None:
+        knob = self._session.design.knobs.get(self.knob.currentText())
+        self.button.setEnabled(knob is not None)
+        if knob is None:
+            self.range.setText("make a number a knob first")
+        else:
+            start, stop = knob.range
+            self.range.setText(f"{knob.text(start, 4)} to {knob.text(stop, 4)}{self._cost()}")
+
+    def _cost(self) -> str:
+        """About how long the sweep will take, from what the last solution took."""
+        answer = self._session.answer
+        if answer is None:
+            return ""
+        seconds = _START_SECONDS + answer.seconds * self.points.value() / (os.cpu_count() or 1)
+        return f", about {seconds:.0f} s" if seconds < 90 else f", about {seconds / 60:.0f} min"
+
+    # -- drawing --------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Draw the sweep as the session has it."""
+        palette, answer = self._palette, self._session.tuning.sweep
+        self._drawn_for = self._choice()
+        self.plot.clear()
+        self.plot.setBackground(palette.card)
+        for name in ("left", "bottom"):
+            axis = self.plot.getAxis(name)
+            axis.setPen(QColor(palette.muted))
+            axis.setTextPen(QColor(palette.ink))
+        self._note_quality()
+        if answer is None:
+            self.plot.hideAxis("left")
+            self.plot.hideAxis("bottom")
+            self.clear_text.setText(self._session.tuning.sweep_failure)
+            self._role("alarm")
+            hint = "no sweep yet: choose a knob and press Sweep"
+            text = pg.TextItem(hint, color=palette.muted, anchor=(0.5, 0.5))
+            text.setFont(label_font(9))
+            self.plot.addItem(text)
+            self.plot.setXRange(-1, 1, padding=0)
+            self.plot.setYRange(-1, 1, padding=0)
+            return
+        self.plot.showAxis("left")
+        self.plot.showAxis("bottom")
+        sweep = answer.sweep
+        unit = f" ({sweep.knob.unit})" if sweep.knob.unit else ""
+        style = {"font-size": "8.5pt", "color": palette.ink}
+        self.plot.setLabel("bottom", f"{sweep.knob.name}{unit}", **style)
+        self.plot.setLabel("left", "Hz", **style)
+        low, high = float(sweep.values[0]), float(sweep.values[-1])
+        top = self._top()
+        self.plot.setXRange(low, high, padding=0.015)
+        self.plot.setYRange(0, top, padding=0.0)
+        self._draw_bands(low, high)
+        self._draw_branches()
+        self._draw_clear(top)
+        self.knob_line.setPen(QPen(QColor(palette.live), 0))
+        self.knob_line.setPen(pg.mkPen(palette.live, width=1.6))
+        self.knob_line.setHoverPen(pg.mkPen(palette.ink, width=3))
+        self.plot.addItem(self.knob_line)
+        self._place_cursor()
+
+    def _top(self) -> float:
+        """Show the branches that matter: past the bands, and the chosen one."""
+        answer = self._session.tuning.sweep
+        assert answer is not None
+        design = self._session.design
+        highest = max([band.high * (1 + design.margin) for band in design.bands], default=0.0)
+        lowest_branches = sorted(float(np.nanmax(b.frequencies)) for b in answer.sweep.branches)
+        wanted = lowest_branches[: max(4, sum(f <= highest for f in lowest_branches) + 1)]
+        for identity, branch in zip(answer.identities, answer.sweep.branches, strict=True):
+            if identity == self._session.chosen:
+                wanted.append(float(np.nanmax(branch.frequencies)))
+        return 1.08 * max([highest, *wanted])
+
+    def _draw_bands(self, low: float, high: float) -> None:
+        design, palette = self._session.design, self._palette
+        names: list[tuple[float, str]] = []
+        for band in design.bands:
+            below, above = forbidden(band, design.margin)
+            self._rectangle(low, high, below, above, QBrush(QColor(palette.margin_wash)))
+            self._rectangle(low, high, band.low, band.high, QBrush(QColor(palette.alarm_wash)))
+            hatch = QColor(palette.alarm)
+            hatch.setAlpha(90)
+            brush = QBrush(hatch, Qt.BrushStyle.BDiagPattern)
+            self._rectangle(low, high, band.low, band.high, brush)
+            names.append((0.5 * (band.low + band.high), band.name))
+        for middle, name in names:
+            ground = QColor(palette.card)
+            ground.setAlpha(170)
+            text = pg.TextItem(name, color=palette.alarm, anchor=(1, 0.5), fill=ground)
+            text.setFont(label_font(8))
+            text.setPos(high, middle)
+            text.setZValue(20)
+            self.plot.addItem(text)
+
+    def _rectangle(self, x0: float, x1: float, y0: float, y1: float, brush: QBrush) -> None:
+        item = QGraphicsRectItem(QRectF(x0, y0, x1 - x0, max(y1 - y0, 1e-9)))
+        item.setPen(QPen(Qt.PenStyle.NoPen))
+        if brush.style() != Qt.BrushStyle.SolidPattern:
+            # The pattern is drawn in pixels whatever the scale of the axes.
+            transform = self.plot.getPlotItem().vb.viewTransform().inverted()[0]
+            transform.setMatrix(transform.m11(), 0, 0, 0, transform.m22(), 0, 0, 0, 1)
+            brush.setTransform(transform)
+        item.setBrush(brush)
+        item.setZValue(-20)
+        self.plot.addItem(item)
+
+    def _draw_branches(self) -> None:
+        answer = self._session.tuning.sweep
+        assert answer is not None
+        sweep, faded = answer.sweep, not self._session.tuning.sweep_is_current
+        for identity, branch in zip(answer.identities, sweep.branches, strict=True):
+            colour = self._palette.branch(identity)
+            if faded:
+                colour.setAlpha(90)
+            chosen = identity == self._session.chosen
+            dash = _DASHES[identity % len(_DASHES)]
+            pen = pg.mkPen(colour, width=3.2 if chosen else 1.7, style=dash)
+            curve = branch.curve(sweep.values)
+            if curve is None:
+                continue
+            x = np.linspace(curve.x[0], curve.x[-1], 300)
+            line = pg.PlotCurveItem(x, curve(x), pen=pen, antialias=True)
+            line.setClickable(True, width=10)
+            line.sigClicked.connect(lambda *_, branch=identity: self._session.choose(branch))
+            line.setZValue(10 if chosen else 5)
+            self.plot.addItem(line)
+            self._name_branch(identity, float(x[0]), float(curve(x[0])), colour)
+
+    def _name_branch(self, identity: int, x: float, y: float, colour: QColor) -> None:
+        """Write the present number of a branch's mode where the branch begins."""
+        answer = self._session.answer
+        if answer is None or identity not in answer.identities:
+            return
+        number = answer.identities.index(identity) + 1
+        text = pg.TextItem(str(number), color=colour, anchor=(0.0, 1.0))
+        text.setFont(label_font(8, bold=True))
+        text.setPos(x, y)
+        text.setZValue(15)
+        self.plot.addItem(text)
+
+    def _draw_clear(self, top: float) -> None:
+        answer, palette = self._session.tuning.sweep, self._palette
+        assert answer is not None
+        knob = answer.sweep.knob
+        if self._session.tuning.sweep_failure:
+            self.clear_text.setText(self._session.tuning.sweep_failure)
+            self._role("alarm")
+            return
+        if not self._session.tuning.sweep_is_current:
+            self.clear_text.setText("This sweep is of an older design; sweep again.")
+            self._role("alarm")
+            return
+        self._role("clear")
+        if not self._session.design.bands:
+            self.clear_text.setText("")
+            return
+        if answer.intervals is None:
+            self.clear_text.setText("finding the clear intervals …")
+            return
+        for interval in answer.intervals:
+            bar = pg.PlotCurveItem(
+                [interval.start, interval.stop],
+                [0.012 * top, 0.012 * top],
+                pen=pg.mkPen(palette.clear, width=6),
+            )
+            bar.setZValue(30)
+            self.plot.addItem(bar)
+        words = ", ".join(
+            f"{knob.text(each.start, 4)} to {knob.text(each.stop, 4)}" for each in answer.intervals
+        )
+        self._role("clear" if words else "alarm")
+        self.clear_text.setText(
+            f"clear intervals of {knob.name}: {words}"
+            if words
+            else f"no clear interval: no value of {knob.name} in this range clears every band"
+        )
+
+    def _role(self, role: str) -> None:
+        self.clear_text.setProperty("role", role)
+        self.clear_text.style().unpolish(self.clear_text)
+        self.clear_text.style().polish(self.clear_text)
+
+    def _note_quality(self) -> None:
+        """Say how much was solved, how exactly, and where nothing could be."""
+        answer = self._session.tuning.sweep
+        if answer is None:
+            self.quality.setText("")
+            return
+        text = f"{len(answer.sweep.values)} solved · error {percent(answer.sweep.worst_error)}"
+        reasons = answer.sweep.failures
+        if reasons:
+            text += f" · {len(reasons)} without an answer"
+        self.quality.setText(text)
+        self.quality.setToolTip(next(iter(reasons.values()), ""))
+
+    # -- the cursor -----------------------------------------------------------------------------
+
+    def _place_cursor(self) -> None:
+        answer = self._session.tuning.sweep
+        if answer is None or answer.sweep.knob.name not in self._session.design.knobs:
+            return
+        self._quiet = True
+        low, high = float(answer.sweep.values[0]), float(answer.sweep.values[-1])
+        self.knob_line.setBounds((low, high))
+        self.knob_line.setValue(self._session.design.knobs[answer.sweep.knob.name].value)
+        self._quiet = False
+
+    def _cursor_moved(self) -> None:
+        answer = self._session.tuning.sweep
+        if self._quiet or answer is None:
+            return
+        name = answer.sweep.knob.name
+        value = float(f"{self.knob_line.value():.4g}")
+        if name in self._session.design.knobs and value != self._session.design.knobs[name].value:
+            problem = self._session.set_knob(name, value, f"cursor {id(self)}")
+            if problem is not None:
+                self._session.mark_wrong(("knobs", name, "value"), "", None)
+                self._session.told.emit(problem)

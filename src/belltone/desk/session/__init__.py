@@ -1,0 +1,1 @@
+"""The open sheet, its answers, and the work under way."""

@@ -1,0 +1,246 @@
+"""Sweeps, clear intervals and reach of the open sheet, run in worker processes."""
+
+from __future__ import annotations
+
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, Any
+
+from PySide6.QtCore import QObject, Signal
+
+from belltone.desk.session.identity import carry_over
+from belltone.modes.solve import AccuracyError, request_for
+from belltone.progress import Progress
+from belltone.sheet.errors import SheetError
+from belltone.store.failures import record_failure
+from belltone.store.results import ResultStore, store_path
+from belltone.sweep.plan import PlanError, default_plan
+from belltone.sweep.runner import Sweep, SweepError, run_sweep
+from belltone.sweep.work import start_workers
+from belltone.tune.clear import ClearInterval, clear_intervals
+from belltone.tune.reach import Reach, ReachError, reach
+
+if TYPE_CHECKING:
+    from belltone.desk.session.session import Session
+
+__all__ = ["SweepAnswer", "Tuning"]
+
+
+@dataclass(frozen=True)
+class SweepAnswer:
+    """A sweep, its clear intervals (``None`` while being found), and its branches' identities."""
+
+    sweep: Sweep
+    identities: tuple[int, ...]
+    excitation: tuple[Any, ...]
+    intervals: tuple[ClearInterval, ...] | None
+
+
+class Tuning(QObject):
+    """What was swept and reached on the session's sheet, and the work that is under way."""
+
+    sweep_changed = Signal()
+    reached = Signal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._session = session
+        self._workers: ProcessPoolExecutor | None = None
+        self.sweep: SweepAnswer | None = None
+        self.sweep_failure = ""
+        self.reach: Reach | None = None
+        self.reach_failure = ""
+        self._was_wrong = False
+        self._was_current = False
+        session.sheet_changed.connect(self._follow_sheet)
+        session.answer_changed.connect(self._follow_fields)
+
+    def forget(self) -> None:
+        """Drop everything: another sheet is opened."""
+        for lane in ("sweep", "clear", "reach"):
+            self._session.jobs.stop(lane)
+        self.sweep, self.sweep_failure = None, ""
+        self.reach, self.reach_failure = None, ""
+        self.sweep_changed.emit()
+        self.reached.emit()
+
+    def close(self) -> None:
+        """Let the worker processes go."""
+        if self._workers is not None:
+            self._workers.shutdown(wait=True, cancel_futures=True)
+            self._workers = None
+
+    def workers(self) -> ProcessPoolExecutor:
+        """The pool of worker processes, started at first use and again after a loss."""
+        if self._workers is None or getattr(self._workers, "_broken", False):
+            self._workers = start_workers()
+        return self._workers
+
+    def run_sweep(self, knob: str, points: int) -> None:
+        """Sweep a knob over its range in worker processes."""
+        sheet, design, path = self._session.sheet, self._session.design, self._session.path
+        workers = self.workers()
+        self.sweep_failure = ""
+
+        def work(progress: Progress) -> tuple[Sweep, list[str]]:
+            plan = default_plan(design.knobs[knob], points)
+            with ResultStore(store_path(path)) as store:
+                return run_sweep(sheet, plan, workers, store, progress), store.notes
+
+        def finish(found: tuple[Sweep, list[str]]) -> None:
+            sweep, notes = found
+            for note in notes:
+                self._session.told.emit(note)
+            self._take_sweep(sweep)
+
+        def fail(error: Exception) -> None:
+            self.sweep_failure = _told(error)
+            self.sweep_changed.emit()
+
+        self._session.jobs.start("sweep", work, finish, fail)
+        self.sweep_changed.emit()
+
+    def stop_sweep(self) -> None:
+        """Stop the sweep; its finished points are kept on disk."""
+        if self._session.jobs.state("sweep") is not None:
+            self._session.jobs.stop("sweep")
+            self._session.told.emit(
+                "Sweep stopped; its finished points are kept and will not be redone."
+            )
+            self.sweep_changed.emit()
+
+    def _take_sweep(self, found: Sweep) -> None:
+        identities = self._branch_identities(found)
+        self.sweep = SweepAnswer(found, identities, (), None)
+        self._was_current = self.sweep_is_current
+        self._find_clear()
+        self.sweep_changed.emit()
+
+    def _branch_identities(self, sweep: Sweep) -> tuple[int, ...]:
+        """Tell which branch of the sweep is which mode shown, at the knob's present value."""
+        if self._session.answer is None:
+            return tuple(range(len(sweep.branches)))
+        value = self._session.answer.design.knobs.get(sweep.knob.name, sweep.knob).value
+        solved = [index for index, found in enumerate(sweep.sets) if found is not None]
+        here = min(solved, key=lambda index: abs(sweep.values[index] - value))
+        found = sweep.sets[here]
+        assert found is not None
+        at_point = carry_over(self._session.answer.modes, self._session.answer.identities, found)
+        identities: list[int] = []
+        spare = max((*at_point, *self._session.answer.identities), default=0) + 1
+        for branch in sweep.branches:
+            place = branch.places[here]
+            if place >= 0:
+                identities.append(at_point[place])
+            else:
+                identities.append(spare)
+                spare += 1
+        return tuple(identities)
+
+    def _follow_fields(self) -> None:
+        """A field that holds something unusable makes a sweep one of an older design."""
+        if bool(self._session.wrong) != self._was_wrong:
+            self._was_wrong = not self._was_wrong
+            self.sweep_changed.emit()
+
+    def _follow_sheet(self) -> None:
+        """After an edit: a reach is done with, and clear intervals may need finding again."""
+        if self._session.jobs.state("reach") is not None:
+            self._session.jobs.stop("reach")
+            self._session.told.emit("Reach stopped, because the sheet was changed.")
+        self.reach, self.reach_failure = None, ""
+        self.reached.emit()
+        if self.sweep_failure:
+            self.sweep_failure = ""
+            self.sweep_changed.emit()
+        if self.sweep is None:
+            return
+        current = self.sweep_is_current
+        if current and self.sweep.excitation != self._excitation():
+            self._find_clear()
+        elif current == self._was_current:
+            return
+        self._was_current = current
+        self.sweep_changed.emit()
+
+    @property
+    def sweep_is_current(self) -> bool:
+        """Whether the sweep shown belongs to the design written, but for the knob it sweeps."""
+        if self.sweep is None:
+            return False
+        sweep = self.sweep.sweep
+        name = sweep.knob.name
+        if name not in self._session.design.knobs or not self._session.design.knobs[name].literal:
+            return False
+        same = {name: ""}
+        limit = request_for(self._session.design).up_to or 0.0
+        return (
+            sweep.sheet.answer_hash(same) == self._session.sheet.answer_hash(same)
+            and limit <= (sweep.request.up_to or 0.0)
+            and not self._session.wrong
+        )
+
+    def _excitation(self) -> tuple[Any, ...]:
+        return (self._session.design.bands, self._session.design.margin)
+
+    def _find_clear(self) -> None:
+        assert self.sweep is not None
+        answer, bands, margin = self.sweep, self._session.design.bands, self._session.design.margin
+        pending = replace(answer, excitation=self._excitation(), intervals=None)
+        self.sweep = pending
+
+        def work(progress: Progress) -> tuple[ClearInterval, ...]:
+            return clear_intervals(answer.sweep, bands, margin, progress)
+
+        def finish(found: tuple[ClearInterval, ...]) -> None:
+            if self.sweep is pending:
+                self.sweep = replace(pending, intervals=found)
+                self.sweep_changed.emit()
+
+        self._session.jobs.start(
+            "clear", work, finish, lambda error: self._session.told.emit(_told(error))
+        )
+
+    def nearest_clear(self) -> float | None:
+        """The nearest value of the swept knob at which every band is clear, if one is known."""
+        if self.sweep is None or not self.sweep.intervals or not self.sweep_is_current:
+            return None
+        value = self._session.design.knobs[self.sweep.sweep.knob.name].value
+        inside = [interval.clamp(value) for interval in self.sweep.intervals]
+        return min(inside, key=lambda candidate: abs(candidate - value))
+
+    def start_reach(self, target: float, knob: str, tolerance: float | None) -> None:
+        """Ask for the knob value that brings the chosen mode to ``target`` (Hz)."""
+        mode = self._session.chosen_mode
+        if mode is None or mode.rigid:
+            return
+        sheet, path, workers = self._session.sheet, self._session.path, self.workers()
+        self.reach, self.reach_failure = None, ""
+
+        def work(progress: Progress) -> Reach:
+            with ResultStore(store_path(path)) as store:
+                return reach(
+                    sheet, mode.number, target, knob, workers, tolerance, None, store, progress
+                )
+
+        def finish(found: Reach) -> None:
+            # The knob alone: what was edited meanwhile stays.
+            path = ("knobs", knob, "value")
+            self._session.edit(
+                f"reach of {target:g} Hz", lambda now: now.with_value(path, found.text)
+            )
+            self.reach = found
+            self.reached.emit()
+
+        def fail(error: Exception) -> None:
+            self.reach_failure = _told(error)
+            self.reached.emit()
+
+        self._session.jobs.start("reach", work, finish, fail)
+        self.reached.emit()
+
+
+def _told(error: Exception) -> str:
+    """What an error says, if it was made for the user; else that the program failed."""
+    expected = (SheetError, PlanError, SweepError, ReachError, AccuracyError)
+    return str(error) if isinstance(error, expected) else record_failure(error)

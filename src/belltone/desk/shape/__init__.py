@@ -1,0 +1,1 @@
+"""The shape: canvases, panes, what is picked on them."""

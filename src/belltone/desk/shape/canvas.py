@@ -1,0 +1,439 @@
+"""One picture of the component in one mode: turned, slid and zoomed by hand, its sites picked."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import (
+    QColor,
+    QContextMenuEvent,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from belltone.desk.palette import Palette, label_font
+from belltone.desk.picking import SitePicker
+from belltone.desk.scene import Scene, SceneOptions
+from belltone.desk.session.session import Session
+from belltone.desk.shown import CHOSEN, Shown, state_values
+from belltone.mesh.site_lines import location
+from belltone.modes.base_state import BaseState
+from belltone.modes.modeset import ModeSet
+from belltone.sheet.units import format_number
+
+__all__ = ["ShapeCanvas"]
+
+_REST_MS = 180  # after so long without a move the picture is drawn once more, smoothed
+_CLICK_PIXELS = 4
+
+
+class ShapeCanvas(QWidget):
+    """The picture: drag turns it, drag with the right button slides it, the wheel zooms.
+
+    A canvas shows the chosen mode, or a mode of its own where one is ``pinned`` (by its place in
+    the list). ``moved`` tells that the view was turned, so that others may follow.
+    """
+
+    moved = Signal()
+    site_clicked = Signal(str)
+
+    def __init__(self, session: Session, palette: Palette) -> None:
+        super().__init__()
+        self._session, self._palette = session, palette
+        self._scene = Scene(palette)
+        self._picker: SitePicker | None = None
+        self._image: QImage | None = None
+        self._held: Qt.MouseButton | None = None
+        self._last = QPointF()
+        self._press = QPointF()
+        self._dragged = False
+        self._shown_design: object = None
+        self._shown_mode: tuple[ModeSet, Shown, int] | None = None
+        self._swing, self._behind = 1.0, 0.0
+        self._fitted = True  # until a hand moves the view; then resizing leaves it alone
+        self.shown = CHOSEN
+        self.hovered: str | None = None
+        self.named = True
+        self.amplitude = 0.6
+        self.setMinimumSize(120, 90)
+        self.setMouseTracking(True)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Shape view")
+        self._rest = QTimer(self, singleShot=True, interval=_REST_MS)
+        self._rest.timeout.connect(lambda: self._redraw(fast=False))
+        session.answer_changed.connect(self._take_answer)
+        session.choice_changed.connect(self._take_mode)
+        if session.answer is not None:
+            self._take_answer()
+
+    @property
+    def scene(self) -> Scene:
+        """The scene drawn."""
+        return self._scene
+
+    @property
+    def index(self) -> int | None:
+        """The place of the mode shown in the list of modes."""
+        answer = self._session.answer
+        if self.shown.kind != "mode" or self.shown.number is None or answer is None:
+            return self._session.chosen_index
+        return min(self.shown.number, len(answer.modes) - 1)
+
+    def make_room(self, pixels: int) -> None:
+        """Leave so much clear at the top, for a caption."""
+        room = round(pixels * self.devicePixelRatioF())
+        if room != self._scene.headroom:
+            self._scene.headroom = room
+            if self._fitted and self._shown_design is not None:
+                self._scene.fit()
+                self._turned(fast=False)
+
+    def show_this(self, shown: Shown) -> None:
+        """Show something of one's own, or the chosen mode again."""
+        self.shown = shown
+        self._take_mode()
+        self.update()
+
+    @property
+    def _base(self) -> BaseState | None:
+        answer = self._session.answer
+        return None if answer is None else answer.modes.base
+
+    def set_palette(self, palette: Palette) -> None:
+        """Take another theme's colours."""
+        self._palette = palette
+        self._scene.set_palette(palette)
+        self._shown_mode = None
+        self._take_mode()
+
+    def set_options(self, options: SceneOptions) -> None:
+        """Take what is to be seen."""
+        self._scene.set_options(options)
+        self._redraw(fast=False)
+
+    def set_swing(self, swing: float, behind: float = 0.0) -> None:
+        """Show the mode at ``swing`` (-1 to 1) of its cycle; ``behind`` is a quarter turn later."""
+        self._swing, self._behind = swing, behind
+        self._pose()
+        self._redraw(fast=True)
+
+    def _pose(self) -> None:
+        # What the preload does stands still: it is a state, and no motion.
+        swing, behind = (1.0, 0.0) if self.shown.of_state else (self._swing, self._behind)
+        self._scene.pose(swing * self.amplitude, behind * self.amplitude)
+
+    def share_camera(self, other: ShapeCanvas) -> None:
+        """Look from wherever another canvas looks, from now on."""
+        self._scene.share_camera(other.scene)
+        self._redraw(fast=True)
+
+    def look(self, direction: str) -> None:
+        """Look along an axis."""
+        self._fitted = True
+        self._scene.look(direction)
+        self._turned(fast=False)
+
+    def fit(self) -> None:
+        """Bring everything into view."""
+        self._fitted = True
+        self._scene.fit()
+        self._turned(fast=False)
+
+    def follow(self) -> None:
+        """Draw again after the shared camera was moved by another canvas."""
+        self._redraw(fast=True)
+
+    def finish(self) -> None:
+        """Stop drawing for good."""
+        self._rest.stop()
+        self._session.answer_changed.disconnect(self._take_answer)
+        self._session.choice_changed.disconnect(self._take_mode)
+        self._scene.close()
+
+    def _turned(self, fast: bool = True) -> None:
+        self._redraw(fast)
+        self.moved.emit()
+
+    def _take_answer(self) -> None:
+        answer = self._session.answer
+        if answer is None:
+            self._shown_design = None
+            self._image = None
+            self.update()
+            return
+        if answer.design is not self._shown_design:
+            first = self._shown_design is None
+            self._shown_design = answer.design
+            self._shown_mode = None
+            self._scene.show_design(answer.design, answer.modes)
+            if self.shown.kind == "buckling":
+                self.shown = CHOSEN  # another design may have fewer of them
+            self._picker = SitePicker(answer.design, self._scene)
+            self.hovered = None
+            if first:
+                self._scene.look("corner")
+            elif self._fitted:
+                self._scene.fit()
+            self._take_mode()
+        else:
+            self.update()
+
+    def _take_mode(self) -> None:
+        answer, index = self._session.answer, self.index
+        if answer is None or answer.design is not self._shown_design:
+            return
+        modes, base = answer.modes, self._base
+        if self.shown.kind == "bare" and self._session.bare is not None:
+            modes, index = self._session.bare.modes, self._session.bare_partner
+        if index is None or (modes, self.shown, index) == self._shown_mode:
+            return
+        self._shown_mode = (modes, self.shown, index)
+        if self.shown.of_state and base is not None:
+            values, _ = state_values(base, self.shown.kind)
+            top = values.max() or 1.0
+            self._scene.show_state(modes, base.displacements, values / top)
+        elif self.shown.kind == "buckling" and base is not None and self.shown.number is not None:
+            shape = base.shapes[self.shown.number]
+            sizes = np.linalg.norm(shape[:, :3], axis=1)
+            self._scene.show_state(modes, shape, sizes / (sizes.max() or 1.0))
+        else:
+            self._scene.show_mode(modes, index)
+        self._pose()
+        self._redraw(fast=True)
+
+    def _redraw(self, fast: bool) -> None:
+        if self._shown_design is None or self.width() < 10 or self.height() < 10:
+            return
+        ratio = self.devicePixelRatioF()
+        width, height = round(self.width() * ratio), round(self.height() * ratio)
+        self._image = self._scene.draw(width, height, fast)
+        self._image.setDevicePixelRatio(ratio)
+        if fast:
+            self._rest.start()
+        self.update()
+
+    # -- painting -------------------------------------------------------------------------------
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor(self._palette.card))
+        if self._image is not None:
+            painter.drawImage(0, 0, self._image)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            if self._scene.options.clutter and self.named:
+                self._paint_names(painter)
+            self._paint_axes(painter)
+            self._paint_hovered(painter)
+            if self.shown != CHOSEN:
+                self._paint_mode(painter)
+        else:
+            painter.setPen(QColor(self._palette.muted))
+            text = self._session.failure or "solving …"
+            flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
+            painter.drawText(self.rect(), flags, text)
+        painter.end()
+
+    def _paint_mode(self, painter: QPainter) -> None:
+        """A canvas with a mode of its own says which."""
+        answer, index = self._session.answer, self.index
+        if answer is None or index is None:
+            return
+        head, text = self._caption(answer.modes, index)
+        wide = self.width() - 16
+        for line, at, high, font, colour in (
+            (head, 4, 16, label_font(9, bold=True), self._palette.ink),
+            (text, 20, 14, label_font(8), self._palette.muted),
+        ):
+            painter.setFont(font)
+            painter.setPen(QColor(colour))
+            fitted = painter.fontMetrics().elidedText(line, Qt.TextElideMode.ElideRight, wide)
+            painter.drawText(QRectF(8, at, wide, high), fitted)
+
+    def _caption(self, modes: ModeSet, index: int) -> tuple[str, str]:
+        """What stands over the picture: a heading, and a line below it."""
+        base, shown = self._base, self.shown
+        if shown.kind == "bare":
+            bare, partner = self._session.bare, self._session.bare_partner
+            if bare is None or partner is None:
+                return "Without preload", "finding it …" if bare is None else "no partner found"
+            mode = bare.modes.mode(partner)
+            head = f"Without preload: mode {mode.number} · {format_number(mode.frequency, 5)} Hz"
+            return head, mode.kind
+        if shown.kind != "mode" and base is not None:
+            if not shown.of_state:
+                return shown.heading(base), "a shape, relative; it has no size of its own"
+            values, unit = state_values(base, shown.kind)
+            text = f"at most {format_number(float(values.max()), 4)} {unit}"
+            return shown.heading(base)[0].upper() + shown.heading(base)[1:], text
+        mode = modes.mode(index)
+        name = "Rigid" if mode.rigid else f"Mode {mode.number}"
+        return f"{name} · {format_number(mode.frequency, 5)} Hz", mode.kind
+
+    def _paint_hovered(self, painter: QPainter) -> None:
+        """The site under the mouse: its line or point, and its name beside it."""
+        if self.hovered is None or self._picker is None:
+            return
+        ratio = self.devicePixelRatioF()
+        height = round(self.height() * ratio)
+        colour = QColor(self._palette.live)
+        lines = self._picker.on_picture(self.hovered, height)
+        for line in lines:
+            points = QPolygonF([QPointF(x / ratio, y / ratio) for x, y in line])
+            painter.setPen(QPen(colour, 4, c=Qt.PenCapStyle.RoundCap))
+            if len(line) == 1:
+                painter.setBrush(colour)
+                painter.drawEllipse(points.at(0), 6, 6)
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+            else:
+                painter.drawPolyline(points)
+        text = f"{self._picker.sort(self.hovered)} “{self.hovered}”"
+        painter.setFont(label_font(9, bold=True))
+        wide = painter.fontMetrics().horizontalAdvance(text) + 14
+        at = self._last + QPointF(14, -26)
+        box = QRectF(
+            min(max(at.x(), 2.0), max(2.0, self.width() - wide - 2.0)), max(at.y(), 2.0), wide, 20
+        )
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour)
+        painter.drawRoundedRect(box, 4, 4)
+        painter.setPen(QColor(self._palette.card))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    def _paint_names(self, painter: QPainter) -> None:
+        """Name supports and masses beside where they are, never over one another."""
+        answer = self._session.answer
+        if answer is None:
+            return
+        design = answer.design
+        painter.setFont(label_font(8))
+        metrics = painter.fontMetrics()
+        ratio = self.devicePixelRatioF()
+        height = round(self.height() * ratio)
+        names = [(s.name, location(design, s.place)) for s in design.supports]
+        names += [
+            (
+                f"{m.name}, {format_number(m.mass, 4)} kg",
+                location(design, m.place) + np.array(m.offset),
+            )
+            for m in design.masses
+        ]
+        taken: list[QRectF] = []
+        for name, place in names:
+            x, y = self._scene.on_picture(place, height)
+            at = QPointF(x / ratio, y / ratio)
+            width = metrics.horizontalAdvance(name) + 8
+            box = QRectF(at.x() - width / 2, at.y() + 34, width, 15)
+            while any(box.intersects(other) for other in taken):
+                box.translate(0, 16)
+            box.moveLeft(min(max(box.left(), 2.0), self.width() - width - 2.0))
+            box.moveBottom(min(box.bottom(), self.height() - 2.0))
+            taken.append(box)
+            painter.setPen(QPen(QColor(self._palette.line), 1))
+            painter.drawLine(QPointF(at.x(), at.y() + 14), QPointF(at.x(), box.top()))
+            ground = QColor(self._palette.card)
+            ground.setAlpha(200)
+            painter.fillRect(box, ground)
+            painter.setPen(QColor(self._palette.muted))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, name)
+
+    def _paint_axes(self, painter: QPainter) -> None:
+        origin = QPointF(30, self.height() - 28)
+        painter.setFont(label_font(8))
+        for name, (right, down) in zip("xyz", self._scene.axes_on_picture(), strict=True):
+            tip = QPointF(origin.x() + 20 * right, origin.y() + 20 * down)
+            painter.setPen(QPen(QColor(self._palette.muted), 1.3))
+            painter.drawLine(origin, tip)
+            if math.hypot(right, down) > 0.25:
+                out = QPointF(origin.x() + 27 * right, origin.y() + 27 * down)
+                box = QRectF(out.x() - 7, out.y() - 7, 14, 14)
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, name)
+
+    # -- hands ----------------------------------------------------------------------------------
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        ratio = self.devicePixelRatioF()
+        self._scene.resize(round(self.width() * ratio), round(self.height() * ratio))
+        if self._fitted and self._shown_design is not None:
+            self._scene.fit()
+        self._redraw(fast=True)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._held, self._last = event.button(), event.position()
+        self._press, self._dragged = event.position(), False
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._held is None:
+            self._hover(event.position())
+            return
+        if (event.position() - self._press).manhattanLength() < _CLICK_PIXELS and not self._dragged:
+            return
+        self._dragged = True
+        self._fitted = False
+        self.hovered = None
+        moved = event.position() - self._last
+        self._last = event.position()
+        if self._held == Qt.MouseButton.LeftButton:
+            self._scene.turn(0.5 * moved.x(), 0.5 * moved.y())
+        else:
+            self._scene.shift(moved.x() / self.height(), -moved.y() / self.height())
+        self._turned()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        held, self._held = self._held, None
+        if held == Qt.MouseButton.LeftButton and not self._dragged:
+            self._hover(event.position())
+            if self.hovered is not None:
+                self.site_clicked.emit(self.hovered)
+
+    def leaveEvent(self, _event: object) -> None:
+        self.hovered = None
+        self.update()
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        event.ignore()
+
+    def _hover(self, at: QPointF) -> None:
+        self._last = at
+        if self._picker is None:
+            return
+        ratio = self.devicePixelRatioF()
+        height = round(self.height() * ratio)
+        found = self._picker.at(at.x() * ratio, at.y() * ratio, height)
+        if found is not None or self.hovered is not None:
+            self.hovered = found
+            self.update()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        self._fitted = False
+        self._scene.zoom(1.15 ** (event.angleDelta().y() / 120))
+        self._turned()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        turns = {
+            Qt.Key.Key_Left: (-8, 0),
+            Qt.Key.Key_Right: (8, 0),
+            Qt.Key.Key_Up: (0, -8),
+            Qt.Key.Key_Down: (0, 8),
+        }
+        key = Qt.Key(event.key())
+        self._fitted = self._fitted and key not in (*turns, Qt.Key.Key_Plus, Qt.Key.Key_Minus)
+        if key in turns:
+            self._scene.turn(*turns[key])
+            self._turned()
+        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Minus):
+            self._scene.zoom(1.15 if key == Qt.Key.Key_Plus else 1 / 1.15)
+            self._turned()
+        else:
+            event.ignore()

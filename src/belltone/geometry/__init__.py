@@ -1,0 +1,1 @@
+"""Shapes by themselves: profiles, paths, outlines, charts, received meshes."""

@@ -1,0 +1,141 @@
+"""From a part's own coordinates to its surface in space.
+
+A chart takes a segment of the profile (0 for plates) and two coordinates: x and y of a plate; share
+of the segment and angle (revolved); share of the segment and distance along x (extruded, lofted).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from belltone.geometry.shapes import Extruded, Lofted, Plate, Revolved, SurfaceShape
+
+__all__ = ["Chart", "Located", "chart_of"]
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Located:
+    """Points in the part's axes, unit normals, and the directions ply angles count from."""
+
+    positions: Array
+    normals: Array
+    first_axes: Array
+
+
+class Chart(Protocol):
+    """A surface given by two coordinates on each segment."""
+
+    def locate(self, segment: int, first: Array, second: Array) -> Located:
+        """The surface at coordinates, each ``(n,)``."""
+
+
+@dataclass(frozen=True)
+class PlaneChart:
+    """The plane z = 0; ply angles count from x."""
+
+    def locate(self, segment: int, first: Array, second: Array) -> Located:
+        zero = np.zeros_like(first)
+        positions = np.column_stack([first, second, zero])
+        return Located(
+            positions,
+            np.tile([0.0, 0.0, 1.0], (len(first), 1)),
+            np.tile([1.0, 0.0, 0.0], (len(first), 1)),
+        )
+
+
+@dataclass(frozen=True)
+class RevolvedChart:
+    """A profile turned about z; ply angles count from the meridian."""
+
+    shape: Revolved
+
+    def locate(self, segment: int, first: Array, second: Array) -> Located:
+        piece = self.shape.profile.segments[segment]
+        radius, height = piece.position(first).T
+        along = piece.slope(first)
+        along /= np.linalg.norm(along, axis=1, keepdims=True)
+        out = np.column_stack([np.cos(second), np.sin(second), np.zeros_like(second)])
+        up = np.array([0.0, 0.0, 1.0])
+        return Located(
+            radius[:, None] * out + height[:, None] * up,
+            along[:, 1:] * out - along[:, :1] * up,
+            along[:, :1] * out + along[:, 1:] * up,
+        )
+
+
+@dataclass(frozen=True)
+class ExtrudedChart:
+    """A profile drawn along x; ply angles count from x."""
+
+    shape: Extruded
+
+    def locate(self, segment: int, first: Array, second: Array) -> Located:
+        piece = self.shape.profile.segments[segment]
+        across = piece.position(first)
+        along = piece.slope(first)
+        along /= np.linalg.norm(along, axis=1, keepdims=True)
+        zero = np.zeros_like(second)
+        return Located(
+            np.column_stack([second, across]),
+            np.column_stack([zero, along[:, 1], -along[:, 0]]),
+            np.tile([1.0, 0.0, 0.0], (len(second), 1)),
+        )
+
+
+@dataclass(frozen=True)
+class LoftedChart:
+    """A wall between two profiles; ply angles count from the direction along the span."""
+
+    shape: Lofted
+
+    def locate(self, segment: int, first: Array, second: Array) -> Located:
+        shape = self.shape
+        share = (second / shape.span)[:, None]
+        pieces = (shape.profile.segments[segment], shape.profile_at_end.segments[segment])
+        root, tip = (piece.position(first) for piece in pieces)
+        root_slope, tip_slope = (piece.slope(first) for piece in pieces)
+        scale = 1 + (shape.taper - 1) * share
+        flat = root + share * (tip - root)
+        slope = scale * (root_slope + share * (tip_slope - root_slope))
+        growth = (shape.taper - 1) * flat + scale * (tip - root)
+        flat = scale * flat
+        angle = shape.twist * share[:, 0]
+        turn = np.stack(
+            [
+                np.stack([np.cos(angle), -np.sin(angle)], axis=-1),
+                np.stack([np.sin(angle), np.cos(angle)], axis=-1),
+            ],
+            axis=-2,
+        )
+        sweep = np.array(shape.sweep)
+        turned, around, growing = (
+            np.einsum("nij,nj->ni", turn, vectors) for vectors in (flat, slope, growth)
+        )
+        whirled = shape.twist * np.column_stack([-turned[:, 1], turned[:, 0]])
+        one = np.ones_like(second)
+        along = np.column_stack([one, (growing + whirled + sweep) / shape.span])
+        across = np.column_stack([0 * one, around])
+        normals = np.cross(across, along)
+        return Located(
+            np.column_stack([second, turned + share * sweep]),
+            normals / np.linalg.norm(normals, axis=1, keepdims=True),
+            along / np.linalg.norm(along, axis=1, keepdims=True),
+        )
+
+
+def chart_of(shape: SurfaceShape) -> Chart:
+    """The chart of a shape."""
+    if isinstance(shape, Revolved):
+        return RevolvedChart(shape)
+    if isinstance(shape, Extruded):
+        return ExtrudedChart(shape)
+    if isinstance(shape, Lofted):
+        return LoftedChart(shape)
+    assert isinstance(shape, Plate)
+    return PlaneChart()

@@ -1,0 +1,256 @@
+"""The shapes of plates and shells in numbers (m, rad), each in its part's own axes."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from belltone.geometry.profiles import Profile
+
+__all__ = [
+    "CORNER_NAMES",
+    "SIDE_NAMES",
+    "Disc",
+    "Extruded",
+    "Hole",
+    "Lofted",
+    "Outline",
+    "Plate",
+    "Polygon",
+    "RectangularHole",
+    "Revolved",
+    "RoundHole",
+    "RoundedRectangle",
+    "SurfaceShape",
+    "extent",
+    "extent_of",
+    "features",
+    "on_axis",
+    "thickness_share",
+]
+
+Array = NDArray[np.float64]
+
+SIDE_NAMES: Final = ("south", "east", "north", "west")
+CORNER_NAMES: Final = ("south-west", "south-east", "north-east", "north-west")
+FULL_TURN: Final = 2 * math.pi
+
+
+@dataclass(frozen=True)
+class Polygon:
+    """Straight sides between corners, counter-clockwise.
+
+    Sides and corners are named by the ``compass``, or numbered in the order their author listed
+    the points, which was clockwise where ``reversed``.
+    """
+
+    corners: tuple[tuple[float, float], ...]
+    compass: bool = False
+    reversed: bool = False
+
+    @property
+    def side_names(self) -> tuple[str, ...]:
+        """One name for the side that leaves each corner."""
+        if self.compass:
+            return SIDE_NAMES
+        count = len(self.corners)
+        numbers = [(count - 2 - i) % count if self.reversed else i for i in range(count)]
+        return tuple(f"edge {number + 1}" for number in numbers)
+
+    @property
+    def corner_names(self) -> tuple[str, ...]:
+        """One name for each corner."""
+        if self.compass:
+            return CORNER_NAMES
+        count = len(self.corners)
+        numbers = [count - 1 - i if self.reversed else i for i in range(count)]
+        return tuple(f"corner {number + 1}" for number in numbers)
+
+
+@dataclass(frozen=True)
+class RoundedRectangle:
+    """Rectangle about the origin with rounded corners."""
+
+    width: float
+    height: float
+    radius: float
+
+
+@dataclass(frozen=True)
+class Disc:
+    """Circle about the origin; a ``bore`` above zero makes it a ring."""
+
+    radius: float
+    bore: float = 0.0
+
+
+Outline = Polygon | RoundedRectangle | Disc
+
+
+@dataclass(frozen=True)
+class RoundHole:
+    """A circular hole: name, centre and radius."""
+
+    name: str
+    centre: tuple[float, float]
+    radius: float
+
+
+@dataclass(frozen=True)
+class RectangularHole:
+    """A rectangular hole: name, centre, width and height, turned by an angle."""
+
+    name: str
+    centre: tuple[float, float]
+    width: float
+    height: float
+    turned: float = 0.0
+
+    @property
+    def corners(self) -> Array:
+        """Its corners ``(4, 2)``, counter-clockwise."""
+        half = 0.5 * np.array([self.width, self.height])
+        square = np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]]) * half
+        c, s = math.cos(self.turned), math.sin(self.turned)
+        return np.asarray(np.array(self.centre) + square @ np.array([[c, s], [-s, c]]))
+
+
+Hole = RoundHole | RectangularHole
+
+
+@dataclass(frozen=True)
+class Plate:
+    """A flat wall in its own x-y plane; the normal is z."""
+
+    outline: Outline
+    holes: tuple[Hole, ...] = ()
+
+
+@dataclass(frozen=True)
+class Revolved:
+    """A profile in (radius, z) turned about z from x towards y; normal to the profile's right."""
+
+    profile: Profile
+    angle: float = FULL_TURN
+
+    @property
+    def full(self) -> bool:
+        """Whether it closes on itself."""
+        return self.angle >= FULL_TURN * (1 - 1e-12)
+
+
+@dataclass(frozen=True)
+class Extruded:
+    """A profile in (y, z) drawn along x; normal to the profile's right, seen against x."""
+
+    profile: Profile
+    length: float
+
+
+@dataclass(frozen=True)
+class Lofted:
+    """A wall between two profiles in (y, z), ``span`` apart along x.
+
+    On the way the profile turns by ``twist`` (rad) about x, scales to ``taper`` of its size, and
+    its origin moves by ``sweep`` (y, z; m); all evenly.
+    """
+
+    profile: Profile
+    profile_at_end: Profile
+    span: float
+    twist: float = 0.0
+    taper: float = 1.0
+    sweep: tuple[float, float] = (0.0, 0.0)
+
+
+SurfaceShape = Plate | Revolved | Extruded | Lofted
+
+
+def on_axis(point: tuple[float, float], size: float) -> bool:
+    """Whether a point of a revolved profile stands on the axis."""
+    return abs(point[0]) <= 1e-9 * size
+
+
+def features(shape: SurfaceShape) -> dict[str, str]:
+    """Names of the sites a shape has by itself, each with its sort: edge, corner or face."""
+    found = {"face": "face"}
+    if isinstance(shape, Plate):
+        outline = shape.outline
+        if isinstance(outline, Polygon):
+            found |= dict.fromkeys(outline.side_names, "edge")
+            found |= dict.fromkeys(outline.corner_names, "corner")
+        elif isinstance(outline, RoundedRectangle):
+            found |= dict.fromkeys(SIDE_NAMES, "edge")
+        else:
+            found["rim"] = "edge"
+            if outline.bore:
+                found["bore"] = "edge"
+        found["outline"] = "edge"
+        return found | dict.fromkeys((hole.name for hole in shape.holes), "edge")
+    inner = range(1, len(shape.profile.segments))
+    if isinstance(shape, Revolved):
+        if not shape.profile.closed:
+            ends = (shape.profile.segments[0].start, shape.profile.segments[-1].stop)
+            for name, point in zip(("start", "end"), ends, strict=True):
+                # A closed top has no corner to hold, unless a part turn leaves one.
+                if not on_axis(point, shape.profile.length):
+                    found[name] = "edge"
+                elif not shape.full:
+                    found[name] = "corner"
+        found |= {f"ring {index}": "edge" for index in inner}
+        if not shape.full:
+            found |= {"first side": "edge", "last side": "edge"}
+        return found
+    found |= {"start": "edge", "end": "edge"}
+    if not shape.profile.closed:
+        found |= {"first side": "edge", "last side": "edge"}
+    return found | {f"line {index}": "edge" for index in inner}
+
+
+def thickness_share(
+    shape: SurfaceShape, along: str, segment: int, first: Array, second: Array
+) -> Array:
+    """How far chart coordinates are along one of the part's directions, from 0 to 1.
+
+    ``along`` is x or y on plates; profile, around (revolved) or along (extruded, lofted) on shells.
+    """
+    if isinstance(shape, Plate):
+        low, high = extent(shape.outline)
+        axis = "xy".index(along)
+        value = (first, second)[axis]
+        return np.asarray((value - low[axis]) / (high[axis] - low[axis]))
+    if along == "profile":
+        pieces = shape.profile.segments
+        before = sum(piece.length for piece in pieces[:segment])
+        return np.asarray((before + first * pieces[segment].length) / shape.profile.length)
+    whole = {Revolved: "angle", Extruded: "length", Lofted: "span"}[type(shape)]
+    return np.asarray(second / getattr(shape, whole))
+
+
+def extent(outline: Outline) -> tuple[Array, Array]:
+    """Lower and upper corner of the box round an outline (m)."""
+    if isinstance(outline, Polygon):
+        corners = np.array(outline.corners)
+        return corners.min(axis=0), corners.max(axis=0)
+    half = (
+        np.full(2, outline.radius)
+        if isinstance(outline, Disc)
+        else 0.5 * np.array([outline.width, outline.height])
+    )
+    return -half, half
+
+
+def extent_of(shape: SurfaceShape) -> float:
+    """The lesser of a shape's two extents (m): across and up, or along and round its profile."""
+    if isinstance(shape, Plate):
+        low, high = extent(shape.outline)
+        return float(min(high - low))
+    if isinstance(shape, Revolved):
+        radius = max(max(piece.start[0], piece.stop[0]) for piece in shape.profile.segments)
+        return min(shape.profile.length, radius * shape.angle)
+    depth = shape.length if isinstance(shape, Extruded) else shape.span
+    return min(shape.profile.length, depth)

@@ -1,0 +1,1 @@
+"""From a sheet to its design: every value worked out, every finding collected."""

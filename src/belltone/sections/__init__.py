@@ -1,0 +1,1 @@
+"""What members and walls are across: sections of members, layups of walls."""
