@@ -10,10 +10,10 @@ from pathlib import Path
 from PySide6.QtWidgets import QScrollArea
 
 from belltone.desk.app import draw_picture, wait_for
-from belltone.desk.palette import LIGHT
-from belltone.desk.shown import Shown
 from belltone.desk.starts import StartDialog
 from belltone.desk.window import NEW_SHEET, MainWindow
+from belltone.drawing.colours import LIGHT
+from belltone.drawing.shown import Shown
 from belltone.sheet.demo import demo_sheet
 
 FOLDER = Path(__file__).resolve().parents[1] / "docs" / "screenshots"

@@ -11,10 +11,10 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor
 from pytestqt.qtbot import QtBot
 
-from belltone.desk.palette import LIGHT
 from belltone.desk.shape.site_menu import site_menu
-from belltone.desk.shown import CHOSEN, Shown
 from belltone.desk.window import MainWindow
+from belltone.drawing.colours import LIGHT
+from belltone.drawing.shown import CHOSEN, Shown
 from tests.conftest import STEEL
 from tests.desk.conftest import WAIT, count_pixels, number, settle
 from tests.desk.test_cards import choices, choose, words

@@ -9,8 +9,8 @@ from PySide6.QtGui import QColor, QImage, QWheelEvent
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from belltone.desk.palette import LIGHT, ramp
 from belltone.desk.window import NEW_SHEET, MainWindow
+from belltone.drawing.colours import LIGHT, ramp
 from tests.desk.conftest import count_pixels, settle
 
 

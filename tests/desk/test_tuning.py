@@ -58,7 +58,7 @@ def test_the_ruler_draws_bands_and_pegs(window: MainWindow) -> None:
     image = window.ruler.grab().toImage()
     palette = window._palette
     for identity in range(4):
-        assert count_pixels(image, palette.branch(identity), 12) > 20
+        assert count_pixels(image, QColor(palette.branch(identity)), 12) > 20
     band = window.session.design.bands[2]
     x = round(window.ruler.x_of(0.5 * (band.low + band.high)))
     strip = image.copy(x - 3, 20, 6, 12)
@@ -114,7 +114,7 @@ def test_the_map_draws_branches_bands_and_clear_intervals(window: MainWindow, qt
     qtbot.wait(50)
     image = window.map.plot.grab().toImage()
     palette = window._palette
-    assert count_pixels(image, palette.branch(1), 30) > 100
+    assert count_pixels(image, QColor(palette.branch(1)), 30) > 100
     assert count_pixels(image, QColor(palette.clear), 30) > 100
     assert count_pixels(image, QColor(palette.margin_wash), 6) > 500
 

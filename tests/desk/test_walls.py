@@ -11,10 +11,10 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QColor
 from pytestqt.qtbot import QtBot
 
-from belltone.desk.palette import LIGHT
 from belltone.desk.shape.site_menu import site_menu
 from belltone.desk.starts import starts
 from belltone.desk.window import MainWindow
+from belltone.drawing.colours import LIGHT
 from belltone.mesh.site_lines import place_lines
 from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet

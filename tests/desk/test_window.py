@@ -11,9 +11,9 @@ from PySide6.QtWidgets import QFileDialog, QMessageBox
 from pytestqt.qtbot import QtBot
 
 from belltone.desk import app
-from belltone.desk.palette import DARK, LIGHT
 from belltone.desk.starts import StartDialog
 from belltone.desk.window import MainWindow
+from belltone.drawing.colours import DARK, LIGHT
 from belltone.sheet.document import read_sheet
 from belltone.store.journal import abandoned
 from tests.desk.conftest import number, settle

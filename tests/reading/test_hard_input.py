@@ -8,9 +8,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from belltone.modes.solve import AccuracyError, ModeRequest, solve_modes
+from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import SheetError
-from belltone.reading.evaluate import evaluate
 from belltone.sheet.plain import PlainValueError, plain_value
 from belltone.sheet.units import DIMENSIONS
 from tests.assemblies import design_of, findings, frame, held, joint, member, plate, text_of
@@ -255,4 +255,6 @@ def test_what_is_next_to_nothing_is_nothing() -> None:
     moved = plate("p", 300, 200, (1e-64, -1e-200, 0))
     (part,) = design_of(moved).parts
     assert list(part.origin) == [0, 0, 0]
-    assert "the thickness must be greater than zero" in findings(moved.replace('"4 mm"', '"1e-64 mm"'))
+    assert "the thickness must be greater than zero" in findings(
+        moved.replace('"4 mm"', '"1e-64 mm"')
+    )

@@ -37,7 +37,7 @@ _prepare_display()
 from PySide6.QtCore import QSettings, QSocketNotifier, QtMsgType, qInstallMessageHandler  # noqa: E402
 from PySide6.QtWidgets import QApplication, QMessageBox  # noqa: E402
 
-from belltone.desk.palette import label_font  # noqa: E402
+from belltone.desk.look import label_font  # noqa: E402
 from belltone.desk.session.session import Session  # noqa: E402
 from belltone.desk.window import NEW_SHEET, MainWindow  # noqa: E402
 from belltone.sheet.document import Sheet, read_sheet  # noqa: E402

@@ -26,7 +26,7 @@ from PySide6.QtWidgets import (
 )
 
 from belltone.desk.cards.values import ShownValue, shown_value, stepped
-from belltone.desk.palette import sentence_font
+from belltone.desk.look import sentence_font
 from belltone.desk.session.session import Session
 from belltone.sheet.errors import Path, path_text
 

@@ -6,7 +6,7 @@ from PySide6.QtCore import QAbstractTableModel, QModelIndex, QSortFilterProxyMod
 from PySide6.QtGui import QGuiApplication, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QVBoxLayout, QWidget
 
-from belltone.desk.palette import label_font
+from belltone.desk.look import label_font
 from belltone.desk.session.session import Answer, Session
 from belltone.exchange.tables import MODE_COLUMNS, as_csv, mode_rows
 

@@ -19,8 +19,9 @@ from PySide6.QtWidgets import (
 
 from belltone.desk.charts.ruler import mark_path
 from belltone.desk.knob_box import KnobBox
-from belltone.desk.palette import Palette, label_font, sentence_font
+from belltone.desk.look import label_font, sentence_font
 from belltone.desk.session.session import Session
+from belltone.drawing.colours import Palette
 from belltone.exchange.tables import percent, standing_text
 from belltone.modes.hand_check import hand_check
 from belltone.sheet.plain import PlainValueError, plain_value
@@ -288,7 +289,7 @@ class _Chip(QWidget):
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        colour = self._palette.branch(self._identity)
+        colour = QColor(self._palette.branch(self._identity))
         painter.setPen(QPen(colour, 1.5))
         painter.setBrush(colour)
         painter.drawPath(mark_path(self._identity, QPointF(11, 11), 7.5))

@@ -21,8 +21,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from belltone.desk.palette import Palette, label_font
-from belltone.desk.scene import Scene
+from belltone.desk.images import as_image
+from belltone.desk.look import label_font
+from belltone.drawing.colours import Palette
+from belltone.drawing.scene import Scene
 from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
 
@@ -114,7 +116,7 @@ def _picture(start: Start, palette: Palette) -> QPixmap:
         scene.resize(2 * _PICTURE.width(), 2 * _PICTURE.height())
         scene.show_design(evaluate(Sheet.from_text(start.text)))
         scene.look("corner")
-        image = scene.draw(2 * _PICTURE.width(), 2 * _PICTURE.height())
+        image = as_image(scene.draw(2 * _PICTURE.width(), 2 * _PICTURE.height()))
         return QPixmap.fromImage(
             image.scaled(_PICTURE, mode=Qt.TransformationMode.SmoothTransformation)
         )

@@ -8,8 +8,9 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
 
-from belltone.desk.palette import Palette, label_font
+from belltone.desk.look import label_font
 from belltone.desk.session.session import Session
+from belltone.drawing.colours import Palette
 from belltone.exchange.preload_tables import buckling_text
 from belltone.exchange.tables import percent
 from belltone.tune.bands import verdict

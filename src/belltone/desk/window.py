@@ -34,13 +34,14 @@ from belltone.desk.charts.ruler import Ruler
 from belltone.desk.charts.speed_view import SpeedView
 from belltone.desk.charts.sweep_map import SweepMap
 from belltone.desk.fields import LiveNumber
+from belltone.desk.look import label_font, qt_palette, stylesheet
 from belltone.desk.mode_table import ModeTable
-from belltone.desk.palette import DARK, LIGHT, label_font, qt_palette, stylesheet
 from belltone.desk.readout import Readout
 from belltone.desk.session.session import Session
 from belltone.desk.shape.shape_view import ShapeView
 from belltone.desk.starts import Start, StartDialog
 from belltone.desk.verdict_bar import VerdictBar
+from belltone.drawing.colours import DARK, LIGHT
 from belltone.exchange.frame_tables import FrameTableError, frame_sheet, read_frame_table, unit_note
 from belltone.exchange.tables import MODE_COLUMNS, as_csv, mode_rows
 from belltone.files import FileError, read_text, same_file, write_text

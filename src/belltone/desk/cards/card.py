@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
 from belltone.desk.fields import ChoiceWord, FlowLayout, LiveNumber, word_label
-from belltone.desk.palette import label_font, sentence_font
+from belltone.desk.look import label_font, sentence_font
 from belltone.desk.session.session import Session
 from belltone.sheet.errors import Path
 

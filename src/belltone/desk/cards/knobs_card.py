@@ -15,8 +15,9 @@ from PySide6.QtWidgets import (
 )
 
 from belltone.desk.fields import ChoiceWord, FlowLayout, LiveNumber, word_label
-from belltone.desk.palette import Palette, label_font, sentence_font
+from belltone.desk.look import label_font, sentence_font
 from belltone.desk.session.session import Session
+from belltone.drawing.colours import Palette
 from belltone.sheet.units import format_number
 
 __all__ = ["KnobsCard", "PullBar"]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QLabel, QVBoxLayout
 
-from belltone.desk.palette import label_font
+from belltone.desk.look import label_font
 from belltone.desk.session.session import Session
 
 __all__ = ["NotesCard"]

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from belltone.desk.fields import FlowRow
-from belltone.desk.palette import label_font
+from belltone.desk.look import label_font
 from belltone.desk.session.session import Session
 from belltone.sheet.units import format_number
 

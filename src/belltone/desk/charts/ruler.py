@@ -21,8 +21,9 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
-from belltone.desk.palette import MARKS, Palette, label_font
+from belltone.desk.look import label_font
 from belltone.desk.session.session import Session
+from belltone.drawing.colours import MARKS, Palette
 from belltone.sheet.units import format_number
 from belltone.tune.bands import forbidden, stand
 
@@ -211,7 +212,7 @@ class Ruler(QWidget):
             self._paint_rigid(painter, axis, answer.modes.rigid_count)
         for identity, frequency, head in list(self.pegs()):
             chosen = identity == self._session.chosen
-            colour = self._palette.branch(identity)
+            colour = QColor(self._palette.branch(identity))
             if stale:
                 colour.setAlpha(110)
             painter.setPen(QPen(colour, 3.0 if chosen else 1.8))

@@ -20,8 +20,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from belltone.desk.palette import Palette, label_font
+from belltone.desk.look import label_font
 from belltone.desk.session.session import Session
+from belltone.drawing.colours import Palette
 from belltone.exchange.preload_tables import CROSSING_COLUMNS, crossing_rows
 from belltone.modes.solve import AccuracyError
 from belltone.progress import Progress

@@ -21,8 +21,9 @@ from PySide6.QtWidgets import (
 
 from belltone.desk.fields import FlowRow
 from belltone.desk.knob_box import KnobBox
-from belltone.desk.palette import Palette, label_font
+from belltone.desk.look import label_font
 from belltone.desk.session.session import Session
+from belltone.drawing.colours import Palette
 from belltone.exchange.tables import percent
 from belltone.sweep.plan import MOST_POINTS
 from belltone.tune.bands import forbidden
@@ -280,7 +281,7 @@ class SweepMap(QFrame):
         assert answer is not None
         sweep, faded = answer.sweep, not self._session.tuning.sweep_is_current
         for identity, branch in zip(answer.identities, sweep.branches, strict=True):
-            colour = self._palette.branch(identity)
+            colour = QColor(self._palette.branch(identity))
             if faded:
                 colour.setAlpha(90)
             chosen = identity == self._session.chosen

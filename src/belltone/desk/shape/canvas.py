@@ -21,11 +21,13 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from belltone.desk.palette import Palette, label_font
-from belltone.desk.picking import SitePicker
-from belltone.desk.scene import Scene, SceneOptions
+from belltone.desk.images import as_image
+from belltone.desk.look import label_font
 from belltone.desk.session.session import Session
-from belltone.desk.shown import CHOSEN, Shown, state_values
+from belltone.drawing.colours import Palette
+from belltone.drawing.picking import SitePicker
+from belltone.drawing.scene import Scene, SceneOptions
+from belltone.drawing.shown import CHOSEN, Shown, state_values
 from belltone.mesh.site_lines import location
 from belltone.modes.base_state import BaseState
 from belltone.modes.modeset import ModeSet
@@ -217,7 +219,7 @@ class ShapeCanvas(QWidget):
             return
         ratio = self.devicePixelRatioF()
         width, height = round(self.width() * ratio), round(self.height() * ratio)
-        self._image = self._scene.draw(width, height, fast)
+        self._image = as_image(self._scene.draw(width, height, fast))
         self._image.setDevicePixelRatio(ratio)
         if fast:
             self._rest.start()

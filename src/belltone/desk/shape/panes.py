@@ -6,12 +6,12 @@ from PySide6.QtCore import QPoint, Qt, Signal
 from PySide6.QtGui import QAction, QCursor
 from PySide6.QtWidgets import QGridLayout, QMenu, QToolButton, QVBoxLayout, QWidget
 
-from belltone.desk.palette import Palette
-from belltone.desk.scene import SceneOptions
 from belltone.desk.session.session import Session
 from belltone.desk.shape.canvas import ShapeCanvas
 from belltone.desk.shape.site_menu import site_menu
-from belltone.desk.shown import STATE_KINDS, Shown
+from belltone.drawing.colours import Palette
+from belltone.drawing.scene import SceneOptions
+from belltone.drawing.shown import STATE_KINDS, Shown
 from belltone.modes.base_state import BaseState
 from belltone.sheet.units import format_number
 

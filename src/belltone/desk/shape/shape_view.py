@@ -21,11 +21,12 @@ from PySide6.QtWidgets import (
 )
 
 from belltone.desk.fields import FlowRow
-from belltone.desk.palette import Palette, label_font
+from belltone.desk.look import label_font
 from belltone.desk.session.session import Session
 from belltone.desk.shape.canvas import ShapeCanvas
 from belltone.desk.shape.panes import Panes
-from belltone.desk.shown import CHOSEN, Shown, state_values
+from belltone.drawing.colours import Palette
+from belltone.drawing.shown import CHOSEN, Shown, state_values
 from belltone.modes.base_state import BaseState
 from belltone.sheet.units import format_number
 

@@ -23,7 +23,7 @@ from belltone.mesh.surface import (
 from belltone.modes.modeset import ModeSet
 from belltone.sections.solid import ear_clipped
 
-__all__ = ["DrawnAssembly", "DrawnMember", "DrawnPart", "DrawnWall"]
+__all__ = ["DrawnComponent", "DrawnMember", "DrawnPart", "DrawnWall"]
 
 Array = NDArray[np.float64]
 IndexArray = NDArray[np.int64]
@@ -59,7 +59,7 @@ class DrawnPart(Protocol):
         """Motion (6,) of a mode's shape at a site."""
 
 
-class DrawnAssembly:
+class DrawnComponent:
     """All parts of a design, laid out as the modes' points are.
 
     Points stand part by part; faces, edges and lines are asked for by the parts wanted.
@@ -233,7 +233,7 @@ class DrawnMember:
     def body_motion(self, shape: Array, place: Place) -> Array:
         if place.feature is not None:
             return np.asarray(shape.mean(axis=0))
-        return self._at(shape, np.array([place.along / self.size]))[0]
+        return np.asarray(self._at(shape, np.array([place.along / self.size]))[0])
 
     @staticmethod
     def _at(shape: Array, shares: Array) -> Array:

@@ -6,10 +6,10 @@ from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtGui import QColor
 from vtkmodules.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray
 from vtkmodules.vtkCommonCore import vtkPoints
 from vtkmodules.vtkCommonDataModel import vtkCellArray, vtkPolyData
+from vtkmodules.vtkCommonExecutionModel import vtkPolyDataAlgorithm
 from vtkmodules.vtkCommonMath import vtkMatrix4x4
 from vtkmodules.vtkFiltersSources import (
     vtkConeSource,
@@ -27,6 +27,7 @@ from belltone.design.values import (
     SupportValue,
     SurfaceValue,
 )
+from belltone.drawing.colours import rgb
 from belltone.mesh.site_lines import location, place_lines
 
 __all__ = [
@@ -35,7 +36,6 @@ __all__ = [
     "flaw_glyphs",
     "joint_glyphs",
     "line_actor",
-    "rgb",
     "spring_glyphs",
     "support_glyphs",
 ]
@@ -278,7 +278,7 @@ def line_actor(poly: vtkPolyData, colour: str, width: float, opacity: float = 1.
     return actor
 
 
-def _solid(source: object, colour: str, opacity: float) -> vtkActor:
+def _solid(source: vtkPolyDataAlgorithm, colour: str, opacity: float) -> vtkActor:
     mapper = vtkPolyDataMapper()
     mapper.SetInputConnection(source.GetOutputPort())
     actor = vtkActor()
@@ -304,9 +304,3 @@ def _matrix(frame: Array, origin: Array) -> object:
     for row in range(3):
         matrix.SetElement(row, 3, origin[row])
     return matrix
-
-
-def rgb(name: str) -> tuple[float, float, float]:
-    """A colour as VTK takes it."""
-    colour = QColor(name)
-    return colour.redF(), colour.greenF(), colour.blueF()

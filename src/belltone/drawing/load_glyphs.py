@@ -14,8 +14,8 @@ from vtkmodules.vtkRenderingCore import vtkActor
 from belltone.design.place import Place
 from belltone.design.preload import PressureValue
 from belltone.design.values import Design, MemberValue
-from belltone.desk.drawn import DrawnAssembly
-from belltone.desk.glyphs import cells, line_actor
+from belltone.drawing.drawn import DrawnComponent
+from belltone.drawing.glyphs import cells, line_actor
 from belltone.mesh.site_lines import location, place_lines
 
 __all__ = ["load_glyphs"]
@@ -29,7 +29,7 @@ _ON_FACE: Final = 40  # arrows on a face
 _WIDTH: Final = 2.6
 
 
-def load_glyphs(design: Design, drawn: DrawnAssembly, colour: str) -> list[vtkActor]:
+def load_glyphs(design: Design, drawn: DrawnComponent, colour: str) -> list[vtkActor]:
     """Everything that loads a design, each at its site."""
     preload, size = design.preload, drawn.size
     if preload is None:
@@ -69,7 +69,8 @@ def load_glyphs(design: Design, drawn: DrawnAssembly, colour: str) -> list[vtkAc
 
 def _middle(design: Design) -> Array:
     """About the middle of the component."""
-    return np.mean([location(design, place) for place in design.places.values()], axis=0)
+    places = [location(design, place) for place in design.places.values()]
+    return np.asarray(np.mean(places, axis=0))
 
 
 def _spread(design: Design, place: Place) -> list[Array]:
@@ -82,7 +83,7 @@ def _spread(design: Design, place: Place) -> list[Array]:
     return list(points[chosen])
 
 
-def _on_face(drawn: DrawnAssembly, pressure: PressureValue) -> list[tuple[Array, Array]]:
+def _on_face(drawn: DrawnComponent, pressure: PressureValue) -> list[tuple[Array, Array]]:
     """Places spread over a face, and which way the pressure pushes there."""
     part = drawn.parts[pressure.place.part]
     if part.normals is None:

@@ -12,7 +12,6 @@ from typing import Final
 import numpy as np
 import vtkmodules.vtkRenderingOpenGL2  # noqa: F401  # registers the drawing back end
 from numpy.typing import NDArray
-from PySide6.QtGui import QImage
 from vtkmodules.util.numpy_support import numpy_to_vtk, vtk_to_numpy
 from vtkmodules.vtkCommonCore import vtkFloatArray, vtkLookupTable, vtkPoints, vtkUnsignedCharArray
 from vtkmodules.vtkCommonDataModel import vtkPolyData
@@ -26,19 +25,18 @@ from vtkmodules.vtkRenderingCore import (
 )
 
 from belltone.design.values import Design, MeshValue, Place
-from belltone.desk.drawn import DrawnAssembly
-from belltone.desk.glyphs import (
+from belltone.drawing.colours import Palette, ramp, rgb
+from belltone.drawing.drawn import DrawnComponent
+from belltone.drawing.glyphs import (
     ball,
     cells,
     flaw_glyphs,
     joint_glyphs,
     line_actor,
-    rgb,
     spring_glyphs,
     support_glyphs,
 )
-from belltone.desk.load_glyphs import load_glyphs
-from belltone.desk.palette import Palette, ramp
+from belltone.drawing.load_glyphs import load_glyphs
 from belltone.mesh.site_lines import location
 from belltone.modes.modeset import ModeSet
 
@@ -120,7 +118,7 @@ class Scene:
         """
         self._design, self._modes = design, modes
         self._renderer.RemoveAllViewProps()
-        self.part = DrawnAssembly(design, modes)
+        self.part = DrawnComponent(design, modes)
         self.size = self.part.size
         self._points_array = np.ascontiguousarray(self.part.points, dtype=np.float32)
         self._scalars_array = np.zeros(len(self._points_array), dtype=np.float32)
@@ -374,16 +372,15 @@ class Scene:
 
     # -- picture --------------------------------------------------------------------------------
 
-    def draw(self, width: int, height: int, fast: bool = False) -> QImage:
-        """Draw the scene into a picture of so many pixels; ``fast`` skips smoothing."""
+    def draw(self, width: int, height: int, fast: bool = False) -> NDArray[np.uint8]:
+        """Draw the scene into pixels ``(height, width, 4)``; ``fast`` skips smoothing."""
         self._window.SetMultiSamples(0 if fast else 4)
         if tuple(self._window.GetSize()) != (width, height):
             self._window.SetSize(width, height)
         self._window.Render()
         self._window.GetRGBACharPixelData(0, 0, width - 1, height - 1, 1, self._pixels)  # type: ignore[call-overload]
-        data = vtk_to_numpy(self._pixels).reshape(height, width, 4)
-        image = QImage(data.data, width, height, 4 * width, QImage.Format.Format_RGBX8888)
-        return image.flipped()
+        pixels = np.asarray(vtk_to_numpy(self._pixels), dtype=np.uint8)
+        return pixels.reshape(height, width, 4)[::-1].copy()
 
     def on_picture(self, place: Array, height: int) -> tuple[float, float]:
         """Where a point in space falls on the picture (pixels, from its top left)."""

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.design.values import Design, MemberValue, site_features
-from belltone.desk.scene import Scene
+from belltone.drawing.scene import Scene
 from belltone.mesh.site_lines import place_lines
 
 __all__ = ["SitePicker"]

@@ -1,0 +1,1 @@
+"""Pictures of a design and its modes, without any window."""
