@@ -13,7 +13,7 @@ from pathlib import Path
 
 import pytest
 
-from belltone import cli
+from belltone.cli import inputs, program
 from belltone.sheet.document import read_sheet
 from tests.assemblies import STEEL, joint, plate
 from tests.assemblies import held as held_at
@@ -29,7 +29,7 @@ def run(monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> 
         monkeypatch.setattr(sys, "argv", ["belltone", *map(str, arguments)])
         code: object = 0
         try:
-            cli.main()
+            program.main()
         except SystemExit as ended:
             code = ended.code or 0
         out, err = capsys.readouterr()
@@ -106,7 +106,7 @@ def test_a_second_call_reads_what_the_first_kept(
     run: Run, rail_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     first = run("modes", rail_path)
-    monkeypatch.setattr(cli, "solve_modes", lambda *_, **__: pytest.fail("solved again"))
+    monkeypatch.setattr(inputs, "solve_modes", lambda *_, **__: pytest.fail("solved again"))
     assert run("modes", rail_path) == first
 
 
@@ -256,7 +256,7 @@ def test_an_error_inside_is_told_in_a_line(
     def fail(*_: object, **__: object) -> None:
         raise ZeroDivisionError("odd")
 
-    monkeypatch.setattr(cli, "solve_modes", fail)
+    monkeypatch.setattr(inputs, "solve_modes", fail)
     code, _, err = run("modes", rail_path)
     assert code == 1
     assert "an error inside the program (ZeroDivisionError: odd); details are in" in err
@@ -280,7 +280,7 @@ def test_the_program_runs_by_its_name(rail_path: Path) -> None:
 
 def test_the_core_loads_no_window_library() -> None:
     code = (
-        "import sys, belltone.cli; window = {'PySide6', 'pyqtgraph', 'vtkmodules'}; "
+        "import sys, belltone.cli.program; window = {'PySide6', 'pyqtgraph', 'vtkmodules'}; "
         "sys.exit(any(name.split('.')[0] in window for name in sys.modules))"
     )
     assert subprocess.run([sys.executable, "-c", code], check=False).returncode == 0

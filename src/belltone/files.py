@@ -9,12 +9,14 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Final
 
+from belltone.errors import UserError
+
 __all__ = ["FileError", "read_bytes", "read_text", "same_file", "write_text"]
 
 _BOM: Final = b"\xef\xbb\xbf"
 
 
-class FileError(ValueError):
+class FileError(UserError):
     """A file that cannot be read or written, in words for the user."""
 
 
@@ -38,8 +40,6 @@ def read_bytes(path: Path, most: int, what: str) -> bytes:
         reason = error.strerror or "unknown reason"
         raise FileError(f"“{path}” cannot be read: {reason}") from error
     except ValueError as error:
-        if isinstance(error, FileError):
-            raise
         raise FileError(f"“{path}” cannot name a file: {error}") from error
 
 

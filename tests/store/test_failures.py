@@ -2,7 +2,8 @@ from pathlib import Path
 
 import pytest
 
-from belltone.store.failures import record_failure
+from belltone.errors import UserError
+from belltone.store.failures import error_words
 
 
 def failing() -> BaseException:
@@ -13,7 +14,7 @@ def failing() -> BaseException:
 
 
 def test_a_failure_is_logged_in_full_and_told_in_a_line(tmp_path: Path) -> None:
-    told = record_failure(failing())
+    told = error_words(failing())
     assert "\n" not in told
     assert told.startswith(
         "an error inside the program (ArithmeticError: no pivot); details are in"
@@ -22,6 +23,11 @@ def test_a_failure_is_logged_in_full_and_told_in_a_line(tmp_path: Path) -> None:
     assert "Traceback" in log.read_text(encoding="utf-8")
 
 
+def test_an_error_made_for_the_user_says_what_it_says(tmp_path: Path) -> None:
+    assert error_words(UserError("“wall” is no knob")) == "“wall” is no knob"
+    assert not (tmp_path / "xdg_state_home").exists()
+
+
 def test_no_place_for_a_log_is_no_second_failure(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("XDG_STATE_HOME", "/proc/nowhere")
-    assert record_failure(failing()) == "an error inside the program (ArithmeticError: no pivot)"
+    assert error_words(failing()) == "an error inside the program (ArithmeticError: no pivot)"

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from belltone.design.values import Design
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import ModeRequest, solve_modes
-from belltone.store.failures import record_failure
+from belltone.store.failures import error_words
 from belltone.store.journal import Journal, abandoned
 from belltone.store.results import ResultStore
 
@@ -173,6 +173,6 @@ def test_a_state_folder_that_takes_nothing_says_nothing(
         raise OSError(28, "No space left on device")
 
     monkeypatch.setattr(Path, "open", full)
-    told = record_failure(ValueError("x"))
+    told = error_words(ValueError("x"))
     assert told == "an error inside the program (ValueError: x)"
     assert capsys.readouterr().err == ""

@@ -42,7 +42,7 @@ from belltone.desk.session.session import Session  # noqa: E402
 from belltone.desk.window import NEW_SHEET, MainWindow  # noqa: E402
 from belltone.sheet.document import Sheet, read_sheet  # noqa: E402
 from belltone.sheet.errors import SheetError  # noqa: E402
-from belltone.store.failures import record_failure  # noqa: E402
+from belltone.store.failures import error_words  # noqa: E402
 from belltone.store.journal import Journal, abandoned  # noqa: E402
 
 _PICTURE_SECONDS: Final = 120.0
@@ -125,7 +125,7 @@ def failure_hook(window: MainWindow) -> Callable[..., None]:
     """What to do with an error nobody foresaw: log it, say so, and go on; the sheet is safe."""
 
     def told(_kind: type[BaseException], error: BaseException, _trace: object) -> None:
-        window.session.told.emit(record_failure(error))
+        window.session.told.emit(error_words(error))
 
     return told
 

@@ -12,13 +12,15 @@ import re
 from collections.abc import Mapping
 from typing import Any, Final
 
+from belltone.errors import UserError
+
 __all__ = ["FrameTableError", "frame_sheet", "read_frame_table", "unit_note"]
 
 _UNIT: Final = re.compile(r"[\(\[]\s*(mm|cm|m|in)\s*[\)\]]")
 _SECTION: Final = {"shape": "round tube", "diameter": "40 mm", "wall": "3 mm"}
 
 
-class FrameTableError(ValueError):
+class FrameTableError(UserError):
     """A table that is no frame; the message names the line."""
 
 

@@ -22,6 +22,7 @@ from belltone.mesh.plate_blocks import PlateScheme, plate_blocks, plate_scheme, 
 from belltone.mesh.quadrature import lagrange, lobatto, lobatto_weights
 from belltone.mesh.shell_blocks import drawn_blocks, revolved_blocks
 from belltone.mesh.sites import Feet, SiteNodes
+from belltone.mesh.triangles import OutlineError
 
 __all__ = [
     "FoldedMeshError",
@@ -457,7 +458,7 @@ def surface_mesh(
     if plan.scheme is not None and isinstance(surface.shape, Plate):
         try:
             fits = unfolded(surface.shape, plan.scheme)
-        except (ValueError, IndexError, np.linalg.LinAlgError) as error:
+        except (OutlineError, ValueError, IndexError, np.linalg.LinAlgError) as error:
             raise FoldedMeshError(str(error)) from error
         if not fits:
             raise FoldedMeshError(f"the blocks of “{surface.name}” fold")

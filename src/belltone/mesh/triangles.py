@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import Delaunay, QhullError
 
+from belltone.errors import UserError
 from belltone.geometry.outlines import inside, rim_distance
 
 __all__ = ["OutlineError", "Triangulation", "inner_points", "triangulate"]
@@ -29,7 +30,7 @@ _BLUNT: Final = -0.35  # cosine of an angle well above the right one
 _CLEAR: Final = 0.55  # inner points keep this share of the spacing away from the boundary
 
 
-class OutlineError(ValueError):
+class OutlineError(UserError):
     """An outline that cannot be cut into elements, in words for the user."""
 
 

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from belltone.errors import UserError
 from belltone.system.equilibrium import BUCKLED, BuckledError
 
 __all__ = ["BUCKLED", "AccuracyError", "BuckledModesError", "LostModesError"]
 
 
-class AccuracyError(ArithmeticError):
+class AccuracyError(UserError):
     """There is no answer: the accuracy cannot be reached, or the parts cannot be joined."""
 
 

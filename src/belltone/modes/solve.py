@@ -41,14 +41,12 @@ from belltone.system.assembly import Assembly, System
 from belltone.system.bodies import ends_inside, face_cuts, with_plans
 from belltone.system.equilibrium import BuckledError, Equilibrium
 from belltone.system.factor import SingularShiftError
-from belltone.system.joints import JointError
 from belltone.system.lanczos import (
     Eigenpairs,
     TooManyModesError,
     lowest_modes,
     window_modes,
 )
-from belltone.system.memory import TooLargeError
 from belltone.system.threads import numpy_threads
 
 __all__ = [
@@ -132,13 +130,6 @@ def solve_modes(
         raise ValueError(f"order {used.order} has no two lower orders to compare with")
     solver = _Solver(design, request, progress)
     return solver.mode_set(used, solver.errors(used))
-
-
-def _assembly(design: Design, level: Discretisation) -> Assembly:
-    try:
-        return Assembly(design, level)
-    except JointError as error:
-        raise AccuracyError(str(error)) from error
 
 
 def _planned(design: Design, discretisation: Discretisation) -> Discretisation:
@@ -269,7 +260,7 @@ def _ladder(design: Design) -> Iterator[Discretisation]:
     if design.has_walls:
         yield from _wall_ladder(design)
         return
-    stretches = _assembly(design, Discretisation(1, 1)).elements
+    stretches = Assembly(design, Discretisation(1, 1)).elements
     divisions = 2 if stretches == 1 else 1
     while 6 * stretches * divisions * MAX_ORDER <= _most_in_members(design):
         for order in range(_FIRST_ORDER, MAX_ORDER + 1):
@@ -310,7 +301,7 @@ class _Sizes:
     """How large a design is at any discretisation, roughly, without meshing it again."""
 
     def __init__(self, design: Design, planned: Discretisation) -> None:
-        bodies = _assembly(design, planned).bodies
+        bodies = Assembly(design, planned).bodies
         received = [isinstance(body.part, MeshValue) for body in bodies]
         # A mesh at order one has a known number of elements, which all orders share.
         self._elements = sum(
@@ -419,8 +410,6 @@ class _Solver:
                     "computer's sixteen digits. Is something far too thin for its length, or very "
                     "soft beside something very stiff?"
                 ) from error
-            except TooLargeError as error:
-                raise AccuracyError(str(error)) from error
             except MemoryError as error:
                 raise AccuracyError(
                     "the memory of this machine is not enough for this; ask for a looser accuracy "
@@ -431,7 +420,7 @@ class _Solver:
 
     def _solved(self, level: Discretisation, wide: bool) -> _Raw:
         request = _widened(self.request) if wide else self.request
-        assembly = _assembly(self.design, level)
+        assembly = Assembly(self.design, level)
         self._likely_large = assembly.size > _LARGE
         state: Equilibrium | None = None
         if self.design.preload is None:

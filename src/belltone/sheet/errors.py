@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from belltone.errors import UserError
+
 __all__ = ["Finding", "Path", "SheetError", "path_text"]
 
 Path = tuple[str | int, ...]
@@ -38,7 +40,7 @@ class Finding:
         return f"{head}: {self.message}" if head else self.message
 
 
-class SheetError(Exception):
+class SheetError(UserError):
     """A sheet that cannot be used, with every finding."""
 
     def __init__(self, findings: Sequence[Finding]) -> None:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from belltone.errors import UserError
 from belltone.sheet.expressions import ExpressionError, parse
 from belltone.sheet.units import Dimension, UnitError, as_dimension
 
 __all__ = ["PlainValueError", "plain_value"]
 
 
-class PlainValueError(ValueError):
+class PlainValueError(UserError):
     """A value that cannot be read, in words for its author."""
 
 

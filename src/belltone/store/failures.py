@@ -8,10 +8,17 @@ from pathlib import Path
 
 import platformdirs
 
-__all__ = ["record_failure"]
+from belltone.errors import UserError
+
+__all__ = ["error_words"]
 
 
-def record_failure(error: BaseException) -> str:
+def error_words(error: BaseException) -> str:
+    """What to tell the user of an error; one that is a fault of the program goes to the log."""
+    return str(error) if isinstance(error, UserError) else _recorded(error)
+
+
+def _recorded(error: BaseException) -> str:
     """Write the traceback to the log; returns what to tell the user."""
     path = Path(platformdirs.user_state_dir("belltone")) / "failures.log"
     summary = f"an error inside the program ({type(error).__name__}: {error})"

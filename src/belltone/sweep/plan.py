@@ -9,6 +9,7 @@ from typing import Final
 import numpy as np
 
 from belltone.design.values import Design, KnobValue
+from belltone.errors import UserError
 from belltone.sheet.plain import PlainValueError, plain_value
 from belltone.sheet.units import Dimension
 
@@ -25,7 +26,7 @@ __all__ = [
 MOST_POINTS: Final = 2001
 
 
-class PlanError(ValueError):
+class PlanError(UserError):
     """A sweep that cannot be run as asked for."""
 
 

@@ -13,12 +13,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.design.values import Design, KnobValue
+from belltone.errors import UserError
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.errors import BUCKLED
 from belltone.modes.matching import match
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import (
-    AccuracyError,
     ModeRequest,
     choose_discretisation,
     request_for,
@@ -26,7 +26,6 @@ from belltone.modes.solve import (
 from belltone.progress import Progress
 from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
-from belltone.sheet.errors import SheetError
 from belltone.store.results import ResultStore, result_key
 from belltone.sweep.branches import LOST, Branch, follow, poor_steps
 from belltone.sweep.plan import SweepPlan, turnable
@@ -42,7 +41,7 @@ _EDGE_HALVINGS: Final = 8  # frequencies fall by half for every two of them
 _POLL_SECONDS: Final = 0.1  # how soon a stop is heard
 
 
-class SweepError(RuntimeError):
+class SweepError(UserError):
     """A sweep that could not be carried through."""
 
 
@@ -202,7 +201,7 @@ def _hardest(
         try:
             design = evaluate(sheet, {knob.name: knob.exact_text(value)})
             chosen.append(choose_discretisation(design, request, progress))
-        except (SheetError, AccuracyError) as error:
+        except UserError as error:
             reason = str(error)
     if not chosen:
         raise SweepError(f"the sweep has no answer at its ends or its middle: {reason}")

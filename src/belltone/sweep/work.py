@@ -15,12 +15,12 @@ from pathlib import Path
 
 import threadpoolctl
 
+from belltone.errors import UserError
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.modeset import ModeSet
-from belltone.modes.solve import AccuracyError, ModeRequest, solve_modes
+from belltone.modes.solve import ModeRequest, solve_modes
 from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
-from belltone.sheet.errors import SheetError
 
 __all__ = ["solve_point", "start_workers"]
 
@@ -36,7 +36,7 @@ def solve_point(
     try:
         design = evaluate(_sheet(text, folder), settings)
         return solve_modes(design, request, discretisation)
-    except (SheetError, AccuracyError) as error:
+    except UserError as error:
         return str(error)
 
 

@@ -18,6 +18,7 @@ from belltone.design.values import (
     feature_place,
     site_features,
 )
+from belltone.errors import UserError
 from belltone.mesh.sites import Feet, SiteNodes
 from belltone.system.bodies import Body
 from belltone.system.constraints import (
@@ -42,7 +43,7 @@ _RINGS: Final = 4  # of places over a spot, whose mean motion is tied
 _RING: Final = 12  # places in each
 
 
-class JointError(ValueError):
+class JointError(UserError):
     """A joint whose parts do not meet."""
 
 

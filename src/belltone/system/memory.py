@@ -7,12 +7,14 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Final
 
+from belltone.errors import UserError
+
 __all__ = ["TooLargeError", "free_memory"]
 
 _GROUP: Final = Path("/sys/fs/cgroup")
 
 
-class TooLargeError(MemoryError):
+class TooLargeError(UserError):
     """A piece of work that needs more memory than there is, in words for the user."""
 
     def __init__(self, what: str, needed: float, free: float) -> None:

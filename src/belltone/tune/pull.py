@@ -8,13 +8,13 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.errors import UserError
 from belltone.modes.matching import match
 from belltone.modes.modeset import ModeSet
-from belltone.modes.solve import AccuracyError, ModeRequest, solve_modes
+from belltone.modes.solve import ModeRequest, solve_modes
 from belltone.progress import Progress
 from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
-from belltone.sheet.errors import SheetError
 
 __all__ = ["pulls"]
 
@@ -42,7 +42,7 @@ def pulls(
             try:
                 design = evaluate(sheet, {name: knob.exact_text(knob.value * factor)})
                 found = solve_modes(design, request, modes.discretisation, progress)
-            except (SheetError, AccuracyError):
+            except UserError:
                 break
             partners, _ = match(
                 modes.signatures[modes.rigid_count :],

@@ -11,6 +11,7 @@ import numpy as np
 from scipy.optimize import brentq
 
 from belltone.design.values import KnobValue
+from belltone.errors import UserError
 from belltone.modes.matching import match
 from belltone.modes.solve import request_for, solve_modes
 from belltone.progress import Progress
@@ -27,7 +28,7 @@ _POINTS: Final = 17  # enough to see every turn of a branch; answers are then so
 _MOST_DIGITS: Final = 12
 
 
-class ReachError(ValueError):
+class ReachError(UserError):
     """A frequency that cannot be reached as asked for."""
 
 

@@ -24,19 +24,14 @@ from belltone.desk.look import label_font
 from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette
 from belltone.exchange.preload_tables import CROSSING_COLUMNS, crossing_rows
-from belltone.modes.solve import AccuracyError
 from belltone.progress import Progress
-from belltone.sheet.errors import SheetError
-from belltone.store.failures import record_failure
+from belltone.store.failures import error_words
 from belltone.store.results import ResultStore, store_path
-from belltone.sweep.plan import PlanError
-from belltone.sweep.runner import SweepError
 from belltone.tune.speed_diagram import SpeedDiagram, speed_diagram
 
 __all__ = ["SpeedView"]
 
 _PER_RPM = 2 * math.pi / 60
-_TOLD = (SheetError, PlanError, SweepError, AccuracyError)
 
 
 class SpeedView(QWidget):
@@ -108,8 +103,7 @@ class SpeedView(QWidget):
             self._say()
 
         def fail(error: Exception) -> None:
-            told = str(error) if isinstance(error, _TOLD) else record_failure(error)
-            self.words.setText(told)
+            self.words.setText(error_words(error))
 
         session.jobs.start("speeds", work, finish, fail)
 

@@ -20,16 +20,15 @@ from belltone.desk.session.identity import carry_over
 from belltone.desk.session.jobs import Jobs
 from belltone.desk.session.tuning import Tuning
 from belltone.files import FileError, read_text
-from belltone.mesh.triangles import OutlineError
 from belltone.modes.mass_properties import part_masses
 from belltone.modes.modeset import Mode, ModeSet
-from belltone.modes.solve import AccuracyError, request_for, solve_modes
+from belltone.modes.solve import request_for, solve_modes
 from belltone.progress import Progress
 from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import MOST_BYTES, Sheet, read_sheet, write_sheet
 from belltone.sheet.errors import Path, SheetError, path_text
 from belltone.sheet.history import History
-from belltone.store.failures import record_failure
+from belltone.store.failures import error_words
 from belltone.store.journal import Journal
 from belltone.system.contacts import Contact, contacts
 from belltone.tune.bands import verdict
@@ -322,8 +321,7 @@ class Session(QObject):
             self._find_bare(sheet)
 
         def fail(error: Exception) -> None:
-            expected = isinstance(error, AccuracyError)
-            self.failure = str(error) if expected else record_failure(error)
+            self.failure = error_words(error)
             self.answer_changed.emit()
 
         self.jobs.start("modes", work, finish, fail)
@@ -382,9 +380,7 @@ class Session(QObject):
             "contacts",
             work,
             finish,
-            lambda error: self.told.emit(
-                str(error) if isinstance(error, OutlineError) else record_failure(error)
-            ),
+            lambda error: self.told.emit(error_words(error)),
         )
 
     # -- parts ----------------------------------------------------------------------------------

@@ -9,16 +9,15 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtCore import QObject, Signal
 
 from belltone.desk.session.identity import carry_over
-from belltone.modes.solve import AccuracyError, request_for
+from belltone.modes.solve import request_for
 from belltone.progress import Progress
-from belltone.sheet.errors import SheetError
-from belltone.store.failures import record_failure
+from belltone.store.failures import error_words
 from belltone.store.results import ResultStore, store_path
-from belltone.sweep.plan import PlanError, default_plan
-from belltone.sweep.runner import Sweep, SweepError, run_sweep
+from belltone.sweep.plan import default_plan
+from belltone.sweep.runner import Sweep, run_sweep
 from belltone.sweep.work import start_workers
 from belltone.tune.clear import ClearInterval, clear_intervals
-from belltone.tune.reach import Reach, ReachError, reach
+from belltone.tune.reach import Reach, reach
 
 if TYPE_CHECKING:
     from belltone.desk.session.session import Session
@@ -94,7 +93,7 @@ class Tuning(QObject):
             self._take_sweep(sweep)
 
         def fail(error: Exception) -> None:
-            self.sweep_failure = _told(error)
+            self.sweep_failure = error_words(error)
             self.sweep_changed.emit()
 
         self._session.jobs.start("sweep", work, finish, fail)
@@ -198,7 +197,7 @@ class Tuning(QObject):
                 self.sweep_changed.emit()
 
         self._session.jobs.start(
-            "clear", work, finish, lambda error: self._session.told.emit(_told(error))
+            "clear", work, finish, lambda error: self._session.told.emit(error_words(error))
         )
 
     def nearest_clear(self) -> float | None:
@@ -233,14 +232,8 @@ class Tuning(QObject):
             self.reached.emit()
 
         def fail(error: Exception) -> None:
-            self.reach_failure = _told(error)
+            self.reach_failure = error_words(error)
             self.reached.emit()
 
         self._session.jobs.start("reach", work, finish, fail)
         self.reached.emit()
-
-
-def _told(error: Exception) -> str:
-    """What an error says, if it was made for the user; else that the program failed."""
-    expected = (SheetError, PlanError, SweepError, ReachError, AccuracyError)
-    return str(error) if isinstance(error, expected) else record_failure(error)

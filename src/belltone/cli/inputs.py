@@ -1,0 +1,86 @@
+"""What the commands read: sheets, knobs set, frequencies, answers already known."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import typer
+
+from belltone.cli.output import fail
+from belltone.cli.waiting import progress_shown
+from belltone.files import same_file
+from belltone.modes.modeset import ModeSet
+from belltone.modes.solve import ModeRequest, solve_modes
+from belltone.reading.evaluate import evaluate
+from belltone.sheet.document import Sheet, read_sheet
+from belltone.sheet.part_models import MeshPart
+from belltone.sheet.plain import PlainValueError, plain_value
+from belltone.sheet.units import DIMENSIONS
+from belltone.store.results import ResultStore, result_key, store_path
+
+
+def read_input(path: Path, output: Path | None) -> Sheet:
+    """A sheet, after a look whether the output may be written without replacing an input."""
+    source = read_sheet(path)
+    meshes = [
+        source.file(part.file)
+        for part in source.content.parts.values()
+        if isinstance(part, MeshPart)
+    ]
+    may_write(output, [path, *meshes, store_path(path)])
+    return source
+
+
+def may_write(output: Path | None, inputs: list[Path]) -> None:
+    """End the program where the output would replace what is read, or cannot be written."""
+    if output is None:
+        return
+    if not output.resolve().parent.is_dir():
+        fail(f"“{output}” cannot be written: there is no folder “{output.parent}”")
+    if output.is_dir():
+        fail(f"“{output}” cannot be written: it is a folder")
+    for each in inputs:
+        if same_file(output, each):
+            fail(f"“{output}” would replace “{each}”, which is read here; write somewhere else")
+
+
+def settings_of(texts: list[str] | None) -> dict[str, str]:
+    """The knobs set, by name."""
+    settings: dict[str, str] = {}
+    for text in texts or []:
+        name, sign, value = text.partition("=")
+        if not sign or not name.strip() or not value.strip():
+            raise typer.BadParameter(
+                f"“{text}” is not KNOB=VALUE, such as “wall=2 mm”", param_hint="--set"
+            )
+        settings[name.strip()] = value.strip()
+    return settings
+
+
+def set_knobs(sheet: Sheet, texts: list[str] | None) -> tuple[Sheet, dict[str, str]]:
+    """The sheet and the knobs set; “scale” without a knob of that name is the preload's."""
+    settings = settings_of(texts)
+    if "scale" in settings and "scale" not in sheet.content.knobs and sheet.content.preload:
+        sheet = sheet.with_value(("preload", "scale"), settings.pop("scale"))
+    return sheet, settings
+
+
+def solved(
+    sheet: Sheet, settings: dict[str, str], request: ModeRequest, store: ResultStore
+) -> ModeSet:
+    """The modes of a sheet, from the store where they are known."""
+    key = result_key(sheet, settings, request, None)
+    found = store.get(key)
+    if found is None:
+        with progress_shown("solving") as progress:
+            found = solve_modes(evaluate(sheet, settings), request, progress=progress)
+        store.put(key, found)
+    return found
+
+
+def frequency(text: str) -> float:
+    """A frequency in Hz."""
+    frequency = plain_value(text, DIMENSIONS["frequency"])
+    if not frequency > 0:
+        raise PlainValueError(f"“{text}”: a frequency above 0 Hz is needed")
+    return frequency

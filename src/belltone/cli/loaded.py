@@ -1,0 +1,100 @@
+"""What loads do: the preload, and spin."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+
+from belltone.cli.inputs import read_input, set_knobs, solved
+from belltone.cli.options import Format, FormatOption, Output, Settings, SheetPath
+from belltone.cli.output import note, table, warn, write
+from belltone.cli.waiting import progress_shown
+from belltone.exchange.preload_tables import (
+    CROSSING_COLUMNS,
+    EFFECT_COLUMNS,
+    LARGEST_COLUMNS,
+    REACTION_COLUMNS,
+    crossing_rows,
+    effect_rows,
+    largest_rows,
+    reaction_rows,
+    state_data,
+    state_words,
+)
+from belltone.exchange.tables import as_csv, as_json, sweep_rows
+from belltone.modes.solve import request_for
+from belltone.reading.evaluate import evaluate
+from belltone.store.results import ResultStore, store_path
+from belltone.sweep.plan import PlanError
+from belltone.sweep.work import start_workers
+from belltone.tune.effect import effects
+from belltone.tune.speed_diagram import speed_diagram
+
+
+def preload_command(
+    sheet: SheetPath,
+    settings: Settings = None,
+    form: FormatOption = Format.TABLE,
+    output: Output = None,
+) -> None:
+    """Show what the preload does: state, reactions, buckling, modes with and without it."""
+    source, chosen = set_knobs(read_input(sheet, output), settings)
+    design = evaluate(source, chosen)
+    warn(design)
+    if design.preload is None:
+        raise PlanError(
+            "nothing loads the component: the sheet has no preload, does not apply it, or all of "
+            "it is zero"
+        )
+    with ResultStore(store_path(sheet), note) as store:
+        request = request_for(design)
+        before = solved(source.without_preload(), chosen, request, store)
+        after = solved(source, chosen, request, store)
+    base = after.base
+    assert base is not None
+    changed = effects(before, after)
+    if form is Format.JSON:
+        found = state_data(base) | {
+            "modes": [
+                {
+                    "mode": each.number,
+                    "without_Hz": each.before,
+                    "mode_with_preload": each.number_after,
+                    "with_preload_Hz": each.after,
+                }
+                for each in changed
+            ]
+        }
+        write(as_json(found), output)
+        return
+    tables = (
+        (LARGEST_COLUMNS, largest_rows(base)),
+        (REACTION_COLUMNS, reaction_rows(base)),
+        (EFFECT_COLUMNS, effect_rows(changed)),
+    )
+    if form is Format.CSV:
+        write("\n".join(as_csv(header, rows) for header, rows in tables), output)
+        return
+    words = "".join(f"{line}\n" for line in state_words(base))
+    write(words + "\n" + "\n".join(table(*each) for each in tables), output)
+
+
+def speeds(sheet: SheetPath, form: FormatOption = Format.TABLE, output: Output = None) -> None:
+    """Frequencies over spin speed, and every crossing with an order line."""
+    source = read_input(sheet, output)
+    warn(evaluate(source))
+    with (
+        ResultStore(store_path(sheet), note) as store,
+        progress_shown("speed diagram") as progress,
+        start_workers() as workers,
+    ):
+        diagram = speed_diagram(source, workers, store, progress)
+    header, rows = sweep_rows(diagram.sweep)
+    if form is Format.CSV:
+        write(as_csv(header, rows), output)
+    elif form is Format.JSON:
+        write(as_json({"crossings": [asdict(each) for each in diagram.crossings]}), output)
+    else:
+        if diagram.note:
+            note(diagram.note)
+        crossings = table(CROSSING_COLUMNS, crossing_rows(diagram))
+        write(table(header, rows) + "\n" + crossings, output)

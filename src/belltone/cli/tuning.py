@@ -1,0 +1,114 @@
+"""Turning a knob: sweeps, and reach."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from belltone.cli.inputs import frequency, read_input
+from belltone.cli.options import Format, FormatOption, Output, SheetPath
+from belltone.cli.output import note, table, warn, write
+from belltone.cli.waiting import progress_shown
+from belltone.exchange.tables import as_csv, as_json, failure_lines, percent, sweep_data, sweep_rows
+from belltone.reading.evaluate import evaluate
+from belltone.sheet.document import read_sheet, write_sheet
+from belltone.sheet.units import format_number
+from belltone.store.results import ResultStore, store_path
+from belltone.sweep.plan import parse_plan
+from belltone.sweep.runner import run_sweep
+from belltone.sweep.work import start_workers
+from belltone.tune.clear import band_visits, clear_intervals
+from belltone.tune.reach import reach
+
+
+def sweep(
+    sheet: SheetPath,
+    over: Annotated[
+        list[str],
+        typer.Option(
+            "--over", metavar="KNOB=START:STOP:POINTS", help="Such as “wall=2 mm:6 mm:41”."
+        ),
+    ],
+    form: FormatOption = Format.TABLE,
+    output: Output = None,
+) -> None:
+    """Sweep a knob: branches, bands met, and the knob's clear intervals."""
+    if len(over) > 1:
+        raise typer.BadParameter("one knob at a time is swept so far", param_hint="--over")
+    source = read_input(sheet, output)
+    design = evaluate(source)
+    warn(design)
+    plan = parse_plan(over[0], design)
+    with (
+        ResultStore(store_path(sheet), note) as store,
+        progress_shown(f"sweep of {plan.knob}") as progress,
+        start_workers() as workers,
+    ):
+        done = run_sweep(source, plan, workers, store, progress)
+        intervals = clear_intervals(done, design.bands, design.margin, progress)
+    visits = band_visits(done, design.bands, design.margin)
+    header, rows = sweep_rows(done)
+    if form is Format.JSON:
+        write(as_json(sweep_data(done, design, intervals, visits)), output)
+    elif form is Format.CSV:
+        write(as_csv(header, rows), output)
+    else:
+        lines = [table(header, rows)]
+        for visit in visits:
+            how = "in the margin of" if visit.margin_only else "in"
+            lines.append(
+                f"branch {visit.branch} stands {how} “{visit.band}” from "
+                f"{done.knob.text(visit.start, 4)} to {done.knob.text(visit.stop, 4)}\n"
+            )
+        clear = ", ".join(
+            f"{done.knob.text(each.start, 5)} to {done.knob.text(each.stop, 5)}"
+            for each in intervals
+        )
+        if design.bands:
+            lines.append(f"clear intervals of {done.knob.name}: {clear or 'none'}\n")
+        lines.append(f"largest error of any frequency: {percent(done.worst_error)}\n")
+        lines += [f"{line}\n" for line in failure_lines(done)]
+        write("".join(lines), output)
+
+
+def reach_command(
+    sheet: SheetPath,
+    mode: Annotated[int, typer.Option(min=1, metavar="N", help="The mode's number now.")],
+    target: Annotated[str, typer.Option(metavar="F", help="Where it shall stand: “55 Hz”.")],
+    knob: Annotated[str, typer.Option(metavar="KNOB", help="The knob to turn.")],
+    tolerance: Annotated[
+        str | None, typer.Option(metavar="F", help="How near is near enough (0.01 % if left out).")
+    ] = None,
+    write: Annotated[
+        Path | None, typer.Option(metavar="FILE", help="Write the sheet with the knob set.")
+    ] = None,
+) -> None:
+    """Find the knob value that brings a mode to a frequency."""
+    source = read_sheet(sheet)
+    warn(evaluate(source))
+    with (
+        ResultStore(store_path(sheet), note) as store,
+        progress_shown(f"reach with {knob}") as progress,
+        start_workers() as workers,
+    ):
+        found = reach(
+            source,
+            mode,
+            frequency(target),
+            knob,
+            workers,
+            None if tolerance is None else frequency(tolerance),
+            store=store,
+            progress=progress,
+        )
+    print(
+        f"{knob} = {found.text}: mode {mode} stands at {format_number(found.frequency, 7)} Hz"
+        + (f" (as mode {found.number})" if found.number != mode else "")
+    )
+    if found.others:
+        print("also at " + ", ".join(found.knob.text(value) for value in found.others))
+    if write is not None:
+        write_sheet(found.sheet, write)
+        print(f"written to {write}")

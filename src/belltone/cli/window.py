@@ -1,0 +1,53 @@
+"""The window, opened from the command line."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from belltone.cli.output import mode_notes, table, write
+from belltone.exchange.tables import MODE_COLUMNS, mode_rows
+from belltone.modes.solve import request_for, solve_modes
+from belltone.reading.evaluate import evaluate
+from belltone.sheet.demo import demo_sheet
+from belltone.sheet.document import read_sheet
+
+
+def desk(
+    sheet: Annotated[
+        Path | None, typer.Argument(metavar="[SHEET]", help="A sheet to open.")
+    ] = None,
+) -> None:
+    """Open the window."""
+    _open_window(sheet)
+
+
+def demo(
+    picture: Annotated[
+        Path | None,
+        typer.Option(metavar="FILE", help="No window: print the frequencies, draw it to a PNG."),
+    ] = None,
+) -> None:
+    """Open the window with the demo sheet, the infeed rail of a bottling line."""
+    path = demo_sheet()
+    if picture is None:
+        _open_window(path)
+        return
+    design = evaluate(read_sheet(path))
+    found = solve_modes(design, request_for(design))
+    notes = mode_notes(found, design.accuracy)
+    write(table(MODE_COLUMNS, mode_rows(found, design)) + notes, None)
+
+    from belltone.desk.app import draw_picture  # the window's libraries load only when needed
+
+    draw_picture(path, picture)
+    print(f"the window's picture is in {picture}")
+
+
+def _open_window(path: Path | None) -> None:
+
+    from belltone.desk.app import run_desk  # the window's libraries load only when needed
+
+    raise typer.Exit(run_desk(path))
