@@ -5,12 +5,19 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
+import numpy as np
+from numpy.typing import NDArray
+
 from belltone.design.values import Design
+from belltone.mesh.discretisation import Discretisation
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import ModeRequest, solve_modes
 from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import SheetError
+from belltone.system.assembly import assemble
+from belltone.system.bodies import with_plans
+from belltone.system.lanczos import lowest_modes
 
 STEEL = """
 [materials.steel]
@@ -42,6 +49,13 @@ def findings(*pieces: str, folder: Path | None = None) -> str:
 def modes_of(*pieces: str, count: int = 8, accuracy: float = 2e-3) -> ModeSet:
     """The modes of such a sheet."""
     return solve_modes(design_of(*pieces), ModeRequest(count, None, accuracy))
+
+
+def frequencies_at(design: Design, level: Discretisation, count: int) -> NDArray[np.float64]:
+    """The lowest flexible frequencies (Hz) at one discretisation, and nothing about them."""
+    system = assemble(design, with_plans(design, level))
+    found = lowest_modes(system.stiffness, system.mass, system.rigid, count)
+    return np.sqrt(found.values[:count]) / (2 * np.pi)
 
 
 def plate(name: str, width: float, height: float, at: Sequence[float], extra: str = "") -> str:

@@ -3,6 +3,7 @@
 import json
 import runpy
 import tomllib
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -28,7 +29,8 @@ def test_the_published_schema_is_current() -> None:
 def test_examples_solve_without_a_word(path: Path) -> None:
     design = evaluate(read_sheet(path))
     assert design.warnings == ()
-    modes = solve_modes(design, request_for(design))
+    # Less accurate than it asks for, since most take long: what is asked here is whether it solves.
+    modes = solve_modes(design, replace(request_for(design), accuracy=max(2e-2, design.accuracy)))
     assert modes.complete
 
 

@@ -8,7 +8,7 @@ from belltone.modes.solve import ModeRequest, solve_modes
 from belltone.system.assembly import bodies_of
 from belltone.system.constraints import hinged_tie, mean_motion
 from belltone.system.joints import meeting_of
-from tests.assemblies import design_of, held, joint, plate
+from tests.assemblies import design_of, frequencies_at, held, joint, plate
 
 COARSE = Discretisation(1, 4)
 PLATE = plate("p", 300, 200, (0, 0, 0)) + held("p.outline")
@@ -62,10 +62,7 @@ def test_a_rib_is_the_same_as_a_plate_on_edge() -> None:
     wall = wall.replace('thickness = "4 mm"', 'thickness = "5 mm"')
     as_wall = design_of(PLATE, wall, joint("w.south", "p"))
     fine = Discretisation(1, 5)
-    one, two = (
-        solve_modes(design, ModeRequest(3, None, 1e-2), fine).flexible[:3]
-        for design in (as_member, as_wall)
-    )
+    one, two = (frequencies_at(design, fine, 3) for design in (as_member, as_wall))
     assert one == pytest.approx(two, rel=6e-3)
 
 
@@ -89,7 +86,7 @@ def test_two_lapped_plates_on_two_spots() -> None:
     seats += '[sites.two]\npart = "a"\nat = ["120 mm", "30 mm"]\n'
     spots = joint("a", "b", "spots", 'spots = ["one", "two"]\nradius = "10 mm"')
     design = design_of(low, high, seats, spots)
-    found = solve_modes(design, ModeRequest(3, None, 1e-2), COARSE).flexible[:3]
+    found = frequencies_at(design, COARSE, 3)
     assert found == pytest.approx([88.2, 96.2, 104.9], rel=6e-3)
 
 
