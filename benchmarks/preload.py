@@ -49,7 +49,7 @@ def _loaded(
     state = equilibrium(Assembly(design, level), design.preload, Progress(), steps)
     system = state.system
     factor = checked(state, Progress())
-    lowest_modes(system.stiffness, system.mass, system.rigid, _COUNT, factor=factor)
+    lowest_modes(system.stiffness, system.mass, system.rigid, _COUNT, factor=(factor, 0.0))
     if state.pose is None and factors:
         buckling(state.elastic, state.stress_stiffness, state.elastic_factor, 4, Progress())
 

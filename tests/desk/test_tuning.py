@@ -1,6 +1,7 @@
 """Ruler, sweep map, readout, verdict and reach, driven by hand in the real window."""
 
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -102,6 +103,8 @@ def test_sweep_then_go_there(window: MainWindow, qtbot: QtBot) -> None:
 
 
 def test_a_sweep_says_its_cost_before_it_runs(window: MainWindow) -> None:
+    assert window.session.answer is not None
+    window.session.answer = replace(window.session.answer, seconds=0.5)
     window.map.points.setValue(2)
     short = window.map.range.text()
     assert short.startswith("2 mm to 6 mm, about ")

@@ -10,7 +10,8 @@ import pytest
 
 from belltone.design.preload import SpinValue
 from belltone.modes.base_state import BaseState
-from belltone.modes.solve import BuckledModesError, request_for, solve_modes
+from belltone.modes.errors import BuckledModesError
+from belltone.modes.solve import request_for, solve_modes
 from belltone.modes.whirl import turning_pattern
 from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet

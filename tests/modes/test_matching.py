@@ -7,9 +7,16 @@ from hypothesis import strategies as st
 
 from belltone.design.values import Design
 from belltone.modes.kinds import energy_shares, kind_names
-from belltone.modes.matching import assurance, clusters, match
+from belltone.modes.matching import assurance, clusters, paired
+from belltone.modes.pairing import pair
 from belltone.modes.solve import ModeRequest, solve_modes
 from tests.conftest import CLAMPED
+
+
+def match(
+    first: np.ndarray, second: np.ndarray, frequencies: np.ndarray, expected: np.ndarray
+) -> tuple[np.ndarray, np.ndarray]:
+    return paired(assurance(first, second), frequencies, expected)
 
 
 def orthonormal(count: int, size: int = 12) -> np.ndarray[tuple[int, int], np.dtype[np.float64]]:
@@ -19,7 +26,7 @@ def orthonormal(count: int, size: int = 12) -> np.ndarray[tuple[int, int], np.dt
 @given(st.permutations(range(6)))
 def test_modes_are_found_wherever_they_went(order: list[int]) -> None:
     shapes = orthonormal(6)
-    partners, certainty = match(shapes, -shapes[order], np.arange(1.0, 7.0))
+    partners, certainty = match(shapes, -shapes[order], np.arange(1.0, 7.0), np.ones(6))
     assert [order[partner] for partner in partners] == list(range(6))
     assert certainty == pytest.approx(np.ones(6))
 
@@ -29,7 +36,9 @@ def test_a_turned_pair_is_recognised(angle: float) -> None:
     shapes = orthonormal(3)
     turn = np.array([[np.cos(angle), np.sin(angle)], [-np.sin(angle), np.cos(angle)]])
     turned = np.vstack([shapes[:1], turn @ shapes[1:]])
-    partners, certainty = match(shapes, turned, np.array([1.0, 2.0, 2.0]))
+    partners, certainty = match(
+        shapes, turned, np.array([1.0, 2.0, 2.0]), np.array([1.0, 2.0, 2.0])
+    )
     assert partners[0] == 0
     assert set(partners[1:]) == {1, 2}
     assert certainty == pytest.approx(np.ones(3))
@@ -45,9 +54,9 @@ def test_the_frequency_foreseen_breaks_a_tie() -> None:
 
 def test_fewer_partners_than_modes() -> None:
     shapes = orthonormal(3)
-    partners, _ = match(shapes, shapes[:1], np.array([1.0]))
+    partners, _ = match(shapes, shapes[:1], np.array([1.0]), np.ones(3))
     assert list(partners) == [0, -1, -1]
-    assert match(shapes[:0], shapes, np.ones(3))[0].size == 0
+    assert match(shapes[:0], shapes, np.ones(3), np.ones(0))[0].size == 0
 
 
 def test_assurance_is_one_for_itself_and_nothing_for_others() -> None:
@@ -96,7 +105,7 @@ def test_shapes_match_when_a_mass_is_hung_on(bar: Callable[..., Design]) -> None
     bare = solve_modes(bar(section, rest=CLAMPED), request)
     body = '[[masses]]\nsite = "bar.end"\nmass = "0.2 kg"\n'
     laden = solve_modes(bar(section, rest=CLAMPED + body), request)
-    partners, certainty = match(bare.signatures, laden.signatures, laden.flexible)
+    partners, certainty = pair(bare, laden)
     assert list(partners[:4]) == [0, 1, 2, 3]
     assert certainty[:4].min() > 0.9
 
@@ -106,7 +115,7 @@ def test_shapes_match_across_sizes_and_meshes(bar: Callable[..., Design]) -> Non
     request = ModeRequest(6, None, 1e-3)
     short = solve_modes(bar(section, "0.5 m", CLAMPED), request)
     long = solve_modes(bar(section, "2 m", CLAMPED), request)
-    partners, certainty = match(short.signatures[:4], long.signatures, long.flexible)
+    partners, certainty = pair(short, long, range(4), long.flexible[:4])
     assert certainty[:2] == pytest.approx([1, 1], abs=0.01)
     for place, partner in enumerate(partners[:2]):
         assert short.kinds[place] == long.kinds[partner]

@@ -1,4 +1,6 @@
 from collections.abc import Callable
+from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import pytest
@@ -7,7 +9,10 @@ from hypothesis import strategies as st
 
 from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation
+from belltone.modes import solution
+from belltone.modes.level import Level, planned
 from belltone.modes.refine import refine
+from belltone.modes.solution import alike, carried, solved
 from belltone.modes.solve import (
     AccuracyError,
     ModeRequest,
@@ -17,8 +22,10 @@ from belltone.modes.solve import (
 )
 from belltone.progress import Cancelled, Progress
 from belltone.reading.evaluate import evaluate
-from belltone.sheet.document import Sheet
+from belltone.sheet.demo import demo_sheet
+from belltone.sheet.document import Sheet, read_sheet
 from belltone.sheet.errors import SheetError
+from belltone.system.lanczos import lowest_modes
 from tests.conftest import CLAMPED, bar_text, held
 
 RECTANGLE = 'shape = "solid rectangle", width = "50 mm", height = "30 mm"'
@@ -208,3 +215,40 @@ def test_limiting_keeps_rigid_modes(bar: Callable[..., Design]) -> None:
     assert first.rpm == pytest.approx(60 * first.frequency)
     assert first.angular == pytest.approx(2 * np.pi * first.frequency)
     assert dict(first.energy)["bending about y"] == pytest.approx(1.0)
+
+
+def test_modes_are_solved_for_where_the_climb_begins_and_ends(
+    rail: Sheet, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Between they are carried over; a given level needs one solution, whatever tells its error."""
+    solutions: list[int] = []
+
+    def counted(*args: Any, **kwargs: Any) -> Any:
+        solutions.append(args[0].shape[0])
+        return lowest_modes(*args, **kwargs)
+
+    monkeypatch.setattr(solution, "lowest_modes", counted)
+    design = evaluate(rail)
+    found = solve_modes(design, request_for(design))
+    assert len(solutions) == 2
+    assert solutions[1] > solutions[0]
+    solve_modes(design, request_for(design), found.discretisation)
+    assert len(solutions) == 3
+
+
+@pytest.mark.parametrize("name", ["infeed_rail", "paddle", "cap_chute"])
+def test_carried_over_modes_are_those_solved_for(name: str) -> None:
+    """What is still missing is a small share of the change from order to order."""
+    design = evaluate(read_sheet(demo_sheet(name)))
+    request = request_for(design)
+    level = planned(design, Discretisation(1, 4))
+    low, high = (Level(design, replace(level, order=order), Progress()) for order in (4, 5))
+    source = solved(low, request)
+    guess, exact = carried(source, high, request), solved(high, request)
+    count = min(len(source.frequencies), len(exact.frequencies))
+    change = np.abs(source.frequencies[:count] / exact.frequencies[:count] - 1)
+    missing = np.abs(guess.frequencies[:count] / exact.frequencies[:count] - 1)
+    assert np.all(missing <= 0.05 * change.max() + 1e-9)
+    assert not guess.proven
+    assert exact.complete
+    assert np.diag(alike(source, exact))[:count].min() > 0.9

@@ -6,8 +6,9 @@ from scipy.optimize import brentq
 from scipy.special import ellipk
 
 from belltone.mesh.discretisation import Discretisation
+from belltone.modes.errors import BuckledModesError
 from belltone.modes.modeset import ModeSet
-from belltone.modes.solve import AccuracyError, BuckledModesError, ModeRequest, solve_modes
+from belltone.modes.solve import AccuracyError, ModeRequest, solve_modes
 from tests.assemblies import design_of, held, member, modes_of, plate
 
 BAR = 'shape = "solid rectangle", width = "20 mm", height = "3 mm"'

@@ -62,6 +62,7 @@ SURFACE_STRAINS = ("membrane", "bending", "shear")
 
 _DRILLING: Final = 1e-3  # of the in-plane shear stiffness; ten times more or less moves no digit
 _UNTIED: Final = 0.15  # share of strain 12 that is not tied; its square counts in the energy
+_KEPT_NUMBERS: Final = 12_000_000  # of strains, kept for those who ask again
 _BATCH_NUMBERS: Final = 6_000_000  # numbers held at a time: strains of a batch of elements
 
 
@@ -217,6 +218,8 @@ class SurfaceElements:
         self._rule = _rule(nodes.order)
         self.size = 6 * (nodes.order + 1) ** 2
         self._known = _KnownWalls()
+        self._strained_batches: dict[int, tuple[Array, Array]] = {}
+        self._room = _KEPT_NUMBERS
         if now is None:
             still = np.broadcast_to(np.eye(3), (*nodes.positions.shape, 3))
             self._now = _Posed(nodes.positions, nodes.directors, still)
@@ -239,9 +242,8 @@ class SurfaceElements:
         """Stiffness of the strains ``(elements, size, size)``, without that of stress."""
         stiffness = np.empty((len(self._nodes), self.size, self.size))
         for batch, part in self._batches():
-            strains = self._strains(part)
+            strains, twist = self._strains(part)
             walls = self._walls(part)
-            twist = self._twist(part)
             flat = strains.reshape(len(part), -1, self.size)
             stressed = np.matmul(walls.law, strains).reshape(flat.shape)
             stiffness[batch] = np.matmul(flat.transpose(0, 2, 1), stressed)
@@ -385,10 +387,11 @@ class SurfaceElements:
         for batch, part in self._batches():
             walls = self._walls(part)
             moved = motions[:, batch].transpose(1, 2, 0)
-            strains = self._strains(part).reshape(len(part), -1, self.size) @ moved
+            units, twist = self._strains(part)
+            strains = units.reshape(len(part), -1, self.size) @ moved
             strains = strains.reshape(len(part), -1, MEASURES, modes)
             work = 0.5 * strains * np.matmul(walls.law, strains)
-            drill = 0.5 * walls.drilling[..., None] * (self._twist(part) @ moved) ** 2
+            drill = 0.5 * walls.drilling[..., None] * (twist @ moved) ** 2
             parts = (
                 work[:, :, :3].sum(axis=2) + drill,
                 work[:, :, 3:9].sum(axis=2),
@@ -412,7 +415,7 @@ class SurfaceElements:
         if motions is None:
             twist = self._finite_twist(part)
         else:
-            twist = (self._twist(part) @ motions[..., None])[..., 0]
+            twist = (self._strains(part)[1] @ motions[..., None])[..., 0]
         stress = np.matmul(walls.law, strains[..., None])[..., 0] - heat * walls.heated
         return stress, walls.drilling * twist
 
@@ -420,7 +423,7 @@ class SurfaceElements:
         """Strains ``(elements, points, 11)`` of small motions, or those of the pose."""
         if motions is None:
             return self._finite_strains(part)
-        strains = self._strains(part).reshape(len(part), -1, self.size) @ motions[..., None]
+        strains = self._strains(part)[0].reshape(len(part), -1, self.size) @ motions[..., None]
         return strains.reshape(len(part), -1, MEASURES)
 
     def _stress_form(self, stress: Array) -> DirectorForm:
@@ -506,8 +509,21 @@ class SurfaceElements:
     def _tangents(positions: Array, grid: _Grid) -> Array:
         return np.stack([np.matmul(slope, positions) for slope in grid.slopes], axis=-2)
 
-    def _strains(self, part: _Batch) -> Array:
-        """Generalised strains of unit motions, ``(elements, points, 11, size)``."""
+    def _strains(self, part: _Batch) -> tuple[Array, Array]:
+        """Generalised strains of unit motions, ``(elements, points, 11, size)``, and the twist.
+
+        They are kept while they are not too much, since energies are asked for after matrices.
+        """
+        if part.start in self._strained_batches:
+            return self._strained_batches[part.start]
+        found = self._unit_strains(part), self._twist(part)
+        size = found[0].size + found[1].size
+        if self._room > size:
+            self._room -= size
+            self._strained_batches[part.start] = found
+        return found
+
+    def _unit_strains(self, part: _Batch) -> Array:
         rule, now = self._rule, part.now
         elements, count = now.positions.shape[:2]
         result = np.empty((elements, len(rule.weights), MEASURES, count, 6))

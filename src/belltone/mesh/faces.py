@@ -8,9 +8,11 @@ from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
 from scipy.spatial import cKDTree
 
 from belltone.design.values import MeshValue, Place
+from belltone.mesh.reading import reading_rows
 from belltone.mesh.sites import Feet, SiteNodes
 
 __all__ = ["FaceMesh", "face_mesh"]
@@ -126,6 +128,11 @@ class FaceMesh:
             shares / shares.sum(),
             self.coordinates[nodes],
         )
+
+    def at_nodes_of(self, other: FaceMesh) -> sparse.csr_matrix:
+        """Rows that read a motion of this mesh at the nodes of another one of the same faces."""
+        feet = self.feet(other.coordinates)
+        return reading_rows(feet.nodes, feet.weights, len(self.coordinates))
 
     @cached_property
     def _tree(self) -> cKDTree:

@@ -9,10 +9,12 @@ from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
 
 from belltone.design.values import MemberValue, Place
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.quadrature import lagrange, lobatto, lobatto_weights
+from belltone.mesh.reading import reading_rows
 from belltone.mesh.sites import Feet, SiteNodes
 
 __all__ = ["LineMesh", "line_mesh"]
@@ -93,6 +95,15 @@ class LineMesh:
         element = np.clip(np.searchsorted(self.stretches[:, 1], shares), 0, len(self.stretches) - 1)
         start, stop = self.stretches[element].T
         return element, 2 * (shares - start) / (stop - start) - 1
+
+    def at_nodes_of(self, other: LineMesh) -> sparse.csr_matrix:
+        """Rows that read a motion of this mesh at the nodes of another one of the same member."""
+        own = 0.5 * (lobatto(other.order) + 1)
+        shares = np.empty(len(other.coordinates))
+        shares[other.connectivity] = other.stretches[:, :1] + own * np.diff(other.stretches, axis=1)
+        element, local = self.sample(shares)
+        weights, _ = lagrange(lobatto(self.order), local)
+        return reading_rows(self.connectivity[element], weights, len(self.coordinates))
 
     def feet(self, points: Array) -> Feet:
         """The nearest places of the axis to points ``(n, 3)``."""

@@ -11,6 +11,7 @@ from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
 
 from belltone.design.values import Place, SurfaceValue
 from belltone.geometry.charts import chart_of
@@ -20,6 +21,7 @@ from belltone.mesh.discretisation import Discretisation, SurfacePlan
 from belltone.mesh.feet import ElementFinder
 from belltone.mesh.plate_blocks import PlateScheme, plate_blocks, plate_scheme, unfolded
 from belltone.mesh.quadrature import lagrange, lobatto, lobatto_weights
+from belltone.mesh.reading import reading_rows
 from belltone.mesh.shell_blocks import drawn_blocks, revolved_blocks
 from belltone.mesh.sites import Feet, SiteNodes
 from belltone.mesh.triangles import OutlineError
@@ -143,6 +145,21 @@ class SurfaceMesh:
         across, up = (lagrange(nodes, at)[0] for at in local)
         weights = np.einsum("nj,ni->nji", up, across).reshape(len(element), -1)
         return element, weights
+
+    def at_nodes_of(self, other: SurfaceMesh) -> sparse.csr_matrix:
+        """Rows that read a motion of this mesh at the nodes of another one on the same blocks."""
+        local = 0.5 * (lobatto(other.order) + 1)
+        spans = other.spans
+        across = spans[:, [0]] + local * (spans[:, [1]] - spans[:, [0]])
+        up = spans[:, [2]] + local * (spans[:, [3]] - spans[:, [2]])
+        nodes, first = np.unique(other.connectivity, return_index=True)
+        element, place = np.divmod(first, other.connectivity.shape[1])
+        row, column = np.divmod(place, len(local))
+        found, weights = self.sample(
+            (other.block[element], across[element, column], up[element, row])
+        )
+        assert len(nodes) == len(other.coordinates)
+        return reading_rows(self.connectivity[found], weights, len(self.coordinates))
 
     @cached_property
     def _finder(self) -> ElementFinder:

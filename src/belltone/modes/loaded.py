@@ -153,7 +153,7 @@ def whirling(
     basis = system.free.basis
     skew = gyroscopic(assembly, system.bodies, state.pose, spin.axis)
     reduced = sparse.csc_matrix(basis.T @ skew @ basis)
-    factor = None if system.rigid.shape[1] else Factor(raised)
+    factor = None if system.rigid.shape[1] else (Factor(raised), 0.0)
     before = np.empty(0)
     available = raised.shape[0] - system.rigid.shape[1]
     while True:

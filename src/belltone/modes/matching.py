@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import linear_sum_assignment
 
-__all__ = ["EQUAL", "assurance", "clusters", "match"]
+__all__ = ["EQUAL", "assurance", "clusters", "paired"]
 
 Array = NDArray[np.float64]
 IntArray = NDArray[np.intp]
@@ -47,35 +47,30 @@ def clusters(frequencies: Array, gap: float = EQUAL) -> list[slice]:
     return groups
 
 
-def match(
-    first: Array,
-    second: Array,
-    second_frequencies: Array,
-    expected: Array | None = None,
-) -> tuple[IntArray, Array]:
-    """Find for each signature of ``first`` its partner in ``second``.
+def paired(alike: Array, frequencies: Array, expected: Array) -> tuple[IntArray, Array]:
+    """Find partners for the first shapes among the second, given how ``alike`` (m, n) they are.
 
-    Equal frequencies of ``second`` are compared as a subspace: a shape that lies in their span
-    is recognised whichever way the pair happens to be turned. ``expected`` (one frequency for
-    each of ``first``) breaks ties towards the frequency foreseen. Returns the partners' places
-    (-1 where ``second`` has too few) and the assurance of each match.
+    Equal ``frequencies`` (n,) of the second, ascending, are compared as a subspace: a shape that
+    lies in their span is recognised whichever way the pair happens to be turned. The frequencies
+    ``expected`` (m,) of the first break ties towards what is foreseen. Returns the partners' places
+    (-1 where the second are too few) and the assurance of each.
     """
-    alike = assurance(first, second)
-    for group in clusters(second_frequencies):
+    alike = np.array(alike)
+    for group in clusters(frequencies):
         if group.stop - group.start > 1:
             alike[:, group] = alike[:, group].sum(axis=1, keepdims=True)
     np.clip(alike, 0.0, 1.0, out=alike)
     cost = 1.0 - alike
-    if expected is not None and len(second_frequencies):
+    if len(frequencies):
         away = np.abs(
-            np.log(np.maximum(second_frequencies, 1e-300))[None, :]
+            np.log(np.maximum(frequencies, 1e-300))[None, :]
             - np.log(np.maximum(expected, 1e-300))[:, None]
         )
         # A tenth off in frequency weighs as much as a tenth less assurance, and no more.
         cost = cost + np.minimum(away, 0.1)
     rows, columns = linear_sum_assignment(cost)
-    partners = np.full(len(first), -1, dtype=np.intp)
+    partners = np.full(len(alike), -1, dtype=np.intp)
     partners[rows] = columns
-    certainty = np.zeros(len(first))
+    certainty = np.zeros(len(alike))
     certainty[rows] = alike[rows, columns]
     return partners, certainty

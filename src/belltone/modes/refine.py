@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.design.values import Design
-from belltone.modes.matching import match
 from belltone.modes.modeset import ModeSet
+from belltone.modes.pairing import pair
 from belltone.modes.solve import ModeRequest, solve_modes
 from belltone.progress import Progress
 
@@ -42,11 +42,6 @@ def refine(design: Design, request: ModeRequest, progress: Progress | None = Non
     """Solve twice, the second time on twice the divisions, and pair the modes by shape."""
     modes = solve_modes(design, request, progress=progress)
     finer = solve_modes(design, request, modes.discretisation.finer(), progress)
-    partners, _ = match(
-        modes.signatures[modes.rigid_count :],
-        finer.signatures[finer.rigid_count :],
-        finer.flexible,
-        modes.flexible,
-    )
+    partners, _ = pair(modes, finer)
     there = np.where(partners >= 0, finer.flexible[np.maximum(partners, 0)], np.nan)
     return Refinement(modes, finer, tuple(int(p) for p in partners), there / modes.flexible - 1)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 __all__ = ["ModeRequest"]
@@ -18,6 +19,16 @@ class ModeRequest:
     up_to: float | None
     accuracy: float
     above: float | None = None
+
+    @property
+    def low(self) -> float:
+        """The eigenvalue (rad²/s²) above which modes are asked for."""
+        return 0.0 if self.above is None else (2 * math.pi * self.above) ** 2
+
+    @property
+    def high(self) -> float | None:
+        """The eigenvalue (rad²/s²) up to which all modes are asked for, if any is."""
+        return None if self.up_to is None else (2 * math.pi * self.up_to) ** 2
 
     @property
     def key(self) -> str:

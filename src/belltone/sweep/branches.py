@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.interpolate import PchipInterpolator
 
-from belltone.modes.matching import match
 from belltone.modes.modeset import ModeSet
+from belltone.modes.pairing import pair
 
 __all__ = ["LOST", "Branch", "follow", "poor_steps"]
 
@@ -54,7 +54,7 @@ def poor_steps(values: Sequence[float], sets: Sequence[ModeSet | None]) -> list[
         first, second = sets[index], sets[index + 1]
         if first is None or second is None:
             continue
-        _, certainty = _step(first, second, None)
+        _, certainty = pair(first, second)
         watched = certainty[: max(1, len(certainty) - _TOP)]
         if len(watched) and watched.min() < _CLEAR:
             poor.append(index)
@@ -80,7 +80,7 @@ def follow(
             open_trails = [trail for trail in trails if trail.places.get(previous, -1) >= 0]
             expected = np.array([trail.foreseen(values, index) for trail in open_trails])
             order = [trail.places[previous] for trail in open_trails]
-            partners, certainty = _step(before, found, expected, order)
+            partners, certainty = pair(before, found, order, expected)
             for trail, partner, sure in zip(open_trails, partners, certainty, strict=True):
                 if partner >= 0 and sure >= LOST:
                     trail.add(index, int(partner), float(found.flexible[partner]), float(sure))
@@ -134,17 +134,3 @@ class _Trail:
             self.certainty,
             tuple(self.veers),
         )
-
-
-def _step(
-    first: ModeSet,
-    second: ModeSet,
-    expected: Array | None,
-    order: Sequence[int] | None = None,
-) -> tuple[NDArray[np.intp], Array]:
-    signatures = first.signatures[first.rigid_count :]
-    if order is not None:
-        signatures = signatures[list(order)]
-    else:
-        expected = first.flexible
-    return match(signatures, second.signatures[second.rigid_count :], second.flexible, expected)

@@ -16,8 +16,8 @@ from belltone.design.values import Design, KnobValue
 from belltone.errors import UserError
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.errors import BUCKLED
-from belltone.modes.matching import match
 from belltone.modes.modeset import ModeSet
+from belltone.modes.pairing import pair
 from belltone.modes.solve import (
     ModeRequest,
     choose_discretisation,
@@ -146,12 +146,9 @@ def frequency_near(sweep: Sweep, branch: Branch, value: float) -> tuple[float, M
     foreseen = float(reference.flexible[place]) if curve is None else float(curve(value))
     if not len(found.flexible):
         return None
-    partners, certainty = match(
-        reference.signatures[[reference.rigid_count + place]],
-        found.signatures[found.rigid_count :],
-        found.flexible,
-        np.array([foreseen if np.isfinite(foreseen) else reference.flexible[place]]),
-    )
+    if not np.isfinite(foreseen):
+        foreseen = float(reference.flexible[place])
+    partners, certainty = pair(reference, found, [place], np.array([foreseen]))
     if certainty[0] < LOST:
         return None
     best = int(partners[0])

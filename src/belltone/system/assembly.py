@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Final
 
 import numpy as np
@@ -20,6 +21,7 @@ from belltone.system.constraints import Tie, one_body, site_motion, site_rows
 from belltone.system.elimination import FreeMotions, eliminate
 from belltone.system.joints import joint_ties
 from belltone.system.lumps import lump_of
+from belltone.system.pattern import Places, Reduction
 from belltone.system.pose import Pose
 from belltone.system.rigid import RigidPart, Stops, rigid_modes, sheet_motions
 
@@ -30,7 +32,6 @@ Matrix = sparse.csc_matrix
 
 
 _NO_ARM: Final = 1e-6  # of the size
-_FEW: Final = 4  # matrices filled without remembering where their entries go
 
 
 @dataclass(frozen=True)
@@ -116,8 +117,6 @@ class Assembly:
         self.coordinates = np.concatenate([body.mesh.coordinates for body in self.bodies])
         self.size = 6 * len(self.coordinates)
         self.extent = _extent(self.bodies, self.coordinates)
-        self._scatters = 0
-        self._pattern: _Pattern | None = None
         self.supports = _supports(design, self.by_name, self.size)
         self.joints = joint_ties(design, self.by_name, self.size)
         self.lumps = tuple(
@@ -133,6 +132,20 @@ class Assembly:
     def elements(self) -> int:
         """Number of elements of all parts."""
         return sum(len(body.mesh.connectivity) for body in self.bodies)
+
+    def motions_from(self, other: Assembly, motions: Array) -> Array:
+        """Node motions ``(modes, nodes, 6)`` of another assembly of the design, read at own nodes.
+
+        Both are divided differently on the same blocks; motions follow each element's own
+        polynomials.
+        """
+        read = np.empty((len(motions), len(self.coordinates), 6))
+        for body, source in zip(self.bodies, other.bodies, strict=True):
+            rows = source.mesh.at_nodes_of(body.mesh)
+            own = motions[:, source.nodes].transpose(1, 0, 2).reshape(rows.shape[1], -1)
+            found = np.asarray(rows @ own).reshape(rows.shape[0], len(motions), 6)
+            read[:, body.nodes] = found.transpose(1, 0, 2)
+        return read
 
     @property
     def turns_with_motion(self) -> bool:
@@ -198,20 +211,12 @@ class Assembly:
 
     def scattered(self, blocks: Sequence[Array]) -> Matrix:
         """Matrices of the elements of all bodies on all unknowns."""
-        self._scatters += 1
-        if self._scatters > _FEW:
-            if self._pattern is None:
-                self._pattern = _Pattern.of(self.bodies, self.size)
-            return self._pattern.filled(np.concatenate([own.ravel() for own in blocks]))
-        pieces: list[list[NDArray[np.generic]]] = [[], [], []]
-        for body, own in zip(self.bodies, blocks, strict=True):
-            degrees = _degrees(body).astype(np.int32)
-            pieces[0].append(np.broadcast_to(degrees[:, :, None], own.shape).ravel())
-            pieces[1].append(np.broadcast_to(degrees[:, None, :], own.shape).ravel())
-            pieces[2].append(own.ravel())
-        rows, columns, entries = (np.concatenate(piece) for piece in pieces)
-        shape = (self.size, self.size)
-        return sparse.csc_matrix(sparse.coo_matrix((entries, (rows, columns)), shape=shape))
+        return self._places.whole(blocks)
+
+    @cached_property
+    def _places(self) -> Places:
+        nodes = [body.mesh.connectivity + body.first for body in self.bodies]
+        return Places(nodes, len(self.coordinates))
 
     def gathered(self, forces: Sequence[Array]) -> Array:
         """Forces of the elements of all bodies on all unknowns."""
@@ -220,27 +225,19 @@ class Assembly:
             total += np.bincount(_degrees(body).ravel(), own.ravel(), self.size)
         return total
 
-    def mass(self, bodies: Sequence[Body], pose: Pose | None = None) -> Matrix:
-        """Mass of parts and of what hangs on them, on all unknowns."""
-        total = self.scattered(
-            [body.elements.inertia().hessian(body.elements.directors) for body in bodies]
-        )
-        for lump in self.lumps:
-            total = total + lump.mass(pose, self.size)
-        return total
-
     def system(self, bodies: tuple[Body, ...] | None = None, pose: Pose | None = None) -> System:
         """The system as made, or at a pose with the bodies there; without the stress of either."""
         bodies = self.bodies if bodies is None else bodies
         at = self.coordinates if pose is None else self.coordinates + pose.displacements
-        mass = self.mass(bodies, pose)
+        none = sparse.csc_matrix((self.size, self.size))
+        hung = sum((lump.mass(pose, self.size) for lump in self.lumps), none)
         springs, spring_stiffness = self.springs()
-        spread = sparse.diags_array(spring_stiffness)
-        stiffness = self.scattered([body.elements.stiffness() for body in bodies])
-        stiffness = stiffness + sparse.csc_matrix(springs.T @ spread @ springs)
+        sprung = sparse.csc_matrix(springs.T @ sparse.diags_array(spring_stiffness) @ springs)
+        masses = [body.elements.inertia().hessian(body.elements.directors) for body in bodies]
+        stiffnesses = [body.elements.stiffness() for body in bodies]
         free = self.free(pose)
-        basis = free.basis
-        reduced_mass = symmetric(basis.T @ mass @ basis)
+        reduction = Reduction(self._places, free, [hung, sprung])
+        reduced_mass = reduction.filled(masses, hung)
         moved, names = rigid_modes(
             at,
             self.extent,
@@ -249,10 +246,10 @@ class Assembly:
             lambda: _lines(self.design, self.by_name),
         )
         moves = sheet_motions(at)
-        pushed = np.asarray(mass @ moves)
+        pushed = self._pushed(masses, moves) + np.asarray(hung @ moves)
         return System(
             bodies,
-            symmetric(basis.T @ stiffness @ basis),
+            reduction.filled(stiffnesses, sprung),
             reduced_mass,
             free,
             springs,
@@ -261,9 +258,21 @@ class Assembly:
             _orthonormal(free.reduced(moved), reduced_mass),
             names,
             moves.T @ pushed,
-            np.asarray(basis.T @ pushed),
-            stiffness if self.design.preload is not None else None,
+            np.asarray(free.basis.T @ pushed),
+            self.scattered(stiffnesses) + sprung if self.design.preload is not None else None,
         )
+
+    def _pushed(self, matrices: Sequence[Array], motions: Array) -> Array:
+        """What matrices of elements make of ``motions`` (unknowns, k)."""
+        total = np.zeros_like(motions)
+        for body, own in zip(self.bodies, matrices, strict=True):
+            degrees = _degrees(body)
+            found = np.matmul(own, motions[degrees])
+            for column in range(motions.shape[1]):
+                total[:, column] += np.bincount(
+                    degrees.ravel(), found[..., column].ravel(), self.size
+                )
+        return total
 
     @property
     def _many(self) -> list[SiteNodes]:
@@ -298,40 +307,6 @@ class Assembly:
             ),
             tuple(joint.name for joint in self.design.joints),
         )
-
-
-@dataclass(frozen=True)
-class _Pattern:
-    """Where entries of elements go in the whole matrix; it pays when that is filled many times."""
-
-    order: NDArray[np.intp]
-    starts: NDArray[np.intp]
-    rows: NDArray[np.int32]
-    columns: NDArray[np.int32]
-
-    @classmethod
-    def of(cls, bodies: Sequence[Body], size: int) -> _Pattern:
-        """The pattern of all elements of some bodies."""
-        keys = []
-        for body in bodies:
-            degrees = _degrees(body).astype(np.int64)
-            keys.append((degrees[:, None, :] * size + degrees[:, :, None]).ravel())
-        key = np.concatenate(keys)
-        order = np.argsort(key, kind="stable")
-        sorted_keys = key[order]
-        new = np.concatenate([[True], sorted_keys[1:] != sorted_keys[:-1]])
-        starts = np.flatnonzero(new[: len(sorted_keys)])
-        column, row = np.divmod(sorted_keys[starts], size)
-        ends = np.searchsorted(column, np.arange(size + 1))
-        return cls(order, starts, row.astype(np.int32), ends.astype(np.int32))
-
-    def filled(self, entries: Array) -> Matrix:
-        """The matrix of entries in the order of the elements."""
-        size = len(self.columns) - 1
-        data = np.add.reduceat(entries[self.order], self.starts) if len(self.starts) else entries
-        matrix = sparse.csc_matrix((data, self.rows, self.columns), shape=(size, size))
-        matrix.has_sorted_indices = True
-        return matrix
 
 
 def work_in_ties(rows: Sequence[sparse.csr_matrix], extent: float) -> FreeMotions:

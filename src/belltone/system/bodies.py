@@ -8,6 +8,7 @@ from typing import Any, Final, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
 
 from belltone.design.values import (
     Design,
@@ -87,6 +88,9 @@ class Mesh(Protocol):
 
     def feet(self, points: Array) -> Feet:
         """The nearest places of the part to points ``(n, 3)``."""
+
+    def at_nodes_of(self, other: Any) -> sparse.csr_matrix:
+        """Rows that read a motion of this mesh at the nodes of another one of the same part."""
 
 
 class Elements(Protocol):

@@ -8,8 +8,10 @@ from __future__ import annotations
 
 import ctypes
 import os
+import sys
 import weakref
 from functools import cache
+from pathlib import Path
 from typing import Any, Final
 
 import numpy as np
@@ -82,6 +84,9 @@ def _pardiso() -> Any | None:
         return None
     # Its threads would spin for a while after each call and take the processor from numpy's.
     os.environ.setdefault("KMP_BLOCKTIME", "0")
+    # Left alone, the package looks through all folders of the environment for the library.
+    for found in sorted(Path(sys.prefix, "lib").glob("libmkl_rt.so*")):
+        os.environ.setdefault("PYPARDISO_MKL_RT", str(found))
     try:
         from pypardiso import PyPardisoSolver
 

@@ -23,7 +23,9 @@ __all__ = [
     "KrylovSpace",
     "TooManyModesError",
     "free_shift",
+    "guard_count",
     "lowest_modes",
+    "shifted_factor",
     "window_modes",
 ]
 
@@ -35,9 +37,11 @@ _WIDEST: Final = 24  # block where very many modes are wanted, of which many may
 _FOR_EACH: Final = 6  # modes wanted, for one more in the block
 _SHARE_GROWN: Final = 0.06
 _TOLERANCE: Final = 1e-12  # of an eigenvalue; errors are the square of the residual's
-_DEPENDENT: Final = 1e-14  # relative squared length below which a new vector is rounding
+_DEPENDENT: Final = 1e-20  # relative squared length below which a new vector is rounding
+_GENUINE: Final = 0.5  # squared length a vector of length one keeps, clear of the basis once more
 _REFRESH: Final = 12  # steps after which new directions look for equal modes a window still lacks
 _NOTHING: Final = 1e-24  # relative squared length of what rounding leaves of a known vector
+_GUARDS: Final = 4
 _SEED: Final = 20_011  # the start is random but always the same, so answers repeat exactly
 
 
@@ -54,13 +58,15 @@ class Eigenpairs:
     """Eigenvalues (rad²/s²) ascending, vectors as columns orthonormal in the mass.
 
     ``complete`` tells that the inertia count proved no mode below the last one is missing;
-    ``None`` that no count could be made. ``skipped`` flexible modes lie below the first one.
+    ``None`` that no count was made. ``skipped`` flexible modes lie below the first one. ``guards``
+    are some vectors near the modes beyond, which have not settled.
     """
 
     values: Array
     vectors: Array
     complete: bool | None
     skipped: int = 0
+    guards: Array | None = None
 
 
 def lowest_modes(
@@ -70,15 +76,18 @@ def lowest_modes(
     count: int,
     up_to: float = 0.0,
     progress: Progress | None = None,
-    factor: Factor | None = None,
+    factor: tuple[Factor, float] | None = None,
     most: int | None = None,
+    start: Array | None = None,
+    proven: bool = True,
 ) -> Eigenpairs:
     """Find the ``count`` lowest flexible modes, and all others with eigenvalues to ``up_to``.
 
     ``rigid`` (n, r) holds the rigid modes, orthonormal in the mass; they are left out of the
-    result. Fewer modes come back when the system has no more. ``factor`` is that of the stiffness,
-    where there is one already and nothing is rigid. With ``most``, the modes up to ``up_to`` are
-    counted first, and more of them raise `TooManyModesError`.
+    result. Fewer modes come back when the system has no more. ``factor`` is that of the stiffness
+    at a shift, where there is one already. With ``most``, the modes up to ``up_to`` are counted
+    first, and more of them raise `TooManyModesError`. ``start`` (n, k) are vectors near the modes,
+    if any are known. With ``proven`` off nobody counts whether any mode is missing.
     """
     progress = progress or Progress()
     available = stiffness.shape[0] - rigid.shape[1]
@@ -86,19 +95,20 @@ def lowest_modes(
         return Eigenpairs(np.empty(0), np.empty((stiffness.shape[0], 0)), True)
     if most is not None and up_to > 0:
         _refuse_more(_negatives_near(stiffness, mass, up_to) - rigid.shape[1], most)
-    shift = 0.0 if factor is not None else free_shift(stiffness, mass, rigid)
-    if factor is None:
-        factor = Factor(_at(stiffness, mass, shift))
-    space = KrylovSpace((factor, shift), mass, rigid, available, count)
+    factor = factor or shifted_factor(stiffness, mass, free_shift(stiffness, mass, rigid))
+    space = KrylovSpace(factor, mass, rigid, available, count, start)
     wanted = min(count, available)
     while True:
-        values, vectors = _converge(space, shift, wanted, up_to, progress)
+        values, vectors = _converge(space, wanted, up_to, progress)
         keep = min(max(wanted, int(np.count_nonzero(values <= up_to))), len(values))
         keep = _end_of_cluster(values, keep)
-        counted = _count_below(stiffness, mass, values, keep, rigid.shape[1])
+        counted = None
+        if proven:
+            counted = _count_below(stiffness, mass, values, keep, rigid.shape[1])
         if counted is None or counted <= keep or space.full:
             complete = None if counted is None else counted == keep
-            return Eigenpairs(values[:keep], vectors[:, :keep], complete)
+            guards = vectors[:, keep : keep + guard_count(keep)]
+            return Eigenpairs(values[:keep], vectors[:, :keep], complete, guards=guards)
         # The count knows of modes the space has not seen: widen it in new directions.
         wanted = min(counted, available)
         space.refresh()
@@ -113,6 +123,7 @@ def window_modes(
     count: int,
     progress: Progress | None = None,
     most: int | None = None,
+    start: Array | None = None,
 ) -> Eigenpairs:
     """Find all modes with eigenvalues from ``low`` to ``high``, or the ``count`` first above it.
 
@@ -132,7 +143,8 @@ def window_modes(
         shift = low
     if wanted <= 0:
         return Eigenpairs(np.empty(0), np.empty((stiffness.shape[0], 0)), True, below)
-    space = KrylovSpace(_factor_near(stiffness, mass, shift), mass, rigid, available, wanted)
+    factor = shifted_factor(stiffness, mass, shift)
+    space = KrylovSpace(factor, mass, rigid, available, wanted, start)
     steps = 0
     while True:
         progress.check()
@@ -153,15 +165,18 @@ def window_modes(
             kept = order[:wanted]
             vectors = space.basis @ weights[:, usable][:, kept]
             found = values[kept]
+            others = np.setdiff1d(np.arange(len(values)), kept)
+            near = others[np.argsort(np.abs(values[others] - space.shift))][: guard_count(wanted)]
+            guards = space.basis @ weights[:, usable][:, near]
             if high is not None or space.full:
-                return Eigenpairs(found, vectors, len(found) == wanted, below)
+                return Eigenpairs(found, vectors, len(found) == wanted, below, guards)
             # Count what is below the last one found; a mode of a crowded group may be missing.
             step = 1e-4 * abs(found[-1])
             if len(order) > wanted:
                 step = min(step, 0.5 * (values[order[wanted]] - found[-1]))
             counted = _negatives_near(stiffness, mass, found[-1] + step) - rigid.shape[1] - below
             if counted <= wanted:
-                return Eigenpairs(found, vectors, counted == wanted, below)
+                return Eigenpairs(found, vectors, counted == wanted, below, guards)
             wanted = counted
         elif steps % _REFRESH == 0:
             space.refresh()
@@ -172,7 +187,12 @@ def _refuse_more(count: int, most: int) -> None:
         raise TooManyModesError(count)
 
 
-def _factor_near(stiffness: Matrix, mass: Matrix, shift: float) -> tuple[Factor, float]:
+def guard_count(modes: int) -> int:
+    """How many vectors beyond so many modes keep these apart from what is left out."""
+    return max(_GUARDS, modes // 4)
+
+
+def shifted_factor(stiffness: Matrix, mass: Matrix, shift: float) -> tuple[Factor, float]:
     """A factorisation at a shift, or a hair beside it where it stands on an eigenvalue."""
     for share in (0.0, 1e-9, 1e-7, 1e-5):
         try:
@@ -186,7 +206,7 @@ def _factor_near(stiffness: Matrix, mass: Matrix, shift: float) -> tuple[Factor,
 def _negatives_near(stiffness: Matrix, mass: Matrix, shift: float) -> int:
     """Number of eigenvalues below a shift."""
     for share in (0.0, 1e-9, 1e-7, 1e-5):
-        factor, _ = _factor_near(stiffness, mass, shift * (1 + share))
+        factor, _ = shifted_factor(stiffness, mass, shift * (1 + share))
         if factor.negatives is not None:
             return factor.negatives
     raise SingularShiftError("the eigenvalues below this shift cannot be counted")
@@ -232,6 +252,7 @@ class KrylovSpace:
         rigid: Array,
         available: int,
         wanted: int = 0,
+        start: Array | None = None,
     ) -> None:
         self._block = min(max(_BLOCK, wanted // _FOR_EACH), _WIDEST)
         (self._factor, self.shift), self._mass = factor, mass
@@ -245,7 +266,12 @@ class KrylovSpace:
         self._coupling = np.empty((0, 0))
         self._last = 0
         self._exhausted = False
-        self._next = self._fresh(min(self._block, available))
+        if start is None or not start.shape[1]:
+            self._next = self._fresh(min(self._block, available))
+        else:
+            clear = self._clear_of_known(start)
+            longest = np.einsum("ij,ij->j", clear, np.asarray(mass @ clear)).max()
+            self._next = self._normalised(clear, float(np.sqrt(longest)))[0][:, :available]
 
     @property
     def basis(self) -> Array:
@@ -326,16 +352,13 @@ class KrylovSpace:
         squares, turn = linalg.eigh((gram + gram.T) / 2)
         kept = squares > _DEPENDENT * max(scale**2, np.finfo(float).tiny)
         lengths = np.sqrt(squares[kept])
-        vectors = self._unit(self._clear_of_known(vectors @ (turn[:, kept] / lengths)))
-        return vectors, lengths[:, None] * turn[:, kept].T
-
-    def _unit(self, vectors: Array) -> Array:
-        """Orthonormalise vectors that are nearly orthonormal already."""
-        if not vectors.shape[1]:
-            return vectors
+        coupling = lengths[:, None] * turn[:, kept].T
+        vectors = self._clear_of_known(vectors @ (turn[:, kept] / lengths))
+        # What was rounding alone lies in the basis, and has all but gone now.
         gram = vectors.T @ (self._mass @ vectors)
-        lower = linalg.cholesky((gram + gram.T) / 2, lower=True)
-        return np.asarray(vectors @ linalg.inv(lower).T)
+        squares, turn = linalg.eigh((gram + gram.T) / 2)
+        kept = squares > _GENUINE
+        return vectors @ (turn[:, kept] / np.sqrt(squares[kept])), turn[:, kept].T @ coupling
 
     def _fresh(self, count: int, beside: Array | None = None) -> Array:
         """Return random mass-orthonormal vectors outside everything known.
@@ -360,9 +383,12 @@ class KrylovSpace:
 
 
 def _converge(
-    space: KrylovSpace, shift: float, wanted: int, up_to: float, progress: Progress
+    space: KrylovSpace, wanted: int, up_to: float, progress: Progress
 ) -> tuple[Array, Array]:
-    """Grow the space until the wanted modes stand, and one beyond them to close the list."""
+    """Grow the space until the wanted modes stand, and one beyond them to close the list.
+
+    There are more vectors than values: behind them come guards.
+    """
     look = 0
     while True:
         progress.check()
@@ -373,13 +399,14 @@ def _converge(
         look = space.basis.shape[1] * (1 + _SHARE_GROWN)
         inverse, weights, bounds = space.ritz()
         usable = inverse > np.abs(inverse[0]) * np.finfo(float).eps
-        values = shift + 1.0 / inverse[usable]
+        values = space.shift + 1.0 / inverse[usable]
         settled = bounds[usable] <= np.sqrt(_TOLERANCE) * inverse[usable]
         standing = int(np.argmin(settled)) if not settled.all() else len(settled)
         closed = standing > wanted and values[standing - 1] > up_to
         if closed or space.full:
             standing = len(values) if space.full else standing
-            return values[:standing], space.basis @ weights[:, usable][:, :standing]
+            shown = standing + guard_count(standing)
+            return values[:standing], space.basis @ weights[:, usable][:, :shown]
 
 
 def _end_of_cluster(values: Array, keep: int) -> int:

@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final
 
-from belltone.modes.matching import EQUAL, match
+from belltone.modes.matching import EQUAL
 from belltone.modes.modeset import ModeSet
+from belltone.modes.pairing import pair
 
 __all__ = ["Effect", "effects"]
 
@@ -58,12 +59,7 @@ def effects(before: ModeSet, after: ModeSet) -> tuple[Effect, ...]:
 
     They run by their number before the change; what is only there after it comes last.
     """
-    partners, certainty = match(
-        before.signatures[before.rigid_count :],
-        after.signatures[after.rigid_count :],
-        after.flexible,
-        before.flexible,
-    )
+    partners, certainty = pair(before, after)
 
     def number(place: int, partner: int) -> int:
         """Of equal modes it does not matter which is called which."""

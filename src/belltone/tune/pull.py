@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.errors import UserError
-from belltone.modes.matching import match
 from belltone.modes.modeset import ModeSet
+from belltone.modes.pairing import pair
 from belltone.modes.solve import ModeRequest, solve_modes
 from belltone.progress import Progress
 from belltone.reading.evaluate import evaluate
@@ -44,12 +44,7 @@ def pulls(
                 found = solve_modes(design, request, modes.discretisation, progress)
             except UserError:
                 break
-            partners, _ = match(
-                modes.signatures[modes.rigid_count :],
-                found.signatures[found.rigid_count :],
-                found.flexible,
-                modes.flexible,
-            )
+            partners, _ = pair(modes, found)
             there = found.flexible[np.maximum(partners, 0)]
             moved.append(np.where(partners >= 0, there, np.nan))
         if len(moved) == 2:

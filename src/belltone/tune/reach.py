@@ -12,7 +12,7 @@ from scipy.optimize import brentq
 
 from belltone.design.values import KnobValue
 from belltone.errors import UserError
-from belltone.modes.matching import match
+from belltone.modes.pairing import pair
 from belltone.modes.solve import request_for, solve_modes
 from belltone.progress import Progress
 from belltone.reading.evaluate import evaluate
@@ -115,13 +115,7 @@ def _branch_of(sweep: Sweep, sheet: Sheet, number: int) -> Branch:
     own = solve_modes(design, request_for(design))
     if not 1 <= number <= len(own.flexible):
         raise ReachError(f"there is no mode {number}; there are modes 1 to {len(own.flexible)}")
-    signature = own.signatures[own.rigid_count + number - 1][None]
-    partners, _ = match(
-        signature,
-        found.signatures[found.rigid_count :],
-        found.flexible,
-        own.flexible[number - 1 : number],
-    )
+    partners, _ = pair(own, found, [number - 1])
     for branch in sweep.branches:
         if branch.places[here] == partners[0]:
             return branch

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from itertools import count
 from typing import Final
 
-from belltone.modes.matching import match
 from belltone.modes.modeset import ModeSet
+from belltone.modes.pairing import pair
 
 __all__ = ["carry_over"]
 
@@ -19,12 +19,7 @@ def carry_over(old: ModeSet | None, old_identities: Sequence[int], new: ModeSet)
     size = len(new.flexible)
     if old is None or not len(old.flexible) or not size:
         return tuple(range(size))
-    partners, certainty = match(
-        old.signatures[old.rigid_count :],
-        new.signatures[new.rigid_count :],
-        new.flexible,
-        old.flexible,
-    )
+    partners, certainty = pair(old, new)
     identities: dict[int, int] = {
         int(partner): identity
         for partner, sure, identity in zip(partners, certainty, old_identities, strict=True)

@@ -1,0 +1,296 @@
+"""From coarse to fine until every frequency is as exact as asked.
+
+Modes are solved for where the climb begins, and once more, with the count that proves the list
+complete, where it ends. Between, and to the orders an error is told from, they are carried over.
+"""
+
+from __future__ import annotations
+
+import time
+from dataclasses import replace
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from belltone.design.values import Design, MemberValue
+from belltone.mesh.discretisation import Discretisation
+from belltone.modes.describe import mode_set
+from belltone.modes.errors import AccuracyError, BuckledModesError, LostModesError
+from belltone.modes.estimates import member_estimate, wall_estimate
+from belltone.modes.ladder import forecast, ladder, most_unknowns, shortened
+from belltone.modes.level import MOST_MODES, Level
+from belltone.modes.matching import paired
+from belltone.modes.modeset import ModeSet
+from belltone.modes.request import ModeRequest
+from belltone.modes.solution import Solution, alike, carried, solved
+from belltone.progress import Progress
+from belltone.system.bodies import ends_inside
+from belltone.system.threads import numpy_threads
+
+__all__ = ["Climb"]
+
+Array = NDArray[np.float64]
+
+_WORTH_GOING_ON: Final = 0.8  # times the error before; flat faces halve it, or bring nothing
+_WARY_OF_FACES: Final = 2.0  # measured: without it the lowest twist of a plate is told too exact
+_WARY_OF_RIB_ENDS: Final = 3.0  # measured on ribs of several lengths and directions
+_STALLED: Final = 0.8  # times the error on larger elements; the sharpest corners halve it
+_UNRESOLVED: Final = 0.5  # error of modes a mesh is still too coarse to show
+_FAR_OFF: Final = 2.0  # times the accuracy; what is nearer gets there by a higher order
+_RESOLVED: Final = (
+    8  # motions for each mode found; with so many, no mode is missing for want of them
+)
+_BETTER: Final = 0.25  # times the error foreseen; errors fall faster once they have begun to
+_RECOGNISED: Final = 0.8  # assurance between neighbouring orders; less means not resolved yet
+_LARGE: Final = 30_000  # unknowns from which numpy's own threads bring more than they cost
+_SETTLED_SHARE: Final = 2e-3
+_TRIES: Final = 3
+
+
+class Climb:
+    """Solves one design at one level after another and tells their errors; used once."""
+
+    def __init__(self, design: Design, request: ModeRequest, progress: Progress) -> None:
+        self.design, self.request, self.progress = design, request, progress
+        self._levels: dict[Discretisation, Level] = {}
+        self._solutions: dict[Discretisation, Solution] = {}
+        self._crowded = True  # until it is known that not far too many modes are asked for
+        self._last: Level | None = None
+        self._seconds = 0.0
+
+    def at(self, fine: Discretisation) -> ModeSet:
+        """The modes at a given discretisation."""
+        self._prove(fine)
+        return self._described(fine, self.errors(fine))
+
+    def to_accuracy(self) -> tuple[Discretisation, Array]:
+        """Climb until the estimates meet the accuracy; returns where, and the errors there."""
+        fractions: list[float] = []
+        lost = 0
+        worst_by_order: dict[int, float] = {}
+        last: tuple[Discretisation, float] | None = None
+        skipped = 0  # divisions whose higher orders are not worth trying
+        best: tuple[Discretisation, Array] | None = None
+        for step, fine in enumerate(ladder(self.design)):
+            if fine.divisions == skipped:
+                continue
+            self.progress.report(step, 0, f"order {fine.order}")
+            if self._last is not None:
+                # The step before has told how large this one is.
+                size = self._last.assembly.size
+                forecast(size, self._unknowns_of(fine), self._seconds, self.progress)
+            try:
+                errors = self.errors(fine)
+                if self._good(errors):
+                    self._prove(fine)
+                    errors = self.errors(fine)
+            except BuckledModesError as error:
+                # A finer mesh bears a little less; say so only once the share has settled.
+                if error.fraction is None:
+                    raise
+                fractions.append(error.fraction)
+                if len(fractions) > 1 and abs(fractions[-1] / fractions[-2] - 1) < _SETTLED_SHARE:
+                    raise
+                if len(fractions) > _TRIES:
+                    raise
+                continue
+            except LostModesError:
+                lost += 1
+                if lost > _TRIES:
+                    raise
+                continue
+            if self._good(errors):
+                return fine, errors
+            if self.design.has_walls and self._enough(errors):
+                _stop_if_stalled(worst_by_order, fine, _worst(errors), self.request.accuracy)
+            if self.design.has_received:
+                gained = best is None or _worst(errors) < _WORTH_GOING_ON * _worst(best[1])
+                best = (fine, errors) if gained else best
+                if not gained:
+                    break
+            if self.design.has_walls and _hopeless(last, fine, errors, self.request.accuracy):
+                skipped = fine.divisions
+            last = fine, _worst(errors)
+            self._forget(fine)
+        if best is not None:
+            # A received mesh has the accuracy it was made with; what that is stands by every mode.
+            self._prove(best[0])
+            return best[0], self.errors(best[0])
+        raise AccuracyError(
+            f"{self.request.count} modes to {self.request.accuracy * 100:g} % are out of reach: "
+            f"more than {most_unknowns(self.design)} unknowns would be needed; ask for fewer "
+            "modes or a looser accuracy"
+        )
+
+    def mode_set(self) -> ModeSet:
+        """The modes to the accuracy asked for."""
+        return self._described(*self.to_accuracy())
+
+    def errors(self, fine: Discretisation) -> Array:
+        """Estimate each frequency's relative error at a discretisation."""
+        with numpy_threads(self._unknowns_of(fine) > _LARGE):
+            mine = self._solution(fine)
+            if self.design.has_walls:
+                higher = self._solution(replace(fine, order=fine.order + 1))
+                next_step = _difference(higher, mine) * self._wariness
+                last_step = next_step
+                if fine.order > 1:
+                    last_step = _difference(self._solution(fine.lower()), mine)
+                errors = wall_estimate(next_step, last_step)
+            else:
+                one = _difference(self._solution(fine.lower()), mine)
+                two = _difference(self._solution(fine.lower().lower()), mine)
+                errors = member_estimate(one, two, fine.order, self._rough)
+        return errors if mine.unsettled is None else errors + mine.unsettled
+
+    def _described(self, fine: Discretisation, errors: Array) -> ModeSet:
+        lower = self._levels.get(fine.lower()) if fine.order > 1 else None
+        return mode_set(self._solutions[fine], errors, lower)
+
+    def _good(self, errors: Array) -> bool:
+        return self._enough(errors) and bool(np.all(errors <= self.request.accuracy))
+
+    def _enough(self, errors: Array) -> bool:
+        return self.request.above is not None or len(errors) >= self.request.count
+
+    @property
+    def _wariness(self) -> float:
+        """How much more steps count for where flat faces hide what curved elements would show.
+
+        So they do where ribs end inside walls: what they carry enters there all at once, and
+        errors fall so slowly that one step to the next order shows little of them.
+        """
+        if self.design.has_received:
+            return _WARY_OF_FACES
+        return _WARY_OF_RIB_ENDS if ends_inside(self.design) else 1.0
+
+    @property
+    def _rough(self) -> bool:
+        """Whether any member's section or direction changes along it."""
+        members = [part for part in self.design.parts if isinstance(part, MemberValue)]
+        return any(member.tapered or not member.path.straight for member in members)
+
+    def _unknowns_of(self, fine: Discretisation) -> float:
+        """About how many unknowns a level and the one its error is told from will have."""
+        if self._last is None:
+            return 0.0
+        now = self._last.discretisation
+        power = 2 if self.design.has_walls else 1
+        ratio = (fine.divisions * (fine.order + 1)) / (now.divisions * now.order)
+        return self._last.assembly.size * float(ratio**power)
+
+    def _level(self, fine: Discretisation) -> Level:
+        if fine not in self._levels:
+            self._levels[fine] = Level(self.design, fine, self.progress)
+        self._last = self._levels[fine]
+        return self._levels[fine]
+
+    def _solution(self, fine: Discretisation) -> Solution:
+        """What is known at a level: carried over from the nearest one, or solved for."""
+        if fine in self._solutions:
+            return self._solutions[fine]
+        started = time.perf_counter()
+        level = self._level(fine)
+        source = self._nearest(fine)
+        if source is None or not source.vectors.shape[1]:
+            found = self._solved(level, None, proven=False)
+        else:
+            found = carried(source, level, self.request)
+            if not found.closed(self.request):
+                found = self._solved(level, found, proven=False)
+        self._solutions[fine] = found
+        self._seconds = time.perf_counter() - started
+        return found
+
+    def _nearest(self, fine: Discretisation) -> Solution | None:
+        """The solution that says most about a level: of the next order, else the last one found."""
+        known = [each for each in self._solutions if each.divisions == fine.divisions]
+        if known:
+            return self._solutions[min(known, key=lambda each: abs(each.order - fine.order))]
+        return next(reversed(self._solutions.values()), None)
+
+    def _prove(self, fine: Discretisation) -> None:
+        """Solve for the modes at a level to rounding, and count them; other levels follow it."""
+        known = self._solutions.get(fine)
+        if known is None or not known.proven:
+            with numpy_threads(self._unknowns_of(fine) > _LARGE):
+                known = self._solved(self._level(fine), known, proven=True)
+        if not known.level.whirls:
+            self._solutions.clear()
+        self._solutions[fine] = known
+
+    def _solved(self, level: Level, start: Solution | None, proven: bool) -> Solution:
+        most = MOST_MODES if self._crowded else None
+        found = solved(level, self.request, start, most, proven)
+        # Where a mesh has many more motions than modes were found, finer ones have no more.
+        if _RESOLVED * len(found.frequencies) <= level.system.stiffness.shape[0]:
+            self._crowded = False
+        return found
+
+    def _forget(self, fine: Discretisation) -> None:
+        """Drop levels that no later one is compared with, but for what the next is begun from."""
+
+        def wanted(level: Discretisation) -> bool:
+            return level.divisions == fine.divisions and level.order >= fine.order - 1
+
+        self._levels = {at: level for at, level in self._levels.items() if wanted(at)}
+        self._solutions = {at: found for at, found in self._solutions.items() if wanted(at)}
+
+
+def _stop_if_stalled(
+    before: dict[int, float], level: Discretisation, worst: float, accuracy: float
+) -> None:
+    """Raise `AccuracyError` where smaller elements of the same order bring next to nothing.
+
+    ``before`` holds the worst error of each order on elements twice the size, and is kept up.
+    """
+    coarser = before.get(level.order)
+    before[level.order] = worst
+    if coarser is None or not _FAR_OFF * accuracy < worst < _UNRESOLVED:
+        return
+    if worst < _STALLED * coarser:
+        return
+    raise AccuracyError(
+        f"{accuracy * 100:g} % is out of reach: the largest error stays near {worst * 100:.2g} % "
+        "however small the elements are. Something holds, loads or joins a wall at a single point, "
+        "where it gives way the more the closer one looks; let it act along a length or over a "
+        f"spot, ask for fewer modes, or for an accuracy of “{shortened(120 * worst)} %”"
+    )
+
+
+def _hopeless(
+    before: tuple[Discretisation, float] | None,
+    level: Discretisation,
+    errors: Array,
+    accuracy: float,
+) -> bool:
+    """Whether a higher order on elements of this size would bring too little.
+
+    From the order before to this one errors fell by a factor; the next brings at most somewhat
+    more than it again. Where a mode is not even the same at the next order, waves are too short
+    for elements of this size.
+    """
+    if _worst(errors) >= 1:
+        return True
+    if before is None or before[0].divisions != level.divisions:
+        return False
+    fell = min(_worst(errors) / before[1], 1.0)
+    return _worst(errors) * fell * _BETTER > accuracy
+
+
+def _worst(errors: Array) -> float:
+    return float(errors.max(initial=0.0))
+
+
+def _difference(other: Solution, fine: Solution) -> Array:
+    """Relative difference of each frequency of ``fine`` to the same shape's at another order.
+
+    A mode the other order does not show is not resolved, and differs by all of it.
+    """
+    if not other.vectors.shape[1]:
+        return np.ones(len(fine.frequencies))
+    partners, certainty = paired(alike(fine, other), other.all_frequencies, fine.frequencies)
+    known = (partners >= 0) & (certainty >= _RECOGNISED)
+    theirs = other.all_frequencies[np.maximum(partners, 0)]
+    return np.where(known, np.abs(theirs / fine.frequencies - 1), 1.0)

@@ -1,0 +1,143 @@
+"""All that is told of modes: kinds, energies, shapes, masses, and the loaded state."""
+
+from __future__ import annotations
+
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from belltone.mesh.surface import SurfaceMesh
+from belltone.modes.base_state import base_state
+from belltone.modes.kinds import (
+    MEMBER_ENERGIES,
+    MIXED_ENERGIES,
+    WALL_ENERGIES,
+    assembly_kind_names,
+    energy_shares,
+    kind_names,
+    mixed_energies,
+    wall_kind_names,
+    wall_shares,
+)
+from belltone.modes.level import Level
+from belltone.modes.mass_properties import effective_masses
+from belltone.modes.modeset import ModeSet
+from belltone.modes.patterns import wall_kinds
+from belltone.modes.solution import Solution
+from belltone.modes.witness import SurfaceWitness, Witness, signatures
+
+__all__ = ["mode_set"]
+
+Array = NDArray[np.float64]
+
+_MOVES: Final = 1e-6  # below this a member only twists, and its rotation gives the sign
+
+
+def mode_set(fine: Solution, errors: Array, lower: Level | None) -> ModeSet:
+    """All about the modes of a solution; ``lower`` is the level below, if it was loaded too."""
+    level = fine.level
+    design, system, witness = level.design, level.system, level.witness
+    rigid = len(system.rigid_names)
+    rigid_motions, motions = (
+        system.node_motions(vectors) for vectors in (system.rigid, fine.shapes)
+    )
+    names, energies, by_part, kinds = _kinds(fine, motions)
+    shapes, scales = _relative(
+        witness, np.concatenate([witness.shapes(rigid_motions), witness.shapes(motions)])
+    )
+    lagging = None
+    if fine.lagging is not None:
+        behind = witness.shapes(system.node_motions(fine.lagging))
+        lagging = np.concatenate([np.zeros((rigid, *behind.shape[1:])), behind])
+        lagging = lagging * scales[:, None, None]
+        kinds = tuple(map(_with_whirl, kinds, fine.waves))
+    densities = witness.densities(motions)
+    base = None
+    if level.state is not None:
+        states = (level.state, None if lower is None else lower.state)
+        base = base_state(design, level.assembly, states, witness, level.progress)
+    return ModeSet(
+        np.concatenate([np.zeros(rigid), fine.frequencies]),
+        np.concatenate([np.zeros(rigid), errors]),
+        system.rigid_names,
+        tuple(f"rigid, {name}" for name in system.rigid_names) + kinds,
+        names,
+        np.concatenate([np.zeros((rigid, len(names))), energies]),
+        # Vectors have a modal mass of one, so the scale to amplitude one says the rest.
+        scales**2 * np.concatenate([np.ones(rigid), fine.modal_masses]),
+        effective_masses(system, np.hstack([system.rigid, fine.shapes])),
+        shapes,
+        np.concatenate([np.zeros((rigid, densities.shape[1])), densities]),
+        _beside_rigid(signatures(design, system, witness, rigid_motions), fine.signatures),
+        level.discretisation,
+        system.unknowns,
+        fine.complete,
+        float(system.rigid_mass[0, 0]),
+        tuple(part.name for part in design.parts),
+        np.concatenate([np.zeros((rigid, by_part.shape[1])), by_part]),
+        witness.counts,
+        fine.skipped,
+        lagging,
+        (0,) * rigid + (fine.waves or (0,) * len(fine.frequencies)),
+        base,
+    )
+
+
+def _kinds(fine: Solution, motions: Array) -> tuple[tuple[str, ...], Array, Array, tuple[str, ...]]:
+    """Names of the energies, their shares, shares by part, and the kind of each mode."""
+    design, system, witness = fine.level.design, fine.level.system, fine.level.witness
+    strains = system.strain_energies(motions)
+    springs = system.spring_energy(motions)[:, None]
+    totals = [own.sum(axis=1) for own in strains]
+    by_part = wall_shares(np.column_stack([*totals, springs]))[:, :-1]
+    solid = [part.name for part in design.solid_parts]
+    if len(solid) == 1 and not design.has_received:
+        at = [body.part.name for body in system.bodies].index(solid[0])
+        own = np.column_stack([strains[at], springs])
+        part, mesh = witness.parts[at], system.bodies[at].mesh
+        if isinstance(part, SurfaceWitness) and isinstance(mesh, SurfaceMesh):
+            shares = wall_shares(own)
+            patterns = wall_kinds(mesh, part, witness.split(witness.shapes(motions))[at])
+            return WALL_ENERGIES, shares, by_part, wall_kind_names(shares, patterns)
+        shares = energy_shares(own)
+        moving = witness.parts[at].across(witness.split(witness.shapes(motions))[at])
+        return MEMBER_ENERGIES, shares, by_part, kind_names(shares, moving)
+    mixed = sum(mixed_energies(own) for own in strains)
+    shares = wall_shares(np.column_stack([mixed, springs]))
+    read = witness.shapes(motions)
+    names = tuple(part.name for part in design.parts)
+    kinds = assembly_kind_names(shares, by_part, names, witness.moving(read), witness.across(read))
+    return MIXED_ENERGIES, shares, by_part, kinds
+
+
+def _beside_rigid(rigid: Array, flexible: Array) -> Array:
+    """All signatures in one array; those of rigid motions have no lagging part."""
+    wide = np.zeros((len(rigid), flexible.shape[1]))
+    wide[:, : rigid.shape[1]] = rigid
+    return np.concatenate([wide, flexible])
+
+
+def _with_whirl(kind: str, waves: int) -> str:
+    if not waves:
+        return kind
+    return f"{kind}, {'forward' if waves > 0 else 'backward'} whirl"
+
+
+def _relative(witness: Witness, shapes: Array) -> tuple[Array, Array]:
+    """Scale so that what moves most moves by one, the first large part positive.
+
+    Returns the shapes and the factors they were multiplied by.
+    """
+    reach = witness.reach(shapes)
+    largest = reach.max(axis=1)
+    factors = 1.0 / np.where(largest > 0, largest, 1.0)
+    shapes = shapes * factors[:, None, None]
+    flat = np.where(
+        np.abs(shapes[..., :3]).max(axis=(1, 2), keepdims=True) >= _MOVES,
+        shapes[..., :3],
+        shapes[..., 3:],
+    ).reshape(len(shapes), 3 * shapes.shape[1])
+    first = np.argmax(np.abs(flat) >= 0.5 * np.abs(flat).max(axis=1, keepdims=True), axis=1)
+    signs = np.sign(flat[np.arange(len(flat)), first])
+    return shapes * np.where(signs == 0, 1.0, signs)[:, None, None], factors

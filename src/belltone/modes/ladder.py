@@ -1,0 +1,118 @@
+"""Which discretisations are tried, coarse to fine, and how large each is."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+from typing import Final
+
+from belltone.design.values import Design, MeshValue
+from belltone.mesh.discretisation import MAX_ORDER, Discretisation
+from belltone.modes.errors import AccuracyError
+from belltone.modes.level import planned
+from belltone.progress import Progress
+from belltone.sheet.units import format_number
+from belltone.system.assembly import Assembly
+from belltone.system.bodies import face_cuts
+
+__all__ = ["forecast", "ladder", "most_unknowns", "shortened"]
+
+_FIRST_ORDER: Final = 4
+_MOST_UNKNOWNS: Final = 30_000  # a member that needs more is asked for nonsense
+_MOST_FRAME_UNKNOWNS: Final = 150_000
+_MOST_WALL_UNKNOWNS: Final = 250_000
+_WALL_ORDERS: Final = (3, 5)
+_FINER_WALL_ORDERS: Final = (4, 6)
+_FACE_LEVELS: Final = ((1, 3), (1, 4), (1, 5), (2, 4))
+"""Of received meshes: as they came, and every edge cut in two, three and four."""
+_MOST_FACE_UNKNOWNS: Final = 60_000  # finer cuts of a mesh that came coarse are not worth more
+_GROWTH: Final = 1.25  # power of the unknowns that time grows with, measured
+_LONG: Final = 10.0  # s; what takes longer is told before
+
+
+def ladder(design: Design) -> Iterator[Discretisation]:
+    """Discretisations from coarse to fine, up to what is worth trying."""
+    if design.has_walls:
+        yield from _wall_ladder(design)
+        return
+    stretches = Assembly(design, Discretisation(1, 1)).elements
+    divisions = 2 if stretches == 1 else 1
+    while 6 * stretches * divisions * MAX_ORDER <= _most_in_members(design):
+        for order in range(_FIRST_ORDER, MAX_ORDER + 1):
+            yield Discretisation(divisions, order)
+        divisions *= 2
+
+
+def _wall_ladder(design: Design) -> Iterator[Discretisation]:
+    plans = planned(design, Discretisation(1, 1)).plans
+    first, last = _WALL_ORDERS
+    divisions = 1
+    size = _Sizes(design, Discretisation(1, 1, plans))
+    if design.has_received:
+        for number, (divisions, order) in enumerate(_FACE_LEVELS):
+            level = Discretisation(divisions, order, plans)
+            compared = size.unknowns(replace(level, order=order + 1))
+            if number and compared > _MOST_FACE_UNKNOWNS:
+                return
+            if compared > _MOST_WALL_UNKNOWNS:
+                raise AccuracyError(
+                    f"the received mesh is too large: to tell its own error it is solved once as "
+                    f"it is and once cut finer, with some {compared} unknowns, where at most "
+                    f"{_MOST_WALL_UNKNOWNS} are taken on; send a coarser mesh, of at most about "
+                    f"{_MOST_WALL_UNKNOWNS // 24} nodes"
+                )
+            yield level
+        return
+    while size.unknowns(Discretisation(divisions, first)) <= _MOST_WALL_UNKNOWNS:
+        for order in range(first, last + 1):
+            if size.unknowns(Discretisation(divisions, order)) <= _MOST_WALL_UNKNOWNS:
+                yield Discretisation(divisions, order, plans)
+        divisions *= 2
+        # The lowest order on finer elements brings nothing the highest on coarse ones has not.
+        first, last = _FINER_WALL_ORDERS
+
+
+class _Sizes:
+    """How large a design is at any discretisation, roughly, without meshing it again."""
+
+    def __init__(self, design: Design, planned: Discretisation) -> None:
+        bodies = Assembly(design, planned).bodies
+        received = [isinstance(body.part, MeshValue) for body in bodies]
+        # A mesh at order one has a known number of elements, which all orders share.
+        self._elements = sum(
+            len(body.mesh.connectivity)
+            for body, own in zip(bodies, received, strict=True)
+            if not own
+        )
+        self._nodes = sum(
+            len(body.mesh.coordinates) for body, own in zip(bodies, received, strict=True) if own
+        )
+
+    def unknowns(self, level: Discretisation) -> int:
+        """About how many unknowns there are."""
+        walls = self._elements * (level.divisions * level.order) ** 2
+        return 6 * (walls + self._nodes * face_cuts(level) ** 2)
+
+
+def most_unknowns(design: Design) -> int:
+    """Beyond how many unknowns nothing is tried."""
+    return _MOST_WALL_UNKNOWNS if design.has_walls else _most_in_members(design)
+
+
+def _most_in_members(design: Design) -> int:
+    return _MOST_UNKNOWNS if len(design.solid_parts) == 1 else _MOST_FRAME_UNKNOWNS
+
+
+def forecast(known: int, ahead: float, seconds: float, progress: Progress) -> None:
+    """Say how long a finer solution will take, from what the one before took."""
+    expected = seconds * (ahead / max(known, 1)) ** _GROWTH
+    if expected > _LONG:
+        progress.announce(
+            f"a finer mesh of some {shortened(ahead)} unknowns is solved next, in about "
+            f"{shortened(expected)} s; a looser accuracy or fewer modes would need less"
+        )
+
+
+def shortened(value: float) -> str:
+    """One or two digits, which is all a forecast is worth."""
+    return format_number(float(f"{value:.2g}"))

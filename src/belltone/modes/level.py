@@ -1,0 +1,119 @@
+"""A design at one discretisation: its matrices, its loaded state, and their factors."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from functools import cached_property
+
+from scipy import sparse
+
+from belltone.design.values import Design
+from belltone.mesh.discretisation import Discretisation
+from belltone.modes.errors import AccuracyError
+from belltone.modes.loaded import checked, loaded
+from belltone.modes.request import ModeRequest
+from belltone.modes.witness import Witness
+from belltone.progress import Progress
+from belltone.sheet.units import format_number
+from belltone.system.assembly import Assembly, System
+from belltone.system.bodies import with_plans
+from belltone.system.equilibrium import Equilibrium
+from belltone.system.factor import Factor, SingularShiftError
+from belltone.system.lanczos import TooManyModesError, free_shift, shifted_factor
+
+__all__ = ["MOST_MODES", "Level", "planned", "told_in_words"]
+
+MOST_MODES = 500  # found at once
+
+
+def planned(design: Design, discretisation: Discretisation) -> Discretisation:
+    """The discretisation with a plan for every wall; raises `AccuracyError` where one has none."""
+    try:
+        return with_plans(design, discretisation)
+    except ValueError as error:
+        raise AccuracyError(str(error)) from error
+
+
+class Level:
+    """One design at one discretisation; factors are made when they are first needed."""
+
+    def __init__(self, design: Design, discretisation: Discretisation, progress: Progress) -> None:
+        self.design, self.discretisation, self.progress = design, discretisation, progress
+        self.assembly = Assembly(design, discretisation)
+        self.state: Equilibrium | None = None
+        if design.preload is None:
+            self.system: System = self.assembly.system()
+        else:
+            self.state = loaded(self.assembly, design.preload, progress)
+            self.system = self.state.system
+        if self.system.stiffness.shape[0] <= len(self.system.rigid_names):
+            raise AccuracyError(
+                "nothing is left that could vibrate: what is held, and what moves as one rigid "
+                "body, leaves no motion free; let something go, or spread a mass evenly"
+            )
+        self._factor: tuple[Factor, float] | None = None
+
+    @cached_property
+    def witness(self) -> Witness:
+        """Where its shapes are read."""
+        return Witness(self.system.bodies)
+
+    @cached_property
+    def mass(self) -> sparse.csc_matrix:
+        """The mass without the entries that are zero, which products with it skip."""
+        mass = self.system.mass.copy()
+        mass.eliminate_zeros()
+        return mass
+
+    @property
+    def whirls(self) -> bool:
+        """Whether gyroscopic forces act."""
+        spin = None if self.design.preload is None else self.design.preload.spin
+        return spin is not None and spin.gyroscopic and bool(spin.speed)
+
+    def factor(self, request: ModeRequest, lowest: float | None = None) -> tuple[Factor, float]:
+        """Factors of the stiffness at a shift beside the modes asked for, and the shift.
+
+        ``lowest`` is the lowest flexible eigenvalue (rad²/s²), as far as it is known.
+        """
+        if self._factor is None:
+            self._factor = self._factored(request, lowest)
+        return self._factor
+
+    def _factored(self, request: ModeRequest, lowest: float | None) -> tuple[Factor, float]:
+        system = self.system
+        stable = None if self.state is None else checked(self.state, self.progress)
+        if request.above is not None:
+            shift = request.low if request.high is None else 0.5 * (request.low + request.high)
+        elif stable is not None:
+            return stable, 0.0
+        elif system.rigid.shape[1] and lowest is not None and lowest > 0:
+            shift = -lowest
+        else:
+            shift = free_shift(system.stiffness, system.mass, system.rigid)
+        return shifted_factor(system.stiffness, system.mass, shift)
+
+
+@contextmanager
+def told_in_words(request: ModeRequest) -> Iterator[None]:
+    """Say as `AccuracyError` what the eigensolver and the factorisation cannot do."""
+    try:
+        yield
+    except TooManyModesError as error:
+        raise AccuracyError(
+            f"more than {MOST_MODES} modes lie up to {format_number(request.up_to or 0.0)} Hz: "
+            f"{error.count} were counted on a coarse mesh; ask up to a lower frequency, or "
+            "for a narrower window"
+        ) from error
+    except SingularShiftError as error:
+        raise AccuracyError(
+            "the stiffness cannot be factorised: it holds numbers too far apart for a "
+            "computer's sixteen digits. Is something far too thin for its length, or very "
+            "soft beside something very stiff?"
+        ) from error
+    except MemoryError as error:
+        raise AccuracyError(
+            "the memory of this machine is not enough for this; ask for a looser accuracy "
+            "or fewer modes, or let fewer programs run beside"
+        ) from error
