@@ -17,6 +17,7 @@ from belltone.cli import inputs, program
 from belltone.sheet.document import read_sheet
 from tests.assemblies import STEEL, joint, plate
 from tests.assemblies import held as held_at
+from tests.conftest import CLAMPED, bar_text
 
 Run = Callable[..., tuple[int, str, str]]
 
@@ -594,3 +595,27 @@ def test_memory_that_does_not_suffice_is_told_before_it_is_used(
     code, _, err = run("modes", path)
     assert code == 1
     assert re.search(r"a matrix of \d+ unknowns needs 0.4 GB of memory, and 0.3 GB are free", err)
+
+
+def test_pulls_of_every_knob_from_one_solution(run: Run, rail_path: Path) -> None:
+    code, out, _ = run("pull", rail_path)
+    assert code == 0
+    assert "In percent, for one percent more of the knob." in out
+    code, out, _ = run("pull", rail_path, "--format", "csv")
+    head, wall, post = (line.split(",") for line in out.splitlines())
+    assert head[:4] == ["of", "value", "mass (%)", "mode 1 (%)"]
+    assert wall[:3] == ["wall", "3 mm", "+0.5318"]
+    assert post[2] == "+0.0000"
+    code, out, _ = run("pull", rail_path, "--format", "json", "--set", "wall=4 mm")
+    data = json.loads(out)
+    assert [knob["knob"] for knob in data["knobs"]] == ["wall", "post_at"]
+    assert data["knobs"][0]["value"] == 4.0
+    assert len(data["knobs"][0]["frequencies_percent"]) == len(data["modes"])
+
+
+def test_a_sheet_without_knobs_has_no_pulls(run: Run, tmp_path: Path) -> None:
+    sheet = tmp_path / "bar.toml"
+    sheet.write_text(bar_text('shape = "solid round", diameter = "20 mm"', rest=CLAMPED))
+    code, _, err = run("pull", sheet)
+    assert code == 1
+    assert "no knob can be turned" in err

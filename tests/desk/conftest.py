@@ -17,6 +17,7 @@ from belltone.desk.app import make_application
 from belltone.desk.fields import LiveNumber
 from belltone.desk.session.session import Session
 from belltone.desk.window import MainWindow
+from belltone.modes.solution import Solution
 from belltone.progress import Progress
 from belltone.sheet.document import Sheet, read_sheet
 from belltone.sheet.errors import Path as SheetPath
@@ -39,7 +40,7 @@ def known_answers() -> dict[bytes, Any]:
 @pytest.fixture(autouse=True)
 def _each_design_once(known_answers: dict[bytes, Any], monkeypatch: pytest.MonkeyPatch) -> None:
     """Most tests stand before the same few sheets; what is asked of them is not how they solve."""
-    for name in ("solve_modes", "pulls"):
+    for name in ("solve", "solve_modes", "pulls"):
         monkeypatch.setattr(
             session_module, name, _once(known_answers, getattr(session_module, name))
         )
@@ -50,7 +51,7 @@ def _once(known: dict[bytes, Any], function: Callable[..., Any]) -> Callable[...
         asked = [
             each.text if isinstance(each, Sheet) else each
             for each in args
-            if not isinstance(each, Progress)
+            if not isinstance(each, Progress | Solution)
         ]
         key = pickle.dumps((function.__name__, asked))
         if key not in known:

@@ -72,7 +72,8 @@ def test_knobs_show_their_pull(window: MainWindow) -> None:
     assert answer is not None
     assert answer.pulls is not None
     bar = window.knobs.row("wall").bar
-    assert bar.accessibleDescription() == f"{answer.pulls['wall'][1]:+.3f} % for 1 % of the knob"
+    pull = answer.pulls["wall"].frequencies[1]
+    assert bar.accessibleDescription() == f"{pull:+.3f} % for 1 % of the knob"
 
 
 def test_turning_a_slider_is_one_step(window: MainWindow, qtbot: QtBot) -> None:

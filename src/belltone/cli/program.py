@@ -13,7 +13,7 @@ from belltone.cli.loaded import preload_command, speeds
 from belltone.cli.look import check, modes, refine_command, summary
 from belltone.cli.making import frame
 from belltone.cli.output import fail
-from belltone.cli.tuning import reach_command, sweep
+from belltone.cli.tuning import pull, reach_command, sweep
 from belltone.cli.waiting import INTERRUPTED, Interrupted, interrupt
 from belltone.cli.window import demo, desk
 from belltone.progress import Cancelled
@@ -36,6 +36,7 @@ for _name, _command in (
     ("sweep", sweep),
     ("preload", preload_command),
     ("speeds", speeds),
+    ("pull", pull),
     ("reach", reach_command),
     ("frame", frame),
     ("desk", desk),

@@ -7,19 +7,22 @@ from typing import Annotated
 
 import typer
 
-from belltone.cli.inputs import frequency, read_input
-from belltone.cli.options import Format, FormatOption, Output, SheetPath
+from belltone.cli.inputs import frequency, read_input, set_knobs
+from belltone.cli.options import Format, FormatOption, Output, Settings, SheetPath
 from belltone.cli.output import note, table, warn, write
 from belltone.cli.waiting import progress_shown
+from belltone.exchange.pull_tables import pull_columns, pull_data, pull_rows
 from belltone.exchange.tables import as_csv, as_json, failure_lines, percent, sweep_data, sweep_rows
+from belltone.modes.solve import request_for, solve
 from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import read_sheet, write_sheet
 from belltone.sheet.units import format_number
 from belltone.store.results import ResultStore, store_path
-from belltone.sweep.plan import parse_plan
+from belltone.sweep.plan import PlanError, parse_plan
 from belltone.sweep.runner import run_sweep
 from belltone.sweep.work import start_workers
 from belltone.tune.clear import band_visits, clear_intervals
+from belltone.tune.pull import pulls
 from belltone.tune.reach import reach
 
 
@@ -71,6 +74,34 @@ def sweep(
         lines.append(f"largest error of any frequency: {percent(done.worst_error)}\n")
         lines += [f"{line}\n" for line in failure_lines(done)]
         write("".join(lines), output)
+
+
+def pull(
+    sheet: SheetPath,
+    settings: Settings = None,
+    form: FormatOption = Format.TABLE,
+    output: Output = None,
+) -> None:
+    """What one percent more of each knob does to every frequency, the mass and buckling."""
+    source, chosen = set_knobs(read_input(sheet, output), settings)
+    design = evaluate(source, chosen)
+    warn(design)
+    with progress_shown("pulls") as progress:
+        solved = solve(design, request_for(design), progress=progress)
+        found = pulls(source, solved.solution, chosen, progress)
+    if not found:
+        raise PlanError(
+            "no knob can be turned: the sheet has none with a value of its own other than zero"
+        )
+    if form is Format.JSON:
+        write(as_json(pull_data(found, design.knobs, solved.modes)), output)
+        return
+    factors = max(len(each.factors) for each in found.values())
+    columns, rows = pull_columns(solved.modes, factors), pull_rows(found, design.knobs)
+    if form is Format.CSV:
+        write(as_csv(columns, rows), output)
+    else:
+        write(table(columns, rows) + "In percent, for one percent more of the knob.\n", output)
 
 
 def reach_command(

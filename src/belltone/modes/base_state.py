@@ -14,9 +14,8 @@ from belltone.elements.facets import FacetElements
 from belltone.elements.line import LineElements
 from belltone.elements.surface import SurfaceElements
 from belltone.modes.witness import SurfaceWitness, Witness
-from belltone.progress import Progress
 from belltone.system.assembly import Assembly
-from belltone.system.buckling import Buckling, buckling
+from belltone.system.buckling import Buckling
 from belltone.system.equilibrium import Equilibrium
 
 __all__ = ["BaseState", "Largest", "Reaction", "base_state"]
@@ -92,16 +91,15 @@ class BaseState:
 def base_state(
     design: Design,
     assembly: Assembly,
-    states: tuple[Equilibrium, Equilibrium | None],
+    state: Equilibrium,
+    bucklings: tuple[Buckling | None, Buckling | None],
     witness: Witness,
-    progress: Progress,
 ) -> BaseState:
     """Read a loaded state off at the witness points.
 
-    ``states`` are the one to read and, where there is one, that of a coarser mesh, which tells how
-    far the lowest buckling factor is settled.
+    ``bucklings`` are those of the state and, where there is one, of a coarser mesh, which tells
+    how far the lowest buckling factor is settled.
     """
-    state, coarser = states
     assert design.preload is not None
     motions = state.motions[None]
     displacements = witness.shapes(motions)[0]
@@ -109,12 +107,12 @@ def base_state(
     forces, stresses = (np.concatenate(own) for own in zip(*_stresses(state, witness), strict=True))
     factors, shapes = np.empty(0), np.zeros((0, *displacements.shape))
     factor_error = None
-    if state.pose is None and state.held:
-        found = _buckling(state, _FACTORS, progress)
+    found, coarser = bucklings
+    if found is not None:
         factors = found.factors
         if len(factors):
             if coarser is not None:
-                other = _buckling(coarser, 1, progress).factors
+                other = coarser.factors
                 factor_error = abs(float(other[0] / factors[0]) - 1) if len(other) else 1.0
             shapes = witness.shapes(state.system.node_motions(found.shapes))
             reach = witness.reach(shapes).max(axis=1)
@@ -140,10 +138,6 @@ def base_state(
         state.snapped,
         tuple(fraction for fraction, _ in state.history),
     )
-
-
-def _buckling(state: Equilibrium, count: int, progress: Progress) -> Buckling:
-    return buckling(state.elastic, state.stress_stiffness, state.elastic_factor, count, progress)
 
 
 def _stresses(state: Equilibrium, witness: Witness) -> Iterator[tuple[Array, Array]]:

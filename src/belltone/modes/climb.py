@@ -7,7 +7,7 @@ complete, where it ends. Between, and to the orders an error is told from, they 
 from __future__ import annotations
 
 import time
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
@@ -28,7 +28,7 @@ from belltone.progress import Progress
 from belltone.system.bodies import ends_inside
 from belltone.system.threads import numpy_threads
 
-__all__ = ["Climb"]
+__all__ = ["Climb", "Solved"]
 
 Array = NDArray[np.float64]
 
@@ -48,6 +48,14 @@ _SETTLED_SHARE: Final = 2e-3
 _TRIES: Final = 3
 
 
+@dataclass(frozen=True)
+class Solved:
+    """What is told of modes, and the solution with the vectors it was read from."""
+
+    modes: ModeSet
+    solution: Solution
+
+
 class Climb:
     """Solves one design at one level after another and tells their errors; used once."""
 
@@ -59,7 +67,7 @@ class Climb:
         self._last: Level | None = None
         self._seconds = 0.0
 
-    def at(self, fine: Discretisation) -> ModeSet:
+    def at(self, fine: Discretisation) -> Solved:
         """The modes at a given discretisation."""
         self._prove(fine)
         return self._described(fine, self.errors(fine))
@@ -123,7 +131,7 @@ class Climb:
             "modes or a looser accuracy"
         )
 
-    def mode_set(self) -> ModeSet:
+    def solved(self) -> Solved:
         """The modes to the accuracy asked for."""
         return self._described(*self.to_accuracy())
 
@@ -144,9 +152,10 @@ class Climb:
                 errors = member_estimate(one, two, fine.order, self._rough)
         return errors if mine.unsettled is None else errors + mine.unsettled
 
-    def _described(self, fine: Discretisation, errors: Array) -> ModeSet:
+    def _described(self, fine: Discretisation, errors: Array) -> Solved:
         lower = self._levels.get(fine.lower()) if fine.order > 1 else None
-        return mode_set(self._solutions[fine], errors, lower)
+        solution = self._solutions[fine]
+        return Solved(mode_set(solution, errors, lower), solution)
 
     def _good(self, errors: Array) -> bool:
         return self._enough(errors) and bool(np.all(errors <= self.request.accuracy))

@@ -55,8 +55,8 @@ def mode_set(fine: Solution, errors: Array, lower: Level | None) -> ModeSet:
     densities = witness.densities(motions)
     base = None
     if level.state is not None:
-        states = (level.state, None if lower is None else lower.state)
-        base = base_state(design, level.assembly, states, witness, level.progress)
+        bucklings = (level.buckling, None if lower is None else lower.buckling)
+        base = base_state(design, level.assembly, level.state, bucklings, witness)
     return ModeSet(
         np.concatenate([np.zeros(rigid), fine.frequencies]),
         np.concatenate([np.zeros(rigid), errors]),

@@ -18,6 +18,7 @@ from belltone.progress import Progress
 from belltone.sheet.units import format_number
 from belltone.system.assembly import Assembly, System
 from belltone.system.bodies import with_plans
+from belltone.system.buckling import Buckling, buckling
 from belltone.system.equilibrium import Equilibrium
 from belltone.system.factor import Factor, SingularShiftError
 from belltone.system.lanczos import TooManyModesError, free_shift, shifted_factor
@@ -25,6 +26,7 @@ from belltone.system.lanczos import TooManyModesError, free_shift, shifted_facto
 __all__ = ["MOST_MODES", "Level", "planned", "told_in_words"]
 
 MOST_MODES = 500  # found at once
+_FACTORS = 4  # of buckling
 
 
 def planned(design: Design, discretisation: Discretisation) -> Discretisation:
@@ -65,6 +67,15 @@ class Level:
         mass = self.system.mass.copy()
         mass.eliminate_zeros()
         return mass
+
+    @cached_property
+    def buckling(self) -> Buckling | None:
+        """The lowest factors of the load at which it buckles, where the state was not followed."""
+        state = self.state
+        if state is None or state.pose is not None or not state.held:
+            return None
+        elastic = (state.elastic, state.stress_stiffness, state.elastic_factor)
+        return buckling(*elastic, _FACTORS, self.progress)
 
     @property
     def whirls(self) -> bool:

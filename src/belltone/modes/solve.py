@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation
-from belltone.modes.climb import Climb
+from belltone.modes.climb import Climb, Solved
 from belltone.modes.errors import AccuracyError
 from belltone.modes.level import planned
 from belltone.modes.modeset import ModeSet
@@ -14,8 +14,10 @@ from belltone.progress import Progress
 __all__ = [
     "AccuracyError",
     "ModeRequest",
+    "Solved",
     "choose_discretisation",
     "request_for",
+    "solve",
     "solve_modes",
 ]
 
@@ -46,6 +48,16 @@ def solve_modes(
     discretisation: Discretisation | None = None,
     progress: Progress | None = None,
 ) -> ModeSet:
+    """The modes asked for, as `solve` finds them."""
+    return solve(design, request, discretisation, progress).modes
+
+
+def solve(
+    design: Design,
+    request: ModeRequest,
+    discretisation: Discretisation | None = None,
+    progress: Progress | None = None,
+) -> Solved:
     """Solve for the modes asked for; with no discretisation given, the sheet's or one by accuracy.
 
     Each frequency comes with an estimate of its own relative error. Raises `AccuracyError` when
@@ -56,7 +68,7 @@ def solve_modes(
     if discretisation is None and design.fixed is not None:
         discretisation = Discretisation(*design.fixed)
     if discretisation is None:
-        return climb.mode_set()
+        return climb.solved()
     used = planned(design, discretisation)
     if used.order < 3 and not design.has_walls:
         raise ValueError(f"order {used.order} has no two lower orders to compare with")

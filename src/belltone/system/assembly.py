@@ -201,6 +201,24 @@ class Assembly:
             first += own.shape[0]
         return total
 
+    def potential(self, motions: Array) -> Array:
+        """Twice the energy (J) of strains and springs of motions ``(unknowns, k)`` that fit."""
+        nodes = np.ascontiguousarray(motions.T).reshape(motions.shape[1], len(self.coordinates), 6)
+        springs, stiffness = self.springs()
+        strained = sum(
+            body.elements.strain_energy(body.motions(nodes)).sum(axis=(1, 2))
+            for body in self.bodies
+        )
+        return np.asarray(2 * strained + stiffness @ np.asarray(springs @ motions) ** 2)
+
+    def kinetic(self, motions: Array) -> Array:
+        """Twice the kinetic energy (J) of velocities ``(unknowns, k)`` that fit."""
+        masses = [body.elements.inertia().hessian(body.elements.directors) for body in self.bodies]
+        moved = self._pushed(masses, motions)
+        for lump in self.lumps:
+            moved += np.asarray(lump.mass(None, self.size) @ motions)
+        return np.asarray(np.einsum("im,im->m", motions, moved))
+
     def springs(self) -> tuple[sparse.csr_matrix, Array]:
         """Rows of motions on springs, and their stiffness."""
         rows = sparse.vstack([self.supports.sprung, self.joints.sprung])

@@ -1,52 +1,71 @@
-"""Pulls: how far each mode moves for each percent of a knob."""
+"""Pulls: how far each mode, the mass and the buckling load move for each percent of a knob."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Final
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from belltone.errors import UserError
-from belltone.modes.modeset import ModeSet
-from belltone.modes.pairing import pair
-from belltone.modes.solve import ModeRequest, solve_modes
+from belltone.modes.mass_properties import mass_properties
+from belltone.modes.slopes import hair, slopes
+from belltone.modes.solution import Solution
 from belltone.progress import Progress
 from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
 
-__all__ = ["pulls"]
+__all__ = ["Pull", "pulls"]
 
 Array = NDArray[np.float64]
 
-_STEP: Final = 0.005  # half a percent each way: far above rounding, small against any curvature
+
+@dataclass(frozen=True)
+class Pull:
+    """What a percent more of a knob does, in percent: to frequencies, mass, buckling factors."""
+
+    frequencies: Array
+    mass: float
+    factors: Array
 
 
 def pulls(
-    sheet: Sheet, modes: ModeSet, request: ModeRequest, progress: Progress | None = None
-) -> Mapping[str, Array]:
-    """Return, by knob, the percent each flexible mode moves per percent of the knob.
+    sheet: Sheet,
+    solution: Solution,
+    settings: Mapping[str, str] | None = None,
+    progress: Progress | None = None,
+) -> Mapping[str, Pull]:
+    """Return the pull of every knob.
 
-    Central differences at the discretisation of ``modes``, modes matched by shape. A knob at
+    ``solution`` is that of the sheet with the ``settings``; nothing is solved again. A knob at
     zero, one computed from others, or one that cannot move both ways is left out.
     """
     progress = progress or Progress()
-    result: dict[str, Array] = {}
-    for name, knob in evaluate(sheet).knobs.items():
+    chosen = dict(settings or {})
+    result: dict[str, Pull] = {}
+    design = solution.level.design
+    step = hair(design)
+    mass = mass_properties(design).mass
+    buckling = solution.level.buckling
+    factors = np.empty(0) if buckling is None else buckling.factors
+    for name, knob in design.knobs.items():
         if not knob.literal or knob.value == 0:
             continue
-        moved: list[Array] = []
-        for factor in (1 - _STEP, 1 + _STEP):
-            progress.check()
-            try:
-                design = evaluate(sheet, {name: knob.exact_text(knob.value * factor)})
-                found = solve_modes(design, request, modes.discretisation, progress)
-            except UserError:
-                break
-            partners, _ = pair(modes, found)
-            there = found.flexible[np.maximum(partners, 0)]
-            moved.append(np.where(partners >= 0, there, np.nan))
-        if len(moved) == 2:
-            result[name] = np.asarray((moved[1] - moved[0]) / modes.flexible / (2 * _STEP))
+        progress.check()
+        try:
+            sides = [
+                evaluate(
+                    sheet, {**(settings or {}), name: knob.exact_text(knob.value * (1 + side))}
+                )
+                for side in (-step, step)
+            ]
+            found = slopes(solution, sides[0], sides[1], 2 * step, progress)
+        except UserError:
+            continue
+        result[name] = Pull(
+            np.asarray(found.frequencies / solution.frequencies),
+            found.mass / mass if mass else 0.0,
+            np.asarray(found.factors / factors),
+        )
     return result

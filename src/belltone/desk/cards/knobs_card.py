@@ -148,7 +148,9 @@ class KnobsCard(QFrame):
         answer, mode = self._session.answer, self._session.chosen_mode
         found: dict[str, float] = {}
         if answer is not None and answer.pulls is not None and mode is not None and not mode.rigid:
-            found = {name: float(p[mode.number - 1]) for name, p in answer.pulls.items()}
+            found = {
+                name: float(p.frequencies[mode.number - 1]) for name, p in answer.pulls.items()
+            }
         if not self._names:
             self._pull_heading.setText("right-click a number to make one")
         else:

@@ -11,8 +11,6 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path as FilePath
 
-import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from belltone.design.values import Design
@@ -22,7 +20,8 @@ from belltone.desk.session.tuning import Tuning
 from belltone.files import FileError, read_text
 from belltone.modes.mass_properties import part_masses
 from belltone.modes.modeset import Mode, ModeSet
-from belltone.modes.solve import request_for, solve_modes
+from belltone.modes.solution import Solution
+from belltone.modes.solve import Solved, request_for, solve, solve_modes
 from belltone.progress import Progress
 from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import MOST_BYTES, Sheet, read_sheet, write_sheet
@@ -33,7 +32,7 @@ from belltone.store.journal import Journal
 from belltone.system.contacts import Contact, contacts
 from belltone.tune.bands import verdict
 from belltone.tune.effect import effects
-from belltone.tune.pull import pulls
+from belltone.tune.pull import Pull, pulls
 
 __all__ = ["Answer", "Session"]
 
@@ -49,7 +48,7 @@ class Answer:
     modes: ModeSet
     identities: tuple[int, ...]
     seconds: float
-    pulls: Mapping[str, NDArray[np.float64]] | None = None
+    pulls: Mapping[str, Pull] | None = None
 
     def index_of(self, identity: int) -> int | None:
         """The place in the mode list of a branch, if it is among the modes found."""
@@ -98,6 +97,7 @@ class Session(QObject):
         self._on_disk = None if path is None else _content(path)
         self.wrong: dict[Path, tuple[str, str]] = {}
         self.answer: Answer | None = None
+        self._solution: Solution | None = None  # of the answer; too large to be kept with each
         self.bare: Answer | None = None
         self.failure = ""
         self.chosen: int = 0
@@ -296,14 +296,15 @@ class Session(QObject):
         self._pull_timer.stop()
         self.jobs.stop("pulls")
 
-        def work(progress: Progress) -> tuple[ModeSet, float]:
+        def work(progress: Progress) -> tuple[Solved, float]:
             start = time.thread_time()
-            return solve_modes(design, request_for(design), progress=progress), (
+            return solve(design, request_for(design), progress=progress), (
                 time.thread_time() - start
             )
 
-        def finish(found: tuple[ModeSet, float]) -> None:
-            modes, seconds = found
+        def finish(found: tuple[Solved, float]) -> None:
+            modes, seconds = found[0].modes, found[1]
+            self._solution = found[0].solution
             old = self.answer
             if old is not None and old.sheet.text != sheet.text:
                 self.before = old
@@ -416,12 +417,13 @@ class Session(QObject):
         answer = self.answer
         if answer is None or answer.sheet is not self.sheet or not answer.design.knobs:
             return
-        request = request_for(answer.design)
+        solution = self._solution
+        assert solution is not None
 
-        def work(progress: Progress) -> Mapping[str, NDArray[np.float64]]:
-            return pulls(answer.sheet, answer.modes, request, progress)
+        def work(progress: Progress) -> Mapping[str, Pull]:
+            return pulls(answer.sheet, solution, progress=progress)
 
-        def finish(found: Mapping[str, NDArray[np.float64]]) -> None:
+        def finish(found: Mapping[str, Pull]) -> None:
             if self.answer is answer:
                 self.answer = replace(answer, pulls=found)
                 self.choice_changed.emit()
