@@ -55,9 +55,7 @@ def pulls(
         progress.check()
         try:
             sides = [
-                evaluate(
-                    sheet, {**(settings or {}), name: knob.exact_text(knob.value * (1 + side))}
-                )
+                evaluate(sheet, {**chosen, name: knob.exact_text(knob.value * (1 + side))})
                 for side in (-step, step)
             ]
             found = slopes(solution, sides[0], sides[1], 2 * step, progress)
