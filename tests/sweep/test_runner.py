@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from belltone.modes import solution
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import request_for, solve_modes
 from belltone.progress import Cancelled, Progress
@@ -17,7 +18,9 @@ from belltone.store.results import ResultStore
 from belltone.sweep.branches import Branch
 from belltone.sweep.plan import SweepPlan, default_plan
 from belltone.sweep.runner import SweepError, frequency_near, run_sweep
-from belltone.sweep.work import solve_point
+from belltone.sweep.work import choose_at, solve_point
+from belltone.system.lanczos import lowest_modes
+from belltone.tune.clear import clear_intervals
 from tests.conftest import CLAMPED, bar_text
 
 STRIP = """
@@ -50,13 +53,13 @@ def offset_body(offset: str) -> Sheet:
 
 
 class Inline(Executor):
-    """Runs everything at once in this process, and counts."""
+    """Runs everything at once in this process, and counts the points."""
 
     def __init__(self) -> None:
         self.calls = 0
 
     def submit(self, fn: Callable[..., Any], /, *args: Any, **kwargs: Any) -> Future[Any]:
-        self.calls += 1
+        self.calls += fn is solve_point
         future: Future[Any] = Future()
         future.set_result(fn(*args, **kwargs))
         return future
@@ -167,6 +170,9 @@ class Gated(Executor):
 
     def submit(self, fn: Callable[..., Any], /, *args: Any, **kwargs: Any) -> Future[Any]:
         future: Future[Any] = Future()
+        if fn is choose_at:
+            future.set_result(fn(*args, **kwargs))
+            return future
         self.futures.append((future, lambda: fn(*args, **kwargs)))
         self.submitted.set()
         return future
@@ -254,3 +260,39 @@ def test_a_branch_is_called_what_its_mode_is_called_now(
 def test_a_branch_of_one_point_has_no_curve() -> None:
     branch = Branch((0, -1), np.array([1.0, np.nan]), "twist", 1.0, ())
     assert branch.curve(np.array([0.0, 1.0])) is None
+
+
+def test_a_sweep_solves_each_point_once_and_three_more(
+    rail: Sheet, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    solutions: list[int] = []
+
+    def counted(*args: Any, **kwargs: Any) -> Any:
+        solutions.append(args[0].shape[0])
+        return lowest_modes(*args, **kwargs)
+
+    monkeypatch.setattr(solution, "lowest_modes", counted)
+    found = run_sweep(rail, SweepPlan("wall", tuple(np.linspace(2.0, 6.0, 9))), Inline())
+    assert len(solutions) <= len(found.values) + 3
+    # Errors are told at the ends, the middle and the quarters; between, the larger one counts.
+    branch = found.branches[0]
+    errors = [each.errors[branch.places[at]] for at, each in enumerate(found.sets) if each]
+    assert errors[1] == max(errors[0], errors[2])
+    assert np.all(np.isfinite(errors))
+
+
+def test_an_edge_of_a_clear_interval_takes_two_solutions(
+    rail: Sheet, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    sweep = run_sweep(rail, SweepPlan("wall", tuple(np.linspace(2.0, 6.0, 33))), Inline())
+    design = evaluate(rail)
+    solved: list[float] = []
+
+    def counted(*arguments: Any) -> Any:
+        solved.append(0.0)
+        return solve_point(*arguments)
+
+    monkeypatch.setattr("belltone.sweep.runner.solve_point", counted)
+    intervals = clear_intervals(sweep, design.bands, design.margin)
+    assert len(intervals) == 1
+    assert 1 <= len(solved) <= 2

@@ -67,13 +67,24 @@ class Climb:
         self._last: Level | None = None
         self._seconds = 0.0
 
-    def at(self, fine: Discretisation) -> Solved:
-        """The modes at a given discretisation."""
-        self._prove(fine)
-        return self._described(fine, self.errors(fine))
+    def at(self, fine: Discretisation, told: bool = True, near: Solution | None = None) -> Solved:
+        """The modes at a given discretisation, with their errors where these are to be ``told``.
 
-    def to_accuracy(self) -> tuple[Discretisation, Array]:
-        """Climb until the estimates meet the accuracy; returns where, and the errors there."""
+        ``near`` is a solution of a similar design there, to begin from.
+        """
+        if near is not None:
+            level = self._level(fine)
+            if near.vectors.shape[0] == level.system.stiffness.shape[0] and not level.whirls:
+                self._solutions[fine] = replace(near, level=level, proven=False)
+        self._prove(fine)
+        unknown = np.full(len(self._solutions[fine].frequencies), np.nan)
+        return self._described(fine, self.errors(fine) if told else unknown)
+
+    def to_accuracy(self, proven: bool = True) -> tuple[Discretisation, Array]:
+        """Climb until the estimates meet the accuracy; returns where, and the errors there.
+
+        Without the last solution, which proves the list, the errors are those of carried modes.
+        """
         fractions: list[float] = []
         lost = 0
         worst_by_order: dict[int, float] = {}
@@ -90,7 +101,7 @@ class Climb:
                 forecast(size, self._unknowns_of(fine), self._seconds, self.progress)
             try:
                 errors = self.errors(fine)
-                if self._good(errors):
+                if proven and self._good(errors):
                     self._prove(fine)
                     errors = self.errors(fine)
             except BuckledModesError as error:
@@ -123,7 +134,8 @@ class Climb:
             self._forget(fine)
         if best is not None:
             # A received mesh has the accuracy it was made with; what that is stands by every mode.
-            self._prove(best[0])
+            if proven:
+                self._prove(best[0])
             return best[0], self.errors(best[0])
         raise AccuracyError(
             f"{self.request.count} modes to {self.request.accuracy * 100:g} % are out of reach: "

@@ -9,6 +9,7 @@ from belltone.modes.errors import AccuracyError
 from belltone.modes.level import planned
 from belltone.modes.modeset import ModeSet
 from belltone.modes.request import ModeRequest
+from belltone.modes.solution import Solution
 from belltone.progress import Progress
 
 __all__ = [
@@ -39,7 +40,7 @@ def choose_discretisation(
     """
     if design.fixed is not None:
         return planned(design, Discretisation(*design.fixed))
-    return Climb(design, request, progress or Progress()).to_accuracy()[0]
+    return Climb(design, request, progress or Progress()).to_accuracy(proven=False)[0]
 
 
 def solve_modes(
@@ -57,10 +58,14 @@ def solve(
     request: ModeRequest,
     discretisation: Discretisation | None = None,
     progress: Progress | None = None,
+    told: bool = True,
+    near: Solution | None = None,
 ) -> Solved:
     """Solve for the modes asked for; with no discretisation given, the sheet's or one by accuracy.
 
-    Each frequency comes with an estimate of its own relative error. Raises `AccuracyError` when
+    Each frequency comes with an estimate of its own relative error, which is no number where it is
+    not to be ``told`` at a given discretisation. ``near`` is a solution there of a design like this
+    one, to begin from. Raises `AccuracyError` when
     the accuracy is out of reach, ``JointError`` where a joint finds nothing to join, ``ValueError``
     for a member's order below 3, and ``Cancelled`` when ``progress`` says stop.
     """
@@ -72,4 +77,4 @@ def solve(
     used = planned(design, discretisation)
     if used.order < 3 and not design.has_walls:
         raise ValueError(f"order {used.order} has no two lower orders to compare with")
-    return climb.at(used)
+    return climb.at(used, told, near)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
@@ -13,7 +13,7 @@ from scipy.interpolate import PchipInterpolator
 from belltone.modes.modeset import ModeSet
 from belltone.modes.pairing import pair
 
-__all__ = ["LOST", "Branch", "follow", "poor_steps"]
+__all__ = ["LOST", "Branch", "follow", "poor_steps", "with_errors"]
 
 Array = NDArray[np.float64]
 
@@ -94,6 +94,41 @@ def follow(
                 trails.append(trail)
         previous = index
     return tuple(trail.branch(values, sets, now) for trail in trails)
+
+
+def with_errors(
+    values: Sequence[float], sets: Sequence[ModeSet | None], branches: Sequence[Branch]
+) -> tuple[ModeSet | None, ...]:
+    """Give every point the errors its branches have where they were told.
+
+    Between two such points the larger of both counts, beyond them the nearest; a branch too short
+    to have one gets the largest of all.
+    """
+    errors = [None if found is None else found.errors.copy() for found in sets]
+    most = max(
+        (float(np.nanmax(own)) for own in errors if own is not None and np.isfinite(own).any()),
+        default=np.nan,
+    )
+    for branch in branches:
+        told = [
+            (index, float(errors[index][found.rigid_count + place]))  # type: ignore[index]
+            for index, (found, place) in enumerate(zip(sets, branch.places, strict=True))
+            if found is not None and place >= 0
+        ]
+        known = [(index, error) for index, error in told if np.isfinite(error)]
+        for index, error in told:
+            if np.isfinite(error):
+                continue
+            found, own = sets[index], errors[index]
+            assert found is not None
+            assert own is not None
+            before = [each for at, each in known if at < index][-1:]
+            after = [each for at, each in known if at > index][:1]
+            own[found.rigid_count + branch.places[index]] = max(before + after, default=most)
+    return tuple(
+        None if found is None or own is None else replace(found, errors=own)
+        for found, own in zip(sets, errors, strict=True)
+    )
 
 
 class _Trail:

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, wait
 from concurrent.futures.process import BrokenProcessPool
 from dataclasses import dataclass
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,18 +18,14 @@ from belltone.mesh.discretisation import Discretisation
 from belltone.modes.errors import BUCKLED
 from belltone.modes.modeset import ModeSet
 from belltone.modes.pairing import pair
-from belltone.modes.solve import (
-    ModeRequest,
-    choose_discretisation,
-    request_for,
-)
+from belltone.modes.solve import ModeRequest, request_for
 from belltone.progress import Progress
 from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
 from belltone.store.results import ResultStore, result_key
-from belltone.sweep.branches import LOST, Branch, follow, poor_steps
+from belltone.sweep.branches import LOST, Branch, follow, poor_steps, with_errors
 from belltone.sweep.plan import SweepPlan, turnable
-from belltone.sweep.work import solve_point
+from belltone.sweep.work import choose_at, solve_point
 
 __all__ = ["Sweep", "SweepError", "frequency_near", "run_sweep"]
 
@@ -38,6 +34,10 @@ Array = NDArray[np.float64]
 _EXTRA_MODES: Final = 4  # found beyond those asked for, so that branches may change places
 _HALVINGS: Final = 5  # a step is looked at down to a thirty-second of its width
 _EDGE_HALVINGS: Final = 8  # frequencies fall by half for every two of them
+_LOOKED_AT: Final = (0.0, 0.25, 0.5, 0.75, 1.0)  # shares of the way at which errors are told
+_LOST_WORKER: Final = (
+    "a worker process was lost; the finished points are kept, so run the sweep again"
+)
 _POLL_SECONDS: Final = 0.1  # how soon a stop is heard
 
 
@@ -92,9 +92,9 @@ def run_sweep(
     design = evaluate(sheet)
     knob = turnable(design, plan.knob)
     request = request_for(design, _EXTRA_MODES)
-    discretisation = _hardest(sheet, knob, plan, request, progress)
+    discretisation = _hardest(sheet, knob, plan, request, workers, progress)
     solver = _PointSolver(sheet, knob, request, discretisation, workers, store, progress)
-    solver.solve(plan.values)
+    solver.solve(plan.values, _looked_at(plan.values))
     for _ in range(_HALVINGS):
         values = sorted(solver.answers)
         poor = poor_steps(values, [_set(solver.answers[value]) for value in values])
@@ -108,6 +108,7 @@ def run_sweep(
     if all(found is None for found in sets):
         raise SweepError(f"no point of the sweep has an answer: {solver.answers[values[0]]}")
     branches = follow(values, sets, knob.value)
+    sets = with_errors(values, sets, branches)
     wanted = [branch for branch in branches if _is_wanted(branch, sets, design)]
     planned = set(plan.values)
     return Sweep(
@@ -187,19 +188,37 @@ def _is_wanted(branch: Branch, sets: Sequence[ModeSet | None], design: Design) -
     )
 
 
+def _looked_at(values: Sequence[float]) -> set[float]:
+    """The points whose errors are told: the ends, the middle and the quarters."""
+    last = len(values) - 1
+    return {values[round(share * last)] for share in _LOOKED_AT}
+
+
 def _hardest(
-    sheet: Sheet, knob: KnobValue, plan: SweepPlan, request: ModeRequest, progress: Progress
+    sheet: Sheet,
+    knob: KnobValue,
+    plan: SweepPlan,
+    request: ModeRequest,
+    workers: Executor,
+    progress: Progress,
 ) -> Discretisation:
     """One discretisation for the whole sweep, fine enough for its ends and its middle."""
     probes = {plan.values[0], plan.values[len(plan.values) // 2], plan.values[-1]}
     chosen: list[Discretisation] = []
     reason = ""
-    for value in sorted(probes):
-        try:
-            design = evaluate(sheet, {knob.name: knob.exact_text(value)})
-            chosen.append(choose_discretisation(design, request, progress))
-        except UserError as error:
-            reason = str(error)
+    for found in _done(
+        [
+            workers.submit(
+                choose_at, sheet.text, {knob.name: knob.exact_text(value)}, request, sheet.folder
+            )
+            for value in sorted(probes)
+        ],
+        progress,
+    ):
+        if isinstance(found, str):
+            reason = found
+        else:
+            chosen.append(found)
     if not chosen:
         raise SweepError(f"the sweep has no answer at its ends or its middle: {reason}")
     # All points share one way of cutting the surface into blocks, so that curves stay smooth.
@@ -208,6 +227,21 @@ def _hardest(
         max(each.order for each in chosen),
         chosen[len(chosen) // 2].plans,
     )
+
+
+def _done(futures: Sequence[Future[Any]], progress: Progress) -> list[Any]:
+    """Results in order; a stop is heard soon."""
+    pending = set(futures)
+    try:
+        while pending:
+            _, pending = wait(pending, timeout=_POLL_SECONDS)
+            progress.check()
+        return [future.result() for future in futures]
+    except BrokenProcessPool as error:
+        raise SweepError(_LOST_WORKER) from error
+    finally:
+        for future in pending:
+            future.cancel()
 
 
 @dataclass
@@ -225,15 +259,16 @@ class _PointSolver:
     def __post_init__(self) -> None:
         self.answers: dict[float, ModeSet | str] = {}
 
-    def solve(self, values: Iterable[float]) -> None:
-        """Solve the values not known yet."""
+    def solve(self, values: Iterable[float], looked_at: Collection[float] = ()) -> None:
+        """Solve the values not known yet, and tell the errors at some."""
         pending: dict[Future[ModeSet | str], float] = {}
         total = len(self.answers)
         try:
             for value in values:
                 total += 1
                 stored = self.store.get(self._key(value)) if self.store is not None else None
-                if stored is not None:
+                told = value in looked_at
+                if stored is not None and not (told and np.isnan(stored.errors).any()):
                     self.answers[value] = stored
                     continue
                 future = self.workers.submit(
@@ -243,6 +278,7 @@ class _PointSolver:
                     self.request,
                     self.discretisation,
                     self.sheet.folder,
+                    told,
                 )
                 pending[future] = value
             self.progress.report(len(self.answers), total, "sweep")
@@ -252,9 +288,7 @@ class _PointSolver:
                     self._keep(pending.pop(future), future.result())
                 self.progress.report(len(self.answers), total, "sweep")
         except BrokenProcessPool as error:
-            raise SweepError(
-                "a worker process was lost; the finished points are kept, so run the sweep again"
-            ) from error
+            raise SweepError(_LOST_WORKER) from error
         finally:
             for future in pending:
                 future.cancel()

@@ -18,24 +18,47 @@ import threadpoolctl
 from belltone.errors import UserError
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.modeset import ModeSet
-from belltone.modes.solve import ModeRequest, solve_modes
+from belltone.modes.solution import Solution
+from belltone.modes.solve import ModeRequest, choose_discretisation, solve
 from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
 
-__all__ = ["solve_point", "start_workers"]
+__all__ = ["choose_at", "solve_point", "start_workers"]
+
+_LAST: dict[tuple[str, Discretisation], Solution] = {}
+"""The point this process solved last."""
 
 
 def solve_point(
     text: str,
     settings: Mapping[str, str],
     request: ModeRequest,
-    discretisation: Discretisation | None,
+    discretisation: Discretisation,
     folder: Path | None = None,
+    told: bool = False,
 ) -> ModeSet | str:
-    """Solve one point of a sweep; a point that has no answer gives the reason as text."""
+    """Solve one point of a sweep; a point that has no answer gives the reason as text.
+
+    Errors are no numbers where they are not to be ``told``. A process begins from the point it
+    solved before, which is never far.
+    """
+    near = _LAST.get((text, discretisation))
     try:
         design = evaluate(_sheet(text, folder), settings)
-        return solve_modes(design, request, discretisation)
+        found = solve(design, request, discretisation, told=told, near=near)
+    except UserError as error:
+        return str(error)
+    _LAST.clear()
+    _LAST[text, discretisation] = found.solution
+    return found.modes
+
+
+def choose_at(
+    text: str, settings: Mapping[str, str], request: ModeRequest, folder: Path | None = None
+) -> Discretisation | str:
+    """The discretisation a point needs, or why it has no answer."""
+    try:
+        return choose_discretisation(evaluate(_sheet(text, folder), settings), request)
     except UserError as error:
         return str(error)
 

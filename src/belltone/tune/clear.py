@@ -9,13 +9,13 @@ from typing import Final
 
 import numpy as np
 from scipy.interpolate import PchipInterpolator
-from scipy.optimize import brentq
 
 from belltone.design.values import BandValue
 from belltone.progress import Progress
 from belltone.sweep.branches import Branch
 from belltone.sweep.runner import Sweep, frequency_near
 from belltone.tune.bands import forbidden
+from belltone.tune.roots import root_between
 
 __all__ = ["BandVisit", "ClearInterval", "band_visits", "clear_intervals"]
 
@@ -170,8 +170,9 @@ def _exact(sweep: Sweep, edge: _Edge) -> float:
         return found[0] - edge.level
 
     try:
-        if distance(low) * distance(high) > 0:
+        ends = [(value, distance(value)) for value in (low, high)]
+        if ends[0][1] * ends[1][1] > 0:
             return edge.value  # it touches the level and turns back within the step
-        return float(brentq(distance, low, high, xtol=tolerance, rtol=1e-12))
+        return root_between(distance, ends[0], ends[1], edge.value, tolerance)
     except LookupError:
         return edge.value

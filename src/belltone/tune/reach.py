@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
-from scipy.optimize import brentq
 
 from belltone.design.values import KnobValue
 from belltone.errors import UserError
@@ -21,11 +20,13 @@ from belltone.store.results import ResultStore
 from belltone.sweep.branches import Branch
 from belltone.sweep.plan import PlanError, SweepPlan, default_plan, turnable
 from belltone.sweep.runner import Sweep, frequency_near, run_sweep
+from belltone.tune.roots import root_between
 
 __all__ = ["Reach", "ReachError", "reach"]
 
 _POINTS: Final = 17  # enough to see every turn of a branch; answers are then solved for
 _MOST_DIGITS: Final = 12
+_NEARLY: Final = 0.7  # of the tolerance, which rounding may take by the slope of the curve
 
 
 class ReachError(UserError):
@@ -140,6 +141,8 @@ def _roots(
             raise LookupError
         return found[0] - target
 
+    curve = branch.curve(sweep.values)
+    crossings = [] if curve is None else list(curve.solve(target, extrapolate=False))
     for first, second in itertools.pairwise(known):
         before, after = branch.frequencies[first] - target, branch.frequencies[second] - target
         if before * after >= 0:
@@ -147,8 +150,9 @@ def _roots(
         low, high = float(sweep.values[first]), float(sweep.values[second])
         # The step in the knob that moves the frequency by a tenth of the tolerance.
         step = 0.1 * tolerance * (high - low) / max(abs(after - before), tolerance)
+        guess = next((float(root) for root in crossings if low < root < high), 0.5 * (low + high))
         try:
-            root = float(brentq(distance, low, high, xtol=step, rtol=1e-14))
+            root = root_between(distance, (low, before), (high, after), guess, step)
         except LookupError:
             continue
         if all(abs(root - other) > 10 * step for other in roots):
@@ -165,10 +169,14 @@ def _written(
     tolerance: float,
 ) -> tuple[str, float, int]:
     """Round the value to as few digits as still meet the tolerance, solved at the rounded value."""
+    low, high = float(sweep.values[0]), float(sweep.values[-1])
+    curve = branch.curve(sweep.values)
+    steepness = 0.0 if curve is None else abs(float(curve.derivative()(value)))
     for digits in range(4, _MOST_DIGITS + 1):
         rounded = float(f"{value:.{digits}g}")
-        low, high = float(sweep.values[0]), float(sweep.values[-1])
-        found = frequency_near(sweep, branch, rounded) if low <= rounded <= high else None
+        if not low <= rounded <= high or steepness * abs(rounded - value) > _NEARLY * tolerance:
+            continue
+        found = frequency_near(sweep, branch, rounded)
         if found is not None and abs(found[0] - target) <= tolerance:
             return knob.exact_text(rounded), found[0], found[2]
     raise ReachError(
