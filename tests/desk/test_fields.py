@@ -6,8 +6,8 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QInputDialog
 from pytestqt.qtbot import QtBot
 
-from belltone.desk.cards.values import shown_value, stepped
 from belltone.desk.fields import LiveNumber
+from belltone.desk.values import shown_value, stepped
 from belltone.desk.window import MainWindow
 from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet

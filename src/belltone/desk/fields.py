@@ -25,9 +25,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from belltone.desk.cards.values import ShownValue, shown_value, stepped
 from belltone.desk.look import sentence_font
 from belltone.desk.session.session import Session
+from belltone.desk.values import ShownValue, shown_value, stepped
 from belltone.sheet.errors import Path, path_text
 
 __all__ = ["ChoiceWord", "FlowLayout", "FlowRow", "LiveNumber", "word_label"]

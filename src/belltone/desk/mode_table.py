@@ -7,7 +7,8 @@ from PySide6.QtGui import QGuiApplication, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QVBoxLayout, QWidget
 
 from belltone.desk.look import label_font
-from belltone.desk.session.session import Answer, Session
+from belltone.desk.session.answer import Answer
+from belltone.desk.session.session import Session
 from belltone.exchange.tables import MODE_COLUMNS, as_csv, mode_rows
 
 __all__ = ["ModeTable"]

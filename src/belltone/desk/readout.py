@@ -17,9 +17,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from belltone.desk.charts.ruler import mark_path
 from belltone.desk.knob_box import KnobBox
 from belltone.desk.look import label_font, sentence_font
+from belltone.desk.marks import mark_path
 from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette
 from belltone.exchange.tables import percent, standing_text

@@ -64,6 +64,8 @@ class Climb:
         self._levels: dict[Discretisation, Level] = {}
         self._solutions: dict[Discretisation, Solution] = {}
         self._crowded = True  # until it is known that not far too many modes are asked for
+        self._solved_at: set[Discretisation] = set()
+        self._unresolved = False  # whether a mode was not even known again at the next order
         self._last: Level | None = None
         self._seconds = 0.0
 
@@ -101,6 +103,10 @@ class Climb:
                 forecast(size, self._unknowns_of(fine), self._seconds, self.progress)
             try:
                 errors = self.errors(fine)
+                if _worst(errors) >= 1 and fine not in self._solved_at:
+                    # A mode may only have been lost on the way here.
+                    self._solve_anew(fine)
+                    errors = self.errors(fine)
                 if proven and self._good(errors):
                     self._prove(fine)
                     errors = self.errors(fine)
@@ -131,6 +137,7 @@ class Climb:
             if self.design.has_walls and _hopeless(last, fine, errors, self.request.accuracy):
                 skipped = fine.divisions
             last = fine, _worst(errors)
+            self._unresolved = _worst(errors) >= 1
             self._forget(fine)
         if best is not None:
             # A received mesh has the accuracy it was made with; what that is stands by every mode.
@@ -218,7 +225,9 @@ class Climb:
             found = self._solved(level, None, proven=False)
         else:
             found = carried(source, level, self.request)
-            if not found.closed(self.request):
+            # Modes that larger elements do not show lie in no combination of those they do.
+            unseen = self._unresolved and source.level.discretisation.divisions != fine.divisions
+            if unseen or not found.closed(self.request):
                 found = self._solved(level, found, proven=False)
         self._solutions[fine] = found
         self._seconds = time.perf_counter() - started
@@ -241,9 +250,15 @@ class Climb:
             self._solutions.clear()
         self._solutions[fine] = known
 
+    def _solve_anew(self, fine: Discretisation) -> None:
+        known = self._solutions[fine]
+        self._solutions.clear()
+        self._solutions[fine] = self._solved(known.level, known, proven=False)
+
     def _solved(self, level: Level, start: Solution | None, proven: bool) -> Solution:
         most = MOST_MODES if self._crowded else None
         found = solved(level, self.request, start, most, proven)
+        self._solved_at.add(level.discretisation)
         # Where a mesh has many more motions than modes were found, finer ones have no more.
         if _RESOLVED * len(found.frequencies) <= level.system.stiffness.shape[0]:
             self._crowded = False

@@ -34,7 +34,7 @@ Array = NDArray[np.float64]
 _EXTRA_MODES: Final = 4  # found beyond those asked for, so that branches may change places
 _HALVINGS: Final = 5  # a step is looked at down to a thirty-second of its width
 _EDGE_HALVINGS: Final = 8  # frequencies fall by half for every two of them
-_LOOKED_AT: Final = (0.0, 0.25, 0.5, 0.75, 1.0)  # shares of the way at which errors are told
+_LOOKED_AT: Final = (0.0, 0.5, 1.0)  # shares of the way at which errors are told
 _LOST_WORKER: Final = (
     "a worker process was lost; the finished points are kept, so run the sweep again"
 )
@@ -189,7 +189,7 @@ def _is_wanted(branch: Branch, sets: Sequence[ModeSet | None], design: Design) -
 
 
 def _looked_at(values: Sequence[float]) -> set[float]:
-    """The points whose errors are told: the ends, the middle and the quarters."""
+    """The points whose errors are told: the ends and the middle."""
     last = len(values) - 1
     return {values[round(share * last)] for share in _LOOKED_AT}
 

@@ -14,20 +14,19 @@ from PySide6.QtGui import (
     QKeyEvent,
     QMouseEvent,
     QPainter,
-    QPainterPath,
     QPaintEvent,
     QPen,
-    QPolygonF,
 )
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from belltone.desk.look import label_font
+from belltone.desk.marks import mark_path
 from belltone.desk.session.session import Session
-from belltone.drawing.colours import MARKS, Palette
+from belltone.drawing.colours import Palette
 from belltone.sheet.units import format_number
 from belltone.tune.bands import forbidden, stand
 
-__all__ = ["Ruler", "mark_path", "nice_step"]
+__all__ = ["Ruler", "nice_step"]
 
 _LEFT, _RIGHT = 34, 40
 _PEG = 10.0
@@ -333,27 +332,6 @@ class Ruler(QWidget):
                 QToolTip.hideText()
             return True
         return super().event(event)  # type: ignore[arg-type]
-
-
-def mark_path(identity: int, centre: QPointF, radius: float) -> QPainterPath:
-    """The outline that goes with a branch's colour."""
-    path = QPainterPath()
-    mark = MARKS[identity % len(MARKS)]
-    if mark == "round":
-        path.addEllipse(centre, radius, radius)
-        return path
-    corners = {
-        "square": [(-0.9, -0.9), (0.9, -0.9), (0.9, 0.9), (-0.9, 0.9)],
-        "kite": [(0, -1.15), (1.15, 0), (0, 1.15), (-1.15, 0)],
-        "hexagon": [
-            (math.sin(k * math.pi / 3) * 1.1, math.cos(k * math.pi / 3) * 1.1) for k in range(6)
-        ],
-        "shield": [(-0.95, -0.95), (0.95, -0.95), (0.95, 0.3), (0, 1.2), (-0.95, 0.3)],
-    }[mark]
-    points = [QPointF(centre.x() + radius * x, centre.y() + radius * y) for x, y in corners]
-    path.addPolygon(QPolygonF(points))
-    path.closeSubpath()
-    return path
 
 
 def nice_step(span: float, wanted: float) -> float:

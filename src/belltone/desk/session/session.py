@@ -8,12 +8,13 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path as FilePath
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from belltone.design.values import Design
+from belltone.desk.session.answer import Answer
 from belltone.desk.session.identity import carry_over
 from belltone.desk.session.jobs import Jobs
 from belltone.desk.session.tuning import Tuning
@@ -34,32 +35,9 @@ from belltone.tune.bands import verdict
 from belltone.tune.effect import effects
 from belltone.tune.pull import Pull, pulls
 
-__all__ = ["Answer", "Session"]
+__all__ = ["Session"]
 
 _PULL_DELAY_MS = 150  # pulls wait until the numbers have come to rest
-
-
-@dataclass(frozen=True)
-class Answer:
-    """Modes, the very sheet and design they belong to, and the seconds of work they took."""
-
-    sheet: Sheet
-    design: Design
-    modes: ModeSet
-    identities: tuple[int, ...]
-    seconds: float
-    pulls: Mapping[str, Pull] | None = None
-
-    def index_of(self, identity: int) -> int | None:
-        """The place in the mode list of a branch, if it is among the modes found."""
-        if identity in self.identities:
-            return self.modes.rigid_count + self.identities.index(identity)
-        return None
-
-    def identity_at(self, index: int) -> int | None:
-        """The branch of the mode at a place; rigid modes have none."""
-        flexible = index - self.modes.rigid_count
-        return self.identities[flexible] if flexible >= 0 else None
 
 
 def _most_troubled(modes: ModeSet, design: Design) -> int:
@@ -87,7 +65,7 @@ class Session(QObject):
         self.path: FilePath | None = None
         self.opened = 0  # counts sheets opened, so that no field keeps what belongs to another
         self._load(sheet, path)
-        self.tuning = Tuning(self)
+        self.tuning = Tuning(self, self)
 
     def _load(self, sheet: Sheet, path: FilePath | None, saved: str | None = None) -> None:
         self.design = evaluate(sheet)

@@ -2,15 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any
+from pathlib import Path
+from typing import Any, Protocol
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, Signal, SignalInstance
 
+from belltone.design.values import Design
+from belltone.desk.session.answer import Answer
 from belltone.desk.session.identity import carry_over
+from belltone.desk.session.jobs import Jobs
+from belltone.modes.modeset import Mode
 from belltone.modes.solve import request_for
 from belltone.progress import Progress
+from belltone.sheet.document import Sheet
+from belltone.sheet.errors import Path as SheetPath
 from belltone.store.failures import error_words
 from belltone.store.results import ResultStore, store_path
 from belltone.sweep.plan import default_plan
@@ -19,10 +27,33 @@ from belltone.sweep.work import start_workers
 from belltone.tune.clear import ClearInterval, clear_intervals
 from belltone.tune.reach import Reach, reach
 
-if TYPE_CHECKING:
-    from belltone.desk.session.session import Session
-
 __all__ = ["SweepAnswer", "Tuning"]
+
+
+class Bench(Protocol):
+    """What is tuned: a sheet with its design and answer, and the work under way on it."""
+
+    jobs: Jobs
+    path: Path | None
+    design: Design
+    answer: Answer | None
+    wrong: dict[SheetPath, tuple[str, str]]
+    told: SignalInstance
+    sheet_changed: SignalInstance
+    answer_changed: SignalInstance
+
+    @property
+    def sheet(self) -> Sheet:
+        """The sheet as it stands."""
+
+    @property
+    def chosen_mode(self) -> Mode | None:
+        """The mode looked at."""
+
+    def edit(
+        self, label: str, change: Callable[[Sheet], Sheet], gesture: str | None = None
+    ) -> str | None:
+        """Change the sheet; returns what would be wrong with it, if anything."""
 
 
 @dataclass(frozen=True)
@@ -41,8 +72,8 @@ class Tuning(QObject):
     sweep_changed = Signal()
     reached = Signal()
 
-    def __init__(self, session: Session) -> None:
-        super().__init__(session)
+    def __init__(self, session: Bench, owner: QObject) -> None:
+        super().__init__(owner)
         self._session = session
         self._workers: ProcessPoolExecutor | None = None
         self.sweep: SweepAnswer | None = None

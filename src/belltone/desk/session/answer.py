@@ -1,0 +1,36 @@
+"""An answer about the modes of a sheet."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from belltone.design.values import Design
+from belltone.modes.modeset import ModeSet
+from belltone.sheet.document import Sheet
+from belltone.tune.pull import Pull
+
+__all__ = ["Answer"]
+
+
+@dataclass(frozen=True)
+class Answer:
+    """Modes, the very sheet and design they belong to, and the seconds of work they took."""
+
+    sheet: Sheet
+    design: Design
+    modes: ModeSet
+    identities: tuple[int, ...]
+    seconds: float
+    pulls: Mapping[str, Pull] | None = None
+
+    def index_of(self, identity: int) -> int | None:
+        """The place in the mode list of a branch, if it is among the modes found."""
+        if identity in self.identities:
+            return self.modes.rigid_count + self.identities.index(identity)
+        return None
+
+    def identity_at(self, index: int) -> int | None:
+        """The branch of the mode at a place; rigid modes have none."""
+        flexible = index - self.modes.rigid_count
+        return self.identities[flexible] if flexible >= 0 else None
