@@ -102,3 +102,19 @@ def of_session(leader: int) -> list[int]:
         if entry.name.isdigit() and int(fields[3]) == leader and fields[0] != "Z":
             found.append(int(entry.name))
     return found
+
+
+def test_two_programs_share_one_results_file(rail_path: Path) -> None:
+    command = [sys.executable, "-m", "belltone", "sweep", str(rail_path), "--format", "csv"]
+    both = [
+        subprocess.Popen(
+            [*command, "--over", "wall=2 mm:6 mm:9"], stdout=subprocess.PIPE, stderr=subprocess.PIPE
+        )
+        for _ in range(2)
+    ]
+    said = [process.communicate(timeout=120) for process in both]
+    assert [process.returncode for process in both] == [0, 0]
+    assert said[0][0] == said[1][0]
+    with ResultStore(store_path(rail_path)) as store:
+        assert len(store) >= 9
+        assert store.notes == []

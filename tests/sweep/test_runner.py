@@ -16,9 +16,10 @@ from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
 from belltone.store.results import ResultStore
 from belltone.sweep.branches import Branch
+from belltone.sweep.failure import Reason
 from belltone.sweep.plan import SweepPlan, default_plan
 from belltone.sweep.runner import SweepError, frequency_near, run_sweep
-from belltone.sweep.work import choose_at, solve_point
+from belltone.sweep.work import choose_at, solve_point, start_workers
 from belltone.system.lanczos import lowest_modes
 from belltone.tune.clear import clear_intervals
 from tests.conftest import CLAMPED, bar_text
@@ -143,7 +144,8 @@ def test_points_without_an_answer_are_told(rail: Sheet, workers: ProcessPoolExec
     plan = SweepPlan("wall", (17.0, 18.0, 19.0, 21.0))
     sweep = run_sweep(rail, plan, workers)
     assert list(sweep.failures) == [21.0]
-    assert "does not fit into 40 mm" in sweep.failures[21.0]
+    assert sweep.failures[21.0].reason is Reason.SHEET
+    assert "does not fit into 40 mm" in sweep.failures[21.0].detail
     assert np.isnan(sweep.branches[0].frequencies[-1])
     with pytest.raises(SweepError, match="no answer at its ends or its middle"):
         run_sweep(rail, SweepPlan("wall", (21.0, 22.0)), workers)
@@ -296,3 +298,21 @@ def test_an_edge_of_a_clear_interval_takes_two_solutions(
     intervals = clear_intervals(sweep, design.bands, design.margin)
     assert len(intervals) == 1
     assert 1 <= len(solved) <= 2
+
+
+def test_a_lost_worker_is_told_and_finished_points_are_kept(rail: Sheet, tmp_path: Path) -> None:
+    plan = SweepPlan("wall", tuple(np.linspace(2.0, 6.0, 41)))
+    with ResultStore(tmp_path / "r.sqlite") as store, start_workers(1) as pool:
+
+        def strike(done: int, _total: int, text: str) -> None:
+            if text == "sweep" and done >= 3:
+                for process in pool._processes.values():
+                    process.kill()
+
+        with pytest.raises(SweepError, match="a worker process was lost; the finished points are"):
+            run_sweep(rail, plan, pool, store, Progress(strike))
+        kept = len(store)
+        assert kept >= 3
+        inline = Inline()
+        found = run_sweep(rail, plan, inline, store)
+        assert inline.calls == len(found.values) - kept

@@ -13,7 +13,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.design.values import Design
-from belltone.modes.errors import BUCKLED
 from belltone.modes.modeset import Mode, ModeSet
 from belltone.modes.refine import Refinement
 from belltone.sheet.units import format_number
@@ -252,8 +251,8 @@ def failure_lines(sweep: Sweep) -> list[str]:
     lines: list[str] = []
     run: list[float] = []
     for value in [*map(float, sweep.values), None]:
-        reason = "" if value is None else sweep.failures.get(value, "")
-        if value is not None and reason.startswith(BUCKLED):
+        failure = None if value is None else sweep.failures.get(value)
+        if value is not None and failure is not None and failure.buckled:
             run.append(value)
             continue
         if run:
@@ -262,8 +261,8 @@ def failure_lines(sweep: Sweep) -> list[str]:
                 ends += f" to {sweep.knob.text(run[-1], 6)}"
             lines.append(f"buckled at {ends}")
             run = []
-        if reason and value is not None:
-            lines.append(f"no answer at {sweep.knob.text(value)}: {reason}")
+        if failure is not None and value is not None:
+            lines.append(f"no answer at {sweep.knob.text(value)}: {failure.detail}")
     return lines
 
 
@@ -292,9 +291,8 @@ def sweep_rows(sweep: Sweep) -> tuple[tuple[str, ...], list[tuple[str, ...]]]:
 
 def _edges(sweep: Sweep) -> NDArray[np.bool_]:
     """Points with an answer next to one that has buckled."""
-    buckled = np.array(
-        [sweep.failures.get(float(value), "").startswith(BUCKLED) for value in sweep.values]
-    )
+    failures = (sweep.failures.get(float(value)) for value in sweep.values)
+    buckled = np.array([failure is not None and failure.buckled for failure in failures])
     beside = np.zeros(len(buckled), dtype=bool)
     beside[1:] |= buckled[:-1]
     beside[:-1] |= buckled[1:]
@@ -348,7 +346,8 @@ def sweep_data(
         "clear_intervals": [{"from": each.start, "to": each.stop} for each in intervals],
         "worst_error_relative": sweep.worst_error,
         "failures": [
-            {"value": value, "reason": reason} for value, reason in sorted(sweep.failures.items())
+            {"value": value, "kind": str(failure.reason), "reason": failure.detail}
+            for value, failure in sorted(sweep.failures.items())
         ],
     }
 

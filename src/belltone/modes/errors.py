@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from belltone.errors import UserError
-from belltone.system.equilibrium import BUCKLED, BuckledError
+from belltone.system.equilibrium import BuckledError
 
-__all__ = ["BUCKLED", "AccuracyError", "BuckledModesError", "LostModesError"]
+__all__ = ["AccuracyError", "BuckledModesError", "LostModesError"]
 
 
 class AccuracyError(UserError):

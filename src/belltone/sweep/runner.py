@@ -15,7 +15,6 @@ from numpy.typing import NDArray
 from belltone.design.values import Design, KnobValue
 from belltone.errors import UserError
 from belltone.mesh.discretisation import Discretisation
-from belltone.modes.errors import BUCKLED
 from belltone.modes.modeset import ModeSet
 from belltone.modes.pairing import pair
 from belltone.modes.solve import ModeRequest, request_for
@@ -24,6 +23,7 @@ from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
 from belltone.store.results import ResultStore, result_key
 from belltone.sweep.branches import LOST, Branch, follow, poor_steps, with_errors
+from belltone.sweep.failure import PointFailure
 from belltone.sweep.plan import SweepPlan, turnable
 from belltone.sweep.work import choose_at, solve_point
 
@@ -59,7 +59,7 @@ class Sweep:
     values: Array
     asked: NDArray[np.bool_]
     sets: tuple[ModeSet | None, ...]
-    failures: Mapping[float, str]
+    failures: Mapping[float, PointFailure]
     branches: tuple[Branch, ...]
     request: ModeRequest
     discretisation: Discretisation
@@ -105,8 +105,11 @@ def run_sweep(
     _to_the_edge(solver)
     values = sorted(solver.answers)
     sets = tuple(_set(solver.answers[value]) for value in values)
-    if all(found is None for found in sets):
-        raise SweepError(f"no point of the sweep has an answer: {solver.answers[values[0]]}")
+    failures = {
+        value: found for value, found in solver.answers.items() if isinstance(found, PointFailure)
+    }
+    if len(failures) == len(values):
+        raise SweepError(f"no point of the sweep has an answer: {failures[values[0]].detail}")
     branches = follow(values, sets, knob.value)
     sets = with_errors(values, sets, branches)
     wanted = [branch for branch in branches if _is_wanted(branch, sets, design)]
@@ -117,7 +120,7 @@ def run_sweep(
         np.array(values),
         np.array([value in planned for value in values]),
         sets,
-        {value: found for value, found in solver.answers.items() if isinstance(found, str)},
+        failures,
         tuple(sorted(wanted, key=lambda branch: np.nanmin(branch.frequencies))),
         request,
         discretisation,
@@ -141,7 +144,7 @@ def frequency_near(sweep: Sweep, branch: Branch, value: float) -> tuple[float, M
     found = solve_point(
         sweep.sheet.text, settings, sweep.request, sweep.discretisation, sweep.sheet.folder
     )
-    if isinstance(found, str):
+    if isinstance(found, PointFailure):
         return None
     curve = branch.curve(sweep.values)
     foreseen = float(reference.flexible[place]) if curve is None else float(curve(value))
@@ -170,12 +173,12 @@ def _to_the_edge(solver: _PointSolver) -> None:
         solver.solve(between)
 
 
-def _buckled(answer: ModeSet | str) -> bool:
-    return isinstance(answer, str) and answer.startswith(BUCKLED)
+def _buckled(answer: ModeSet | PointFailure) -> bool:
+    return isinstance(answer, PointFailure) and answer.buckled
 
 
-def _set(answer: ModeSet | str) -> ModeSet | None:
-    return None if isinstance(answer, str) else answer
+def _set(answer: ModeSet | PointFailure) -> ModeSet | None:
+    return None if isinstance(answer, PointFailure) else answer
 
 
 def _is_wanted(branch: Branch, sets: Sequence[ModeSet | None], design: Design) -> bool:
@@ -215,8 +218,8 @@ def _hardest(
         ],
         progress,
     ):
-        if isinstance(found, str):
-            reason = found
+        if isinstance(found, PointFailure):
+            reason = found.detail
         else:
             chosen.append(found)
     if not chosen:
@@ -257,11 +260,11 @@ class _PointSolver:
     progress: Progress
 
     def __post_init__(self) -> None:
-        self.answers: dict[float, ModeSet | str] = {}
+        self.answers: dict[float, ModeSet | PointFailure] = {}
 
     def solve(self, values: Iterable[float], looked_at: Collection[float] = ()) -> None:
         """Solve the values not known yet, and tell the errors at some."""
-        pending: dict[Future[ModeSet | str], float] = {}
+        pending: dict[Future[ModeSet | PointFailure], float] = {}
         total = len(self.answers)
         try:
             for value in values:
@@ -293,9 +296,9 @@ class _PointSolver:
             for future in pending:
                 future.cancel()
 
-    def _keep(self, value: float, answer: ModeSet | str) -> None:
+    def _keep(self, value: float, answer: ModeSet | PointFailure) -> None:
         self.answers[value] = answer
-        if self.store is not None and not isinstance(answer, str):
+        if self.store is not None and not isinstance(answer, PointFailure):
             self.store.put(self._key(value), answer)
 
     def _settings(self, value: float) -> dict[str, str]:

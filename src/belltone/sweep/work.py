@@ -22,6 +22,7 @@ from belltone.modes.solution import Solution
 from belltone.modes.solve import ModeRequest, choose_discretisation, solve
 from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
+from belltone.sweep.failure import PointFailure, failure_of
 
 __all__ = ["choose_at", "solve_point", "start_workers"]
 
@@ -36,8 +37,8 @@ def solve_point(
     discretisation: Discretisation,
     folder: Path | None = None,
     told: bool = False,
-) -> ModeSet | str:
-    """Solve one point of a sweep; a point that has no answer gives the reason as text.
+) -> ModeSet | PointFailure:
+    """Solve one point of a sweep; a point that has no answer says why.
 
     Errors are no numbers where they are not to be ``told``. A process begins from the point it
     solved before, which is never far.
@@ -47,7 +48,7 @@ def solve_point(
         design = evaluate(_sheet(text, folder), settings)
         found = solve(design, request, discretisation, told=told, near=near)
     except UserError as error:
-        return str(error)
+        return failure_of(error)
     _LAST.clear()
     _LAST[text, discretisation] = found.solution
     return found.modes
@@ -55,12 +56,12 @@ def solve_point(
 
 def choose_at(
     text: str, settings: Mapping[str, str], request: ModeRequest, folder: Path | None = None
-) -> Discretisation | str:
+) -> Discretisation | PointFailure:
     """The discretisation a point needs, or why it has no answer."""
     try:
         return choose_discretisation(evaluate(_sheet(text, folder), settings), request)
     except UserError as error:
-        return str(error)
+        return failure_of(error)
 
 
 def _end_with(owner: int) -> None:

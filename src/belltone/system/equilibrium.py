@@ -27,7 +27,6 @@ from belltone.system.loads import Loads
 from belltone.system.pose import Pose
 
 __all__ = [
-    "BUCKLED",
     "BuckledError",
     "Equilibrium",
     "LostPathError",
@@ -60,10 +59,6 @@ _SWING: Final = 1e-11  # relative; less stiffness than this is rounding
 _HALVINGS: Final = 12  # to find where a shape stops being stable
 
 
-BUCKLED: Final = "buckled"
-"""How the message of a component that has buckled begins."""
-
-
 class BuckledError(ArithmeticError):
     """The preload is more than the component bears in this shape.
 
@@ -77,7 +72,7 @@ class BuckledError(ArithmeticError):
         if fraction is not None:
             where = f"at {fraction * 100:.3g} % of this load: beyond that"
         super().__init__(
-            f"{BUCKLED} {where} the shape it was made in is not stable, and has no natural "
+            f"buckled {where} the shape it was made in is not stable, and has no natural "
             "frequencies"
         )
 

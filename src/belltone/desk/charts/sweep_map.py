@@ -359,11 +359,11 @@ class SweepMap(QFrame):
             self.quality.setText("")
             return
         text = f"{len(answer.sweep.values)} solved · error {percent(answer.sweep.worst_error)}"
-        reasons = answer.sweep.failures
-        if reasons:
-            text += f" · {len(reasons)} without an answer"
+        failures = list(answer.sweep.failures.values())
+        if failures:
+            text += f" · {len(failures)} without an answer"
         self.quality.setText(text)
-        self.quality.setToolTip(next(iter(reasons.values()), ""))
+        self.quality.setToolTip(failures[0].detail if failures else "")
 
     # -- the cursor -----------------------------------------------------------------------------
 
