@@ -27,7 +27,7 @@ from belltone.sweep.work import start_workers
 from belltone.system.assembly import assemble
 from belltone.system.bodies import body_elements
 from belltone.system.lanczos import lowest_modes
-from benchmarks import assemblies, preload, walls
+from benchmarks import assemblies, parametric, preload, walls
 
 BAR = """
 belltone = 1
@@ -178,3 +178,4 @@ if __name__ == "__main__":
     walls.main()
     assemblies.main()
     preload.main()
+    parametric.main()

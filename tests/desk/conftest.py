@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import multiprocessing
 import pickle
+import threading
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
 import pytest
-from PySide6.QtCore import QSettings
+from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtGui import QColor, QImage
+from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 import belltone.desk.session.session as session_module
@@ -44,6 +47,21 @@ def _each_design_once(known_answers: dict[bytes, Any], monkeypatch: pytest.Monke
         monkeypatch.setattr(
             session_module, name, _once(known_answers, getattr(session_module, name))
         )
+
+
+@pytest.fixture(autouse=True)
+def _nothing_is_left(qapp: QApplication) -> Iterator[None]:
+    """A thread, a process, a ticking timer or an open window that outlives a test fails it."""
+    threads, processes = set(threading.enumerate()), set(multiprocessing.active_children())
+    yield
+    left = [own.name for own in threading.enumerate() if own not in threads and not own.daemon]
+    assert not left, f"threads left running: {left}"
+    extra = [own.name for own in multiprocessing.active_children() if own not in processes]
+    assert not extra, f"processes left running: {extra}"
+    shown = [own for own in qapp.topLevelWidgets() if own.isVisible()]
+    assert not shown, f"windows left open: {shown}"
+    ticking = [own for own in qapp.findChildren(QTimer) if own.isActive()]
+    assert not ticking, f"timers left ticking: {ticking}"
 
 
 def _once(known: dict[bytes, Any], function: Callable[..., Any]) -> Callable[..., Any]:

@@ -7,6 +7,7 @@ import math
 import re
 from collections.abc import Mapping
 from difflib import get_close_matches
+from functools import lru_cache
 from typing import Final
 
 from belltone.design.values import KnobValue
@@ -144,6 +145,10 @@ class Values:
             return None
 
     def _number(self, path: Path, text: str, dimension: Dimension) -> None:
+        number = _constant(text, dimension)
+        if number is not None:
+            self.numbers[path] = number
+            return
         if any(re.search(rf"\b{re.escape(name)}\b", text) for name in self._unusable):
             return  # the knob's own finding says it
         try:
@@ -162,12 +167,12 @@ class Values:
                 self.add(path, f"“{shown}” has no unit; {dimension.article} is needed: {offers}?")
                 return
             number = as_dimension(value, dimension)
-            most = _MOST.get(dimension.name, _MOST_OF_ANYTHING)
+            most = _most(dimension)
             if abs(number) > most:
                 unit = f" {dimension.si}" if dimension.si else ""
                 self.add(path, f"“{text}” is too large: at most {most:g}{unit} can be worked with")
                 return
-            self.numbers[path] = number if abs(number) >= _NOUGHT else 0.0
+            self.numbers[path] = _rounded(number)
         except ExpressionError as error:
             self.add(path, str(error))
         except UnitError as error:
@@ -194,6 +199,30 @@ class Values:
         if not low <= value <= high:
             self.add(path, f"this must be {words}")
         return value
+
+
+@lru_cache(maxsize=8192)
+def _constant(text: str, dimension: Dimension) -> float | None:
+    """The number of a good value that names no knob; it is the same in every design."""
+    try:
+        expression = parse(text)
+        if expression.names:
+            return None
+        value = expression.evaluate({})
+        if dimension.si and value.dimensionless:
+            return None
+        number = as_dimension(value, dimension)
+    except (ExpressionError, UnitError):
+        return None
+    return _rounded(number) if abs(number) <= _most(dimension) else None
+
+
+def _most(dimension: Dimension) -> float:
+    return _MOST.get(dimension.name, _MOST_OF_ANYTHING)
+
+
+def _rounded(number: float) -> float:
+    return number if abs(number) >= _NOUGHT else 0.0
 
 
 def _magnitude(value: Quantity, unit: str) -> float:

@@ -14,6 +14,7 @@ import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from difflib import get_close_matches
+from functools import lru_cache
 from typing import Final, cast
 
 import pint
@@ -150,6 +151,7 @@ def _unit_text(unit: object) -> str:
     return "a plain number" if text == "dimensionless" else f"“{text}”"
 
 
+@lru_cache(maxsize=8192)
 def parse(text: str) -> Expression:
     """Parse one value; raises ``ExpressionError`` naming the offending piece."""
     if not text.strip():
