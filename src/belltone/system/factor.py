@@ -34,6 +34,7 @@ _SHARE: Final = 0.9  # of the free memory a factorisation may take
 _ROOM: Final = 400e6  # bytes the library takes before it has done anything, measured
 _FOR_EACH: Final = 60.0  # bytes for each number of the matrix while it is analysed, measured
 _SMALL: Final = 900  # unknowns; below, SuperLU has done before the other has set itself up
+_MANY_THREADS: Final = 40_000  # unknowns; below, a second thread brought nothing on an idle machine
 _NEGATIVES_AT: Final = 22  # place of the count of negative pivots among Pardiso's parameters
 _REFINEMENTS_AT: Final = 7
 
@@ -98,7 +99,18 @@ def _pardiso() -> Any | None:
     entry = library.pardiso
     entry.restype = None
     entry.argtypes = None
-    return entry
+    threads = library.MKL_Set_Num_Threads_Local
+    threads.restype = ctypes.c_int
+    threads.argtypes = [ctypes.c_int]
+
+    def call(size: int, *arguments: Any) -> None:
+        """Call the solver; below some size its threads only wait for one another."""
+        before = threads(1) if size < _MANY_THREADS else None
+        entry(*arguments)
+        if before is not None:
+            threads(before)
+
+    return call
 
 
 class _Pardiso:
@@ -150,6 +162,7 @@ class _Pardiso:
     def _call(self, phase: int, right: Array, found: Array) -> None:
         error = ctypes.c_int32(0)
         self._entry(
+            self._size,
             _place(self._handle),
             _number(1),
             _number(1),
@@ -183,6 +196,7 @@ def _place(array: NDArray[Any]) -> ctypes.c_void_p:
 
 def _release(entry: Any, handle: NDArray[Any], parameters: NDArray[Any], size: int) -> None:
     entry(
+        size,
         _place(handle),
         _number(1),
         _number(1),
