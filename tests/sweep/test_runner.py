@@ -10,7 +10,13 @@ import pytest
 
 from belltone.modes import solution
 from belltone.modes.modeset import ModeSet
-from belltone.modes.solve import request_for, solve_modes
+from belltone.modes.solve import (
+    ModeRequest,
+    choose_discretisation,
+    request_for,
+    solve,
+    solve_modes,
+)
 from belltone.progress import Cancelled, Progress
 from belltone.reading.evaluate import evaluate
 from belltone.sheet.document import Sheet
@@ -316,3 +322,14 @@ def test_a_lost_worker_is_told_and_finished_points_are_kept(rail: Sheet, tmp_pat
         inline = Inline()
         found = run_sweep(rail, plan, inline, store)
         assert inline.calls == len(found.values) - kept
+
+
+def test_a_window_without_modes_is_followed_like_any_other(rail: Sheet) -> None:
+    design = evaluate(rail)
+    request = ModeRequest(2, 45.0, 1e-2, 41.0)
+    level = choose_discretisation(design, request)
+    first = solve(design, request, level, told=False)
+    assert not len(first.modes.flexible)
+    again = solve(design, request, level, told=False, near=first.solution)
+    assert not len(again.modes.flexible)
+    assert again.modes.complete

@@ -210,7 +210,8 @@ class Climb:
 
     def _level(self, fine: Discretisation) -> Level:
         if fine not in self._levels:
-            self._levels[fine] = Level(self.design, fine, self.progress)
+            with numpy_threads(self._unknowns_of(fine) > _LARGE):
+                self._levels[fine] = Level(self.design, fine, self.progress)
         self._last = self._levels[fine]
         return self._levels[fine]
 
@@ -253,7 +254,8 @@ class Climb:
     def _solve_anew(self, fine: Discretisation) -> None:
         known = self._solutions[fine]
         self._solutions.clear()
-        self._solutions[fine] = self._solved(known.level, known, proven=False)
+        with numpy_threads(self._unknowns_of(fine) > _LARGE):
+            self._solutions[fine] = self._solved(known.level, known, proven=False)
 
     def _solved(self, level: Level, start: Solution | None, proven: bool) -> Solution:
         most = MOST_MODES if self._crowded else None

@@ -9,7 +9,7 @@ __all__ = ["AccuracyError", "BuckledModesError", "LostModesError"]
 
 
 class AccuracyError(UserError):
-    """There is no answer: the accuracy cannot be reached, or the parts cannot be joined."""
+    """There is no answer: the accuracy cannot be reached, or there is nothing to solve for."""
 
 
 class LostModesError(AccuracyError):

@@ -112,7 +112,9 @@ def solved(
             return _whirling(level, request)
         system = level.system
         guess = None if start is None else start.vectors
-        lowest = None if start is None else _eigenvalue(start.all_frequencies[0])
+        lowest = None
+        if start is not None and len(start.all_frequencies):
+            lowest = _eigenvalue(start.all_frequencies[0])
         parts = (system.stiffness, level.mass, system.rigid)
         factor = level.factor(request, lowest)
         if request.above is None:

@@ -306,6 +306,9 @@ class Session(QObject):
         self.jobs.start("modes", work, finish, fail)
         self.answer_changed.emit()
 
+    def _tell(self, error: Exception) -> None:
+        self.told.emit(error_words(error))
+
     def _find_bare(self, sheet: Sheet) -> None:
         """Find in the background the modes there would be without the preload."""
         if sheet.content.preload is None or not sheet.content.preload.applied:
@@ -326,7 +329,7 @@ class Session(QObject):
             self.bare = found
             self.choice_changed.emit()
 
-        self.jobs.start("bare", work, finish, lambda error: self.told.emit(str(error)))
+        self.jobs.start("bare", work, finish, self._tell)
 
     @property
     def bare_partner(self) -> int | None:
@@ -359,7 +362,7 @@ class Session(QObject):
             "contacts",
             work,
             finish,
-            lambda error: self.told.emit(error_words(error)),
+            self._tell,
         )
 
     # -- parts ----------------------------------------------------------------------------------
@@ -406,7 +409,7 @@ class Session(QObject):
                 self.answer = replace(answer, pulls=found)
                 self.choice_changed.emit()
 
-        self.jobs.start("pulls", work, finish, lambda error: self.told.emit(str(error)))
+        self.jobs.start("pulls", work, finish, self._tell)
 
     def choose(self, identity: int) -> None:
         """Choose a mode by its branch."""
