@@ -17,17 +17,17 @@ from scipy.sparse.linalg import eigsh
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.line import line_mesh
 from belltone.modes.solve import ModeRequest, request_for, solve_modes
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.demo import demo_sheet
 from belltone.sheet.document import Sheet
 from belltone.store.results import ResultStore
 from belltone.sweep.plan import default_plan
+from belltone.sweep.pool import start_workers
 from belltone.sweep.runner import run_sweep
-from belltone.sweep.work import start_workers
 from belltone.system.assembly import assemble
-from belltone.system.bodies import body_elements
+from belltone.system.kinds import body_of
 from belltone.system.lanczos import lowest_modes
-from benchmarks import assemblies, parametric, preload, walls
+from benchmarks import assemblies, looks, parametric, preload, walls
 
 BAR = """
 belltone = 1
@@ -146,8 +146,8 @@ def element_work() -> None:
         )
         for k in range(400)
     ]
-    together = median(lambda: body_elements(whole))
-    one_by_one = median(lambda: [body_elements(each) for each in single], 3)
+    together = median(lambda: body_of(member, whole))
+    one_by_one = median(lambda: [body_of(member, each) for each in single], 3)
     print(f"elements one by one / all 400 at once: {one_by_one / together:.0f}")
 
 
@@ -179,3 +179,4 @@ if __name__ == "__main__":
     assemblies.main()
     preload.main()
     parametric.main()
+    looks.main()

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from belltone.modes.level import Level
-from belltone.modes.slopes import hair
 from belltone.modes.solution import carried, solved
 from belltone.modes.solve import request_for, solve
 from belltone.progress import Progress
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import DesignFamily, evaluate
 from belltone.sheet.demo import demo_sheet
 from belltone.sheet.document import read_sheet
 from belltone.tune.pull import pulls
@@ -27,7 +26,7 @@ def main(name: str = "pump_cover") -> None:
     knobs = sum(knob.literal for knob in design.knobs.values())
     print(f"pulls of {knobs} knobs / answer: {turned / whole:.2f}")
     name_of, knob = next((n, k) for n, k in design.knobs.items() if k.literal)
-    beside = evaluate(sheet, {name_of: knob.exact_text(knob.value * (1 + 1e3 * hair(design)))})
+    beside = DesignFamily(sheet).at({name_of: knob.base * (1 + 1e-3)})
     point = seconds(lambda: solve(beside, request, level, told=False, near=found.solution), 1)
     print(f"point of a sweep / answer: {point / whole:.2f}")
     fine = Level(design, level, Progress())

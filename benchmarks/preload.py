@@ -8,7 +8,7 @@ from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.loaded import checked
 from belltone.progress import Progress
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.system.assembly import Assembly
 from belltone.system.buckling import buckling

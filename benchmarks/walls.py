@@ -13,10 +13,11 @@ from tests.walls import REFERENCES, held, plate, rectangle, sheet
 
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.solve import request_for, solve_modes
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.system.assembly import assemble
-from belltone.system.bodies import body_elements, mesh_bodies
+from belltone.system.division import mesh_bodies
+from belltone.system.kinds import body_of
 from belltone.system.lanczos import lowest_modes
 
 COVER = sheet(plate(rectangle(1, 0.8), 0.02), held("clamped", "west"), 20)
@@ -50,7 +51,7 @@ def element_share() -> None:
     """Element work against the whole of one solution, at some 50 000 unknowns."""
     design = evaluate(Sheet.from_text(COVER))
     level = Discretisation(10, 4)
-    elements = body_elements(next(mesh_bodies(design, level))[1])
+    elements = body_of(*next(mesh_bodies(design, level))).elements
     alone = seconds(elements.matrices)
 
     def whole() -> None:

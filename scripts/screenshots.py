@@ -145,6 +145,8 @@ def main() -> int:
                 shutil.copy(mesh, folder)
             copy.write_text(demo_sheet(name).read_text(encoding="utf-8"), encoding="utf-8")
             draw_picture(copy, FOLDER / f"{picture}.png", prepare, sweep=False)
+        bell = Path(folder) / "rinsing_bell.toml"
+        draw_picture(bell, FOLDER / "look.png", swung, sweep=False, early=True)
         dialog = StartDialog(LIGHT)
         dialog.show()
         wait_for(dialog.isVisible)

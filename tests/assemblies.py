@@ -12,11 +12,11 @@ from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import ModeRequest, solve_modes
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import SheetError
 from belltone.system.assembly import assemble
-from belltone.system.bodies import with_plans
+from belltone.system.division import with_plans
 from belltone.system.lanczos import lowest_modes
 
 STEEL = """

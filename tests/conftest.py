@@ -6,6 +6,7 @@ import os
 from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
+from typing import Any
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 if not os.environ.get("DISPLAY"):
@@ -15,10 +16,12 @@ import pytest
 from hypothesis import settings
 
 from belltone.design.values import Design
-from belltone.reading.evaluate import evaluate
+from belltone.modes import solution
+from belltone.reading.family import evaluate
 from belltone.sheet.demo import demo_sheet
 from belltone.sheet.document import Sheet
-from belltone.sweep.work import start_workers
+from belltone.sweep.pool import start_workers
+from belltone.system.lanczos import lowest_modes
 
 # Solving is fast but a shared machine is not always; a slow example is no failure. The suite
 # takes the same examples every time, so that a change answers for what it breaks alone.
@@ -82,3 +85,16 @@ def workers() -> Iterator[ProcessPoolExecutor]:
     """Worker processes shared by all tests."""
     with start_workers(2) as pool:
         yield pool
+
+
+@pytest.fixture
+def solutions(monkeypatch: pytest.MonkeyPatch) -> list[int]:
+    """Sizes of the systems whose modes are solved for, one for each solution."""
+    found: list[int] = []
+
+    def counted(*arguments: Any, **named: Any) -> Any:
+        found.append(arguments[0].shape[0])
+        return lowest_modes(*arguments, **named)
+
+    monkeypatch.setattr(solution, "lowest_modes", counted)
+    return found

@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from belltone.modes.solve import request_for, solve_modes
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.demo import demo_sheet, examples_folder
 from belltone.sheet.document import read_sheet
 from belltone.tune.bands import verdict

@@ -11,8 +11,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.design.values import SurfaceValue
-from belltone.reading.evaluate import evaluate
+from belltone.design.parts import SurfaceValue
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 
 STEEL = """

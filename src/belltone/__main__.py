@@ -1,15 +1,13 @@
 """The program's start: ``belltone`` and ``python -m belltone``."""
 
-import sys
+from belltone.cli.leaving import leave_on_interrupt
 
 
 def main() -> None:
     """Run the command line; Ctrl+C is answered in order even while libraries load."""
-    try:
-        from belltone.cli.program import main as run  # inside, so that Ctrl+C meets this frame
-    except KeyboardInterrupt:
-        print("belltone: stopped", file=sys.stderr)
-        sys.exit(130)
+    leave_on_interrupt()
+    from belltone.cli.program import main as run  # after that, since it loads libraries
+
     run()
 
 

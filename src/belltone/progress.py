@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from typing import Any
 
 __all__ = ["Cancelled", "Progress"]
 
@@ -18,12 +19,14 @@ class Progress:
     """Progress out, cancelling in.
 
     ``listener`` is called as ``listener(done, total, text)`` from the thread that does the work,
-    ``herald`` with words on how large the work ahead is where it takes long.
+    ``herald`` with words on how large the work ahead is where it takes long, ``viewer`` with an
+    answer that is good already and will become better.
     ``cancel`` may be called from any thread; the work stops at its next ``check``.
     """
 
     listener: Callable[[int, int, str], None] | None = None
     herald: Callable[[str], None] | None = None
+    viewer: Callable[[Any], None] | None = None
     _stop: threading.Event = field(default_factory=threading.Event)
 
     def report(self, done: int, total: int, text: str) -> None:
@@ -37,6 +40,17 @@ class Progress:
         self.check()
         if self.herald is not None:
             self.herald(text)
+
+    @property
+    def watched(self) -> bool:
+        """Whether anybody wants to see answers that are not the last."""
+        return self.viewer is not None
+
+    def show(self, answer: Any) -> None:
+        """Show an answer while a better one is being worked on."""
+        self.check()
+        if self.viewer is not None:
+            self.viewer(answer)
 
     def cancel(self) -> None:
         """Ask the work to stop."""

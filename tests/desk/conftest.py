@@ -15,16 +15,16 @@ from PySide6.QtGui import QColor, QImage
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-import belltone.desk.session.session as session_module
 from belltone.desk.app import make_application
 from belltone.desk.fields import LiveNumber
 from belltone.desk.session.session import Session
 from belltone.desk.window import MainWindow
-from belltone.modes.solution import Solution
+from belltone.errors import UserError
 from belltone.progress import Progress
 from belltone.sheet.document import Sheet, read_sheet
 from belltone.sheet.errors import Path as SheetPath
 from belltone.store.journal import Journal
+from belltone.sweep.engine import Answered, EngineError
 
 WAIT = 60_000  # a shared machine may be slow; what is waited for takes well below a second
 
@@ -40,13 +40,24 @@ def known_answers() -> dict[bytes, Any]:
     return {}
 
 
-@pytest.fixture(autouse=True)
-def _each_design_once(known_answers: dict[bytes, Any], monkeypatch: pytest.MonkeyPatch) -> None:
-    """Most tests stand before the same few sheets; what is asked of them is not how they solve."""
-    for name in ("solve", "solve_modes", "pulls"):
-        monkeypatch.setattr(
-            session_module, name, _once(known_answers, getattr(session_module, name))
-        )
+class Recalled:
+    """Answers in this process, and each question once: how they solve is not what is asked here."""
+
+    def __init__(self, known: dict[bytes, Any]) -> None:
+        self.known = known
+
+    def ask(self, question: Callable[..., Any], *arguments: Any, progress: Progress) -> Any:
+        key = pickle.dumps((question.__name__, arguments))
+        if key not in self.known:
+            try:
+                found = question(*arguments, progress=progress)
+                self.known[key] = found.value if isinstance(found, Answered) else found
+            except UserError as error:
+                raise EngineError(str(error)) from error
+        return self.known[key]
+
+    def close(self) -> None:
+        pass
 
 
 @pytest.fixture(autouse=True)
@@ -64,29 +75,17 @@ def _nothing_is_left(qapp: QApplication) -> Iterator[None]:
     assert not ticking, f"timers left ticking: {ticking}"
 
 
-def _once(known: dict[bytes, Any], function: Callable[..., Any]) -> Callable[..., Any]:
-    def answer(*args: Any, progress: Progress | None = None) -> Any:
-        asked = [
-            each.text if isinstance(each, Sheet) else each
-            for each in args
-            if not isinstance(each, Progress | Solution)
-        ]
-        key = pickle.dumps((function.__name__, asked))
-        if key not in known:
-            known[key] = function(*args, **({"progress": progress} if progress else {}))
-        return known[key]
-
-    return answer
-
-
 @pytest.fixture
-def make_window(qtbot: QtBot, tmp_path: Path) -> Iterator[Callable[[Path | None], MainWindow]]:
+def make_window(
+    qtbot: QtBot, tmp_path: Path, known_answers: dict[bytes, Any]
+) -> Iterator[Callable[[Path | None], MainWindow]]:
     """Open a window on a sheet file and wait for its modes."""
     windows: list[MainWindow] = []
 
     def make(path: Path | None, text: str = "") -> MainWindow:
         sheet = read_sheet(path) if path is not None else Sheet.from_text(text)
-        session = Session(sheet, path, Journal(tmp_path / "journal"))
+        engine = Recalled(known_answers)
+        session = Session(sheet, path, Journal(tmp_path / "journal"), (engine, engine))
         settings = QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
         window = MainWindow(session, settings)
         windows.append(window)

@@ -9,7 +9,7 @@ from pytestqt.qtbot import QtBot
 from belltone.desk.fields import LiveNumber
 from belltone.desk.values import shown_value, stepped
 from belltone.desk.window import MainWindow
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from tests.desk.conftest import number, settle
 

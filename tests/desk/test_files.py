@@ -102,14 +102,15 @@ def test_a_window_told_to_leave_keeps_what_is_not_saved(window: MainWindow, qtbo
 
 
 @pytest.mark.skipif(not os.environ.get("QT_QPA_PLATFORM"), reason="needs no screen")
-def test_ctrl_c_ends_the_window(rail_path: Path) -> None:
+@pytest.mark.parametrize("seconds", [0.7, 2.0, 4.5])
+def test_ctrl_c_ends_the_window(rail_path: Path, seconds: float) -> None:
     process = subprocess.Popen(
         [sys.executable, "-m", "belltone", "desk", str(rail_path)],
         stderr=subprocess.PIPE,
         text=True,
     )
     try:
-        time.sleep(6)  # whether it is still loading or up, it ends in order
+        time.sleep(seconds)  # whether it is still loading or up, it ends in order
         process.send_signal(signal.SIGINT)
         _, told = process.communicate(timeout=60)
     finally:

@@ -84,3 +84,52 @@ def test_time_left_follows_the_pace(monkeypatch: pytest.MonkeyPatch) -> None:
     assert LaneState(0, 20, 0.0).seconds_left is None
     assert LaneState(5, 0, 0.0).seconds_left is None
     assert LaneState(5, 20, 9.95).seconds_left is None
+
+
+def test_looks_arrive_before_the_answer_and_not_after_a_stop(jobs: Jobs, qtbot: QtBot) -> None:
+    gate = threading.Event()
+    heard: list[str] = []
+
+    def work(progress: Progress) -> str:
+        progress.show("look")
+        gate.wait(20)
+        return "answer"
+
+    jobs.start("lane", work, heard.append, lambda _: None, heard.append)
+    qtbot.waitUntil(lambda: heard == ["look"])
+    gate.set()
+    qtbot.waitUntil(lambda: heard == ["look", "answer"])
+    gate.clear()
+    shown = threading.Event()
+
+    def stubborn(progress: Progress) -> str:
+        shown.wait(20)
+        viewer = progress.viewer
+        assert viewer is not None
+        viewer("late")
+        return "late"
+
+    jobs.start("lane", stubborn, heard.append, lambda _: None, heard.append)
+    jobs.stop("lane")
+    shown.set()
+    qtbot.wait(50)
+    assert heard == ["look", "answer"]
+    jobs.close()
+
+
+def test_steps_are_told_in_words(jobs: Jobs, qtbot: QtBot) -> None:
+    gate = threading.Event()
+
+    def work(progress: Progress) -> None:
+        progress.report(1, 0, "look 2: 18000 unknowns")
+        gate.wait(20)
+
+    jobs.start("lane", work, lambda _: None, lambda _: None)
+
+    def told() -> bool:
+        state = jobs.state("lane")
+        return state is not None and state.step == "look 2: 18000 unknowns"
+
+    qtbot.waitUntil(told)
+    gate.set()
+    jobs.close()

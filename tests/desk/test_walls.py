@@ -15,9 +15,9 @@ from belltone.desk.shape.site_menu import site_menu
 from belltone.desk.starts import starts
 from belltone.desk.window import MainWindow
 from belltone.drawing.colours import LIGHT
-from belltone.mesh.site_lines import place_lines
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
+from belltone.system.kinds import place_lines
 from tests.desk.conftest import count_pixels, number, settle
 
 PLATE = next(start for start in starts() if start.title == "Splash plate").text

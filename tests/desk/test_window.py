@@ -263,7 +263,7 @@ def test_an_unexpected_failure_is_said_and_the_old_answer_stays(
         raise ArithmeticError("the factorisation broke down")
 
     before = window.session.answer
-    monkeypatch.setattr("belltone.desk.session.session.solve", fail)
+    monkeypatch.setattr("belltone.desk.session.session.find_modes", fail)
     type_in(qtbot, window, HEIGHT, "45 mm")
     qtbot.waitUntil(lambda: bool(window.session.failure))
     assert window.session.answer is before

@@ -5,15 +5,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from belltone.design.values import Design, MassValue, Place, PointValue
+from belltone.design.parts import PointValue
+from belltone.design.place import Place
+from belltone.design.values import Design, MassValue
 from belltone.elements.directors import cross_matrices
 from belltone.elements.line import STRAINS
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.line import line_mesh
 from belltone.mesh.point import PointMesh
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
-from belltone.system.bodies import body_elements
+from belltone.system.kinds import body_of
 from belltone.system.lumps import lump_of
 from belltone.system.rigid import sheet_motions
 from tests.conftest import bar_text
@@ -28,7 +30,7 @@ def test_rigid_motions_cost_nothing(bar: Callable[..., Design], order: int, tape
     design = bar(RECTANGLE, taper=taper)
     member = design.parts[0]
     mesh = line_mesh(member, [], Discretisation(2, order))
-    elements = body_elements(mesh)
+    elements = body_of(member, mesh).elements
     motions = sheet_motions(mesh.coordinates).reshape(-1, 6, 6)
     gathered = motions[mesh.connectivity].reshape(len(mesh.stretches), -1, 6)
     forces = np.einsum("eij,ejm->eim", elements.matrices()[0], gathered)
@@ -43,7 +45,7 @@ def test_constant_strains_are_exact(bar: Callable[..., Design], order: int) -> N
     design = bar(RECTANGLE)
     member = design.parts[0]
     mesh = line_mesh(member, [], Discretisation(3, order))
-    elements = body_elements(mesh)
+    elements = body_of(member, mesh).elements
     section = member.section.properties(0.3)
     x = mesh.coordinates[:, 0]
     motions = np.zeros((2, len(x), 6))
@@ -67,7 +69,7 @@ def test_the_mass_of_a_straight_push_is_the_members(bar: Callable[..., Design], 
         design = bar(RECTANGLE, taper=taper)
         member = design.parts[0]
         mesh = line_mesh(member, [], Discretisation(2, order))
-        mass = body_elements(mesh).matrices()[1]
+        mass = body_of(member, mesh).elements.matrices()[1]
         push = np.tile([1.0, 0, 0, 0, 0, 0], order + 1)
         assert np.einsum("i,eij,j->", push, mass, push) == pytest.approx(member.mass, rel=1e-12)
 
@@ -81,7 +83,9 @@ def test_turning_the_member_turns_its_matrices(stop: tuple[float, float, float])
     slanted = evaluate(Sheet.from_text(slanted_text))
     turn = np.kron(np.eye(2 * 4), slanted.parts[0].frame)
     one, other = (
-        body_elements(line_mesh(design.parts[0], [0.4 * length], Discretisation(1, 3)))
+        body_of(
+            design.parts[0], line_mesh(design.parts[0], [0.4 * length], Discretisation(1, 3))
+        ).elements
         for design in (straight, slanted)
     )
     for which in (0, 1):

@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from belltone.exchange.frame_tables import FrameTableError, frame_sheet, read_frame_table
 from belltone.exchange.tables import contact_rows, modes_data, part_rows
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.system.contacts import contacts
 from tests.assemblies import design_of, held, joint, modes_of, plate

@@ -19,12 +19,13 @@ from belltone.exchange.tables import (
     sweep_rows,
 )
 from belltone.modes.solve import ModeRequest, request_for, solve_modes
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.sweep.plan import SweepPlan
 from belltone.sweep.runner import run_sweep
 from belltone.tune.bands import stand
 from belltone.tune.clear import band_visits, clear_intervals
+from tests.sweep.test_runner import Inline
 
 
 def test_every_column_has_its_unit(rail: Sheet) -> None:
@@ -59,7 +60,7 @@ def test_json_of_modes_keeps_the_contract(bar: Callable[..., Design]) -> None:
 def test_json_of_a_sweep_keeps_the_contract(rail: Sheet, workers: ProcessPoolExecutor) -> None:
     design = evaluate(rail)
     sweep = run_sweep(rail, SweepPlan("wall", (18.0, 19.0, 19.5, 21.0)), workers)
-    intervals = clear_intervals(sweep, design.bands, design.margin)
+    intervals = clear_intervals(sweep, design.bands, design.margin, Inline())
     visits = band_visits(sweep, design.bands, design.margin)
     data = json.loads(as_json(sweep_data(sweep, design, intervals, visits)))
     assert data["points"] == [18.0, 19.0, 19.5, 21.0]

@@ -7,7 +7,7 @@ import meshio
 import numpy as np
 import pytest
 
-from belltone.design.values import MeshValue
+from belltone.design.parts import MeshValue
 from belltone.geometry.received_meshes import MeshFileError, read_faces
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.faces import face_mesh

@@ -9,7 +9,7 @@ from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.imprints import JoinedLine, imprints
 from belltone.mesh.line import LineMesh
 from belltone.mesh.surface import SurfaceMesh
-from belltone.system.bodies import mesh_bodies
+from belltone.system.division import mesh_bodies
 from tests.assemblies import design_of, member, plate
 
 TUBE = """

@@ -6,7 +6,7 @@ import pytest
 from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.line import LineMesh
-from belltone.system.bodies import mesh_bodies
+from belltone.system.division import mesh_bodies
 from tests.conftest import held
 
 ROUND = 'shape = "solid round", diameter = "20 mm"'

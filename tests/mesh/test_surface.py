@@ -7,10 +7,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from belltone.design.values import Place, SurfaceValue
+from belltone.design.parts import SurfaceValue
+from belltone.design.place import Place
 from belltone.mesh.discretisation import Discretisation
-from belltone.mesh.site_lines import place_lines, place_position
 from belltone.mesh.surface import FoldedMeshError, SurfaceMesh, plan_surface, surface_mesh
+from belltone.system.kinds import place_lines, place_position
 from tests.walls import plate, rectangle, shell, wall
 
 HOLE = 'holes = [{{ name = "port", shape = "round", at = ["{x} m", "{y} m"], diameter = "0.2 m" }}]'

@@ -13,7 +13,7 @@ from belltone.modes.base_state import BaseState
 from belltone.modes.errors import BuckledModesError
 from belltone.modes.solve import request_for, solve_modes
 from belltone.modes.whirl import turning_pattern
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.store.results import ResultStore
 from belltone.tune.effect import effects

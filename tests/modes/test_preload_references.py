@@ -13,7 +13,7 @@ import pytest
 
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import request_for, solve_modes
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 
 PLANE = ["y", "turn x", "turn z"]

@@ -9,10 +9,10 @@ from belltone.mesh.discretisation import Discretisation
 from belltone.modes.level import Level, planned
 from belltone.modes.matching import clusters
 from belltone.modes.request import ModeRequest
-from belltone.modes.slopes import hair, slopes
+from belltone.modes.slopes import slopes_of_knob
 from belltone.modes.solution import Solution, solved
 from belltone.progress import Progress
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import DesignFamily, evaluate
 from belltone.sheet.demo import demo_sheet
 from belltone.sheet.document import Sheet, read_sheet
 from tests.assemblies import held, joint, member, plate, text_of
@@ -120,9 +120,9 @@ def test_slopes_are_those_of_differences(name: str) -> None:
     order = COARSE if design.has_walls else Discretisation(2, 4)
     level = planned(design, order)
     here = solution_of(sheet, knob, value, level)
-    step = hair(design) * value
-    sides = (turned(sheet, knob, value + side * step) for side in (-1, 1))
-    found = slopes(here, *sides, 2 * step, Progress())
+    family = DesignFamily(sheet)
+    found = slopes_of_knob(family, {}, knob, here)
+    scale = design.knobs[knob].scale
 
     def difference(width: float) -> NDArray[np.float64]:
         low, high = (
@@ -140,7 +140,7 @@ def test_slopes_are_those_of_differences(name: str) -> None:
     exact = (4 * narrow - wide) / 3
     # A state under a large deflection is found to a tolerance that shows.
     close = 5e-6 if design.preload is not None and design.preload.large else 1e-6
-    told = found.frequencies[: len(exact)] * value / here.frequencies[: len(exact)]
+    told = found.frequencies[: len(exact)] * scale * value / here.frequencies[: len(exact)]
     known = exact * value / here.frequencies[: len(exact)]
     assert told == pytest.approx(known, abs=close * max(1.0, np.abs(known).max()))
 
@@ -154,12 +154,10 @@ def test_mass_and_buckling_factors_have_slopes() -> None:
     )
     sheet = with_knob(strut, "8 mm")
     here = solution_of(sheet, "k", 8.0, Discretisation(2, 4))
-    step = 8.0 * hair(here.level.design)
-    sides = (turned(sheet, "k", 8.0 + side * step) for side in (-1, 1))
-    found = slopes(here, *sides, 2 * step, Progress())
+    found = slopes_of_knob(DesignFamily(sheet), {}, "k", here)
     mass = np.pi / 4 * 0.008**2 * 7850
-    assert found.mass == pytest.approx(2 * mass / 8.0, rel=1e-6)
+    assert found.mass == pytest.approx(2 * mass / 0.008, rel=1e-6)
     assert here.level.buckling is not None
     factors = here.level.buckling.factors
     # Shear takes a little off the fourth power.
-    assert found.factors[:2] * 8.0 / factors[:2] == pytest.approx([4, 4], rel=1e-3)
+    assert found.factors[:2] * 0.008 / factors[:2] == pytest.approx([4, 4], rel=1e-3)

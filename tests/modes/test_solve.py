@@ -1,6 +1,5 @@
 from collections.abc import Callable
 from dataclasses import replace
-from typing import Any
 
 import numpy as np
 import pytest
@@ -9,7 +8,6 @@ from hypothesis import strategies as st
 
 from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation
-from belltone.modes import solution
 from belltone.modes.level import Level, planned
 from belltone.modes.refine import refine
 from belltone.modes.solution import alike, carried, solved
@@ -18,14 +16,14 @@ from belltone.modes.solve import (
     ModeRequest,
     choose_discretisation,
     request_for,
+    solve,
     solve_modes,
 )
 from belltone.progress import Cancelled, Progress
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import DesignFamily, evaluate
 from belltone.sheet.demo import demo_sheet
 from belltone.sheet.document import Sheet, read_sheet
 from belltone.sheet.errors import SheetError
-from belltone.system.lanczos import lowest_modes
 from tests.conftest import CLAMPED, bar_text, held
 
 RECTANGLE = 'shape = "solid rectangle", width = "50 mm", height = "30 mm"'
@@ -218,16 +216,9 @@ def test_limiting_keeps_rigid_modes(bar: Callable[..., Design]) -> None:
 
 
 def test_modes_are_solved_for_where_the_climb_begins_and_ends(
-    rail: Sheet, monkeypatch: pytest.MonkeyPatch
+    rail: Sheet, solutions: list[int]
 ) -> None:
     """Between they are carried over; a given level needs one solution, whatever tells its error."""
-    solutions: list[int] = []
-
-    def counted(*args: Any, **kwargs: Any) -> Any:
-        solutions.append(args[0].shape[0])
-        return lowest_modes(*args, **kwargs)
-
-    monkeypatch.setattr(solution, "lowest_modes", counted)
     design = evaluate(rail)
     found = solve_modes(design, request_for(design))
     assert len(solutions) == 2
@@ -252,3 +243,35 @@ def test_carried_over_modes_are_those_solved_for(name: str) -> None:
     assert not guess.proven
     assert exact.complete
     assert np.diag(alike(source, exact))[:count].min() > 0.9
+
+
+def test_an_answer_is_begun_from_the_one_before_where_that_does(
+    solutions: list[int],
+) -> None:
+    """The discretisation that did for a design is tried first; one solution proves the list."""
+    family = DesignFamily(Sheet.from_text(demo_sheet().read_text(encoding="utf-8")))
+    design, turned = family.at(), family.at({"wall": 3.1e-3})
+    request = request_for(design)
+    before = solve(design, request)
+    fresh = solve(turned, request)
+    solutions.clear()
+    found = solve(turned, request, like=before.solution)
+    assert len(solutions) == 1
+    assert found.modes.complete
+    assert np.all(found.modes.errors <= request.accuracy)
+    assert found.modes.flexible == pytest.approx(fresh.modes.flexible, rel=2 * request.accuracy)
+
+
+def test_an_answer_of_another_design_is_no_beginning() -> None:
+    """Other parts, or an accuracy the discretisation before does not meet, are climbed to anew."""
+    bar = evaluate(Sheet.from_text(CASES["stubby cantilever"]))
+    rail = evaluate(Sheet.from_text(demo_sheet().read_text(encoding="utf-8")))
+    request = request_for(rail)
+    other = solve(bar, request_for(bar))
+    fresh = solve_modes(rail, request)
+    found = solve(rail, request, like=other.solution)
+    assert found.modes.discretisation == fresh.discretisation
+    assert np.array_equal(found.modes.flexible, fresh.flexible)
+    coarse = solve(rail, replace(request, accuracy=0.05))
+    fine = solve(rail, replace(request, accuracy=1e-6), like=coarse.solution)
+    assert np.all(fine.modes.errors <= 1e-6)

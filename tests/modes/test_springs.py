@@ -10,7 +10,7 @@ from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.hand_check import hand_check
 from belltone.modes.solve import ModeRequest, solve_modes
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import SheetError
 from belltone.system.assembly import assemble

@@ -7,7 +7,7 @@ import pytest
 
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.solve import request_for, solve_modes
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.system.assembly import assemble
 from belltone.system.lanczos import lowest_modes

@@ -17,7 +17,8 @@ from belltone.modes.mass_properties import mass_properties
 from belltone.modes.modeset import ModeSet
 from belltone.modes.refine import refine
 from belltone.modes.solve import ModeRequest, request_for, solve_modes
-from belltone.reading.evaluate import evaluate
+from belltone.progress import Cancelled, Progress
+from belltone.reading.family import evaluate
 from belltone.sheet.demo import examples_folder
 from belltone.sheet.document import Sheet, read_sheet
 from belltone.system.assembly import assemble
@@ -268,3 +269,29 @@ def test_fixed_divisions_and_low_orders_tell_their_errors() -> None:
         assert modes.discretisation.order == order
         exact = true[: len(modes.flexible)]
         assert np.all(np.abs(modes.flexible / exact - 1) <= modes.errors)
+
+
+def test_a_first_look_comes_before_the_last_answer_and_is_within_what_it_says() -> None:
+    text = sheet(plate(rectangle(0.4, 0.3), 0.004), held("clamped", "west"), 6)
+    design = evaluate(Sheet.from_text(text))
+    looks: list[ModeSet] = []
+    found = solve_modes(design, request_for(design), progress=Progress(viewer=looks.append))
+    assert looks
+    for look in looks:
+        assert look.complete is None
+        away = np.abs(look.flexible[:6] / found.flexible[:6] - 1)
+        assert np.all(away <= look.errors[:6] + found.errors[:6])
+    assert looks[-1].errors.max() <= looks[0].errors.max()
+    assert looks[0].unknowns < found.unknowns
+    # Whoever does not look gets the very same.
+    alone = solve_modes(design, request_for(design))
+    assert np.array_equal(alone.flexible, found.flexible)
+
+
+def test_a_look_can_end_the_work() -> None:
+    text = sheet(plate(rectangle(0.4, 0.3), 0.004), held("clamped", "west"), 6)
+    design = evaluate(Sheet.from_text(text))
+    progress = Progress()
+    watching = replace(progress, viewer=lambda _: progress.cancel())
+    with pytest.raises(Cancelled):
+        solve_modes(design, request_for(design), progress=watching)

@@ -7,12 +7,12 @@ from hypothesis import strategies as st
 
 from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import SheetError
 from belltone.sheet.handbook import handbook
-from belltone.system.bodies import mesh_bodies
 from belltone.system.constraints import site_rows
+from belltone.system.division import mesh_bodies
 from tests.conftest import CLAMPED, bar_text, held
 
 RECTANGLE = 'shape = "solid rectangle", width = "50 mm", height = "30 mm"'

@@ -2,7 +2,7 @@
 
 import pytest
 
-from belltone.design.values import MemberValue
+from belltone.design.parts import MemberValue
 from belltone.mesh.discretisation import Discretisation
 from belltone.system.assembly import assemble
 from tests.assemblies import design_of, findings, frame, held

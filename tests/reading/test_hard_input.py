@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from belltone.errors import UserError
 from belltone.modes.solve import AccuracyError, ModeRequest, solve_modes
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import SheetError
 from belltone.sheet.plain import PlainValueError, plain_value

@@ -5,11 +5,11 @@ import math
 import numpy as np
 import pytest
 
-from belltone.design.values import MemberValue, SurfaceValue
+from belltone.design.parts import MemberValue, SurfaceValue
 from belltone.geometry.shapes import Plate
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.mass_properties import mass_properties, part_masses
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.system.assembly import assemble
 from tests.assemblies import STEEL, design_of, findings, joint, member, plate, text_of

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from belltone.design.preload import PreloadValue
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import SheetError
 from tests.conftest import STEEL

@@ -8,7 +8,7 @@ import pytest
 
 from belltone.design.words import part_words
 from belltone.geometry.shapes import Extruded, Lofted, Plate, Polygon, Revolved
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.demo import examples_folder
 from belltone.sheet.document import Sheet, read_sheet
 from belltone.sheet.errors import SheetError

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from belltone.files import write_text
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.demo import demo_sheet
 from belltone.sheet.document import Sheet, read_sheet, write_sheet
 from belltone.sheet.errors import SheetError

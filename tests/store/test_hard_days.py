@@ -18,7 +18,7 @@ from belltone.store.results import ResultStore
 
 @pytest.fixture(scope="module")
 def result() -> ModeSet:
-    from belltone.reading.evaluate import evaluate
+    from belltone.reading.family import evaluate
     from belltone.sheet.document import Sheet
     from tests.conftest import bar_text
 

@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from belltone.modes.solve import request_for
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.store import results
 

@@ -11,7 +11,7 @@ import pytest
 
 from belltone.modes.matching import assurance
 from belltone.modes.solve import request_for, solve_modes
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.sweep.plan import SweepPlan
 from belltone.sweep.runner import run_sweep

@@ -1,6 +1,6 @@
 import pytest
 
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.sweep.plan import PlanError, default_plan, parse_plan, read_knob_value, turnable
 

@@ -8,7 +8,6 @@ from typing import Any
 import numpy as np
 import pytest
 
-from belltone.modes import solution
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import (
     ModeRequest,
@@ -18,15 +17,15 @@ from belltone.modes.solve import (
     solve_modes,
 )
 from belltone.progress import Cancelled, Progress
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.store.results import ResultStore
 from belltone.sweep.branches import Branch
 from belltone.sweep.failure import Reason
 from belltone.sweep.plan import SweepPlan, default_plan
-from belltone.sweep.runner import SweepError, frequency_near, run_sweep
-from belltone.sweep.work import choose_at, solve_point, start_workers
-from belltone.system.lanczos import lowest_modes
+from belltone.sweep.pool import SweepError, start_workers
+from belltone.sweep.runner import frequency_near, run_sweep
+from belltone.sweep.work import choose_at, solve_point
 from belltone.tune.clear import clear_intervals
 from tests.conftest import CLAMPED, bar_text
 
@@ -230,12 +229,12 @@ def test_progress_counts_points(rail: Sheet) -> None:
 def test_a_branch_is_found_between_points(rail: Sheet, workers: ProcessPoolExecutor) -> None:
     sweep = run_sweep(rail, SweepPlan("wall", (2.0, 4.0, 6.0)), workers)
     branch = sweep.branches[1]
-    found = frequency_near(sweep, branch, 3.0)
+    found = frequency_near(sweep, branch, 3.0, Inline(), Progress())
     assert found is not None
     design = evaluate(rail, {"wall": "3 mm"})
     assert found[0] == pytest.approx(solve_modes(design, request_for(design)).flexible[1], rel=1e-6)
-    assert frequency_near(sweep, branch, 25.0) is None
-    known = frequency_near(sweep, branch, 4.0)
+    assert frequency_near(sweep, branch, 25.0, Inline(), Progress()) is None
+    known = frequency_near(sweep, branch, 4.0, Inline(), Progress())
     assert known is not None
     assert known[0] == branch.frequencies[1]
 
@@ -251,8 +250,8 @@ def test_a_branch_that_is_absent_is_no_other_mode(
         return found.limited(2)
 
     monkeypatch.setattr("belltone.sweep.runner.solve_point", two_modes)
-    assert frequency_near(sweep, sweep.branches[1], 3.0) is not None
-    assert frequency_near(sweep, sweep.branches[4], 3.0) is None
+    assert frequency_near(sweep, sweep.branches[1], 3.0, Inline(), Progress()) is not None
+    assert frequency_near(sweep, sweep.branches[4], 3.0, Inline(), Progress()) is None
 
 
 def test_a_branch_is_called_what_its_mode_is_called_now(
@@ -270,16 +269,7 @@ def test_a_branch_of_one_point_has_no_curve() -> None:
     assert branch.curve(np.array([0.0, 1.0])) is None
 
 
-def test_a_sweep_solves_each_point_once_and_three_more(
-    rail: Sheet, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    solutions: list[int] = []
-
-    def counted(*args: Any, **kwargs: Any) -> Any:
-        solutions.append(args[0].shape[0])
-        return lowest_modes(*args, **kwargs)
-
-    monkeypatch.setattr(solution, "lowest_modes", counted)
+def test_a_sweep_solves_each_point_once_and_three_more(rail: Sheet, solutions: list[int]) -> None:
     found = run_sweep(rail, SweepPlan("wall", tuple(np.linspace(2.0, 6.0, 9))), Inline())
     assert len(solutions) <= len(found.values) + 3
     # Errors are told at the ends and the middle; between, the larger one counts.
@@ -301,7 +291,7 @@ def test_an_edge_of_a_clear_interval_takes_two_solutions(
         return solve_point(*arguments)
 
     monkeypatch.setattr("belltone.sweep.runner.solve_point", counted)
-    intervals = clear_intervals(sweep, design.bands, design.margin)
+    intervals = clear_intervals(sweep, design.bands, design.margin, Inline())
     assert len(intervals) == 1
     assert 1 <= len(solved) <= 2
 

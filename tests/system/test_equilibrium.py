@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.loaded import loaded
 from belltone.progress import Cancelled, Progress
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.system import equilibrium as module
 from belltone.system.assembly import Assembly

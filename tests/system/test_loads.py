@@ -13,7 +13,7 @@ from belltone.elements.directors import turns
 from belltone.elements.surface import SurfaceElements
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.solve import request_for, solve_modes
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.system.assembly import Assembly
 from belltone.system.loads import Loads, gyroscopic

@@ -5,12 +5,13 @@ import pytest
 
 from belltone.design.values import BandValue
 from belltone.modes.solve import request_for, solve_modes
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.sweep.plan import SweepPlan
 from belltone.sweep.runner import Sweep, run_sweep
 from belltone.tune.bands import verdict
 from belltone.tune.clear import ClearInterval, band_visits, clear_intervals
+from tests.sweep.test_runner import Inline
 
 
 @pytest.fixture(scope="module")
@@ -33,7 +34,7 @@ def swept(workers: ProcessPoolExecutor) -> Sweep:
 def test_inside_is_clear_and_outside_is_not(swept: Sweep, bands: tuple[BandValue, ...]) -> None:
     """Solve afresh just inside and just outside every edge."""
     margin = 0.05
-    intervals = clear_intervals(swept, bands, margin)
+    intervals = clear_intervals(swept, bands, margin, Inline())
     assert intervals
     low, high = swept.values[0], swept.values[-1]
     step = 2e-3 * (high - low)
@@ -52,11 +53,11 @@ def test_inside_is_clear_and_outside_is_not(swept: Sweep, bands: tuple[BandValue
 
 
 def test_no_bands_is_all_clear(swept: Sweep) -> None:
-    assert clear_intervals(swept, (), 0.1) == (ClearInterval(1.2, 2.1),)
+    assert clear_intervals(swept, (), 0.1, Inline()) == (ClearInterval(1.2, 2.1),)
 
 
 def test_a_band_over_everything_leaves_nothing(swept: Sweep) -> None:
-    assert clear_intervals(swept, (BandValue("all", 1.0, 5000.0),), 0.1) == ()
+    assert clear_intervals(swept, (BandValue("all", 1.0, 5000.0),), 0.1, Inline()) == ()
 
 
 def test_visits_cover_what_is_not_clear(swept: Sweep) -> None:
@@ -73,7 +74,7 @@ def test_visits_cover_what_is_not_clear(swept: Sweep) -> None:
 
 def test_a_point_without_an_answer_is_not_clear(rail: Sheet, workers: ProcessPoolExecutor) -> None:
     sweep = run_sweep(rail, SweepPlan("wall", (16.0, 18.0, 19.0, 21.0)), workers)
-    intervals = clear_intervals(sweep, (), 0.1)
+    intervals = clear_intervals(sweep, (), 0.1, Inline())
     assert intervals == (ClearInterval(16.0, 19.0),)
 
 

@@ -4,7 +4,7 @@ import pytest
 
 from belltone.design.values import Design
 from belltone.modes.solve import request_for, solve
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.tune.pull import pulls
 from tests.conftest import CLAMPED, bar_text

@@ -1,13 +1,15 @@
 from concurrent.futures import ProcessPoolExecutor
+from typing import Any
 
 import pytest
 
 from belltone.modes.solve import request_for, solve_modes
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.sweep.plan import PlanError
+from belltone.sweep.work import solve_with_slopes
 from belltone.tune.reach import ReachError, reach
-from tests.sweep.test_runner import strip
+from tests.sweep.test_runner import Inline, offset_body, strip
 
 
 @pytest.mark.parametrize(
@@ -38,6 +40,35 @@ def test_other_answers_are_named(rail: Sheet, workers: ProcessPoolExecutor) -> N
     assert len(found.others) == 1
     # Of two posts the one nearer to the present place is taken.
     assert abs(found.value - 1.55) < abs(found.others[0] - 1.55)
+
+
+@pytest.mark.parametrize(
+    ("mode", "target", "knob"), [(2, 54.0, "wall"), (1, 35.0, "wall"), (4, 120.0, "post_at")]
+)
+def test_reach_takes_four_solutions_beyond_the_ends(
+    rail: Sheet, monkeypatch: pytest.MonkeyPatch, mode: int, target: float, knob: str
+) -> None:
+    """One of them is the design as it stands."""
+    solved: list[float] = []
+
+    def counted(*arguments: Any) -> Any:
+        solved.append(next(iter(arguments[1].values())))
+        return solve_with_slopes(*arguments)
+
+    monkeypatch.setattr("belltone.tune.pursuit.solve_with_slopes", counted)
+    found = reach(rail, mode, target, knob, Inline())
+    assert found.frequency == pytest.approx(target, rel=1e-4)
+    assert solved[-1] == pytest.approx(found.value * found.knob.scale)
+    assert len(solved) <= 2 + 4
+
+
+def test_where_the_shape_changes_over_reach_looks_closer(workers: ProcessPoolExecutor) -> None:
+    """Twist and bending of a body beside its axis swap shapes; the mode changes gradually."""
+    found = reach(offset_body("30 mm"), 3, 22.5, "j", workers)
+    assert found.frequency == pytest.approx(22.5, rel=1e-4)
+    modes = solve_modes(found_design := evaluate(found.sheet), request_for(found_design))
+    assert modes.flexible[2] == pytest.approx(22.5, rel=1e-3)
+    assert 0.1 < found.value < 0.11
 
 
 def test_a_mode_is_followed_by_shape(workers: ProcessPoolExecutor) -> None:

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import typer
 
-from belltone.cli.output import fail
+from belltone.cli.messages import fail
 from belltone.cli.waiting import progress_shown
 from belltone.files import same_file
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import ModeRequest, solve_modes
-from belltone.reading.evaluate import evaluate
+from belltone.progress import Cancelled
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet, read_sheet
 from belltone.sheet.part_models import MeshPart
 from belltone.sheet.plain import PlainValueError, plain_value
@@ -76,6 +78,29 @@ def solved(
             found = solve_modes(evaluate(sheet, settings), request, progress=progress)
         store.put(key, found)
     return found
+
+
+def first_look(
+    sheet: Sheet, settings: dict[str, str], request: ModeRequest, store: ResultStore
+) -> tuple[ModeSet, bool]:
+    """The first modes worth looking at, with their own errors, and whether these are the last."""
+    known = store.get(result_key(sheet, settings, request, None))
+    if known is not None:
+        return known, True
+    seen: list[ModeSet] = []
+    with progress_shown("first look") as progress:
+
+        def look(found: ModeSet) -> None:
+            seen.append(found)
+            progress.cancel()
+
+        watching = replace(progress, viewer=look)
+        try:
+            return solve_modes(evaluate(sheet, settings), request, progress=watching), True
+        except Cancelled:
+            if not seen:
+                raise
+    return seen[0], False
 
 
 def frequency(text: str) -> float:

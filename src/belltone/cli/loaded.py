@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import asdict
 
 from belltone.cli.inputs import read_input, set_knobs, solved
+from belltone.cli.messages import note, warn
 from belltone.cli.options import Format, FormatOption, Output, Settings, SheetPath
-from belltone.cli.output import note, table, warn, write
+from belltone.cli.output import table, write
 from belltone.cli.waiting import progress_shown
 from belltone.exchange.preload_tables import (
     CROSSING_COLUMNS,
@@ -22,10 +23,10 @@ from belltone.exchange.preload_tables import (
 )
 from belltone.exchange.tables import as_csv, as_json, sweep_rows
 from belltone.modes.solve import request_for
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.store.results import ResultStore, store_path
 from belltone.sweep.plan import PlanError
-from belltone.sweep.work import start_workers
+from belltone.sweep.pool import start_workers
 from belltone.tune.effect import effects
 from belltone.tune.speed_diagram import speed_diagram
 

@@ -7,11 +7,12 @@ from typing import Annotated
 
 import typer
 
-from belltone.cli.inputs import frequency, read_input, set_knobs, settings_of, solved
+from belltone.cli.inputs import first_look, frequency, read_input, set_knobs, settings_of, solved
+from belltone.cli.messages import fail, note, warn
 from belltone.cli.options import Format, FormatOption, Output, Settings, SheetPath
-from belltone.cli.output import counted, fail, mode_notes, note, table, triple, warn, write
+from belltone.cli.output import look_notes, mode_notes, table, triple, write
 from belltone.cli.waiting import progress_shown
-from belltone.design.words import design_words, part_words
+from belltone.design.words import part_words
 from belltone.exchange.tables import (
     CONTACT_COLUMNS,
     MODE_COLUMNS,
@@ -25,33 +26,16 @@ from belltone.exchange.tables import (
     refinement_data,
     refinement_rows,
 )
-from belltone.mesh.discretisation import Discretisation
 from belltone.modes.mass_properties import mass_properties, part_masses
 from belltone.modes.refine import refine
 from belltone.modes.solve import ModeRequest, request_for, solve_modes
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import read_sheet
 from belltone.sheet.units import format_number
 from belltone.store.results import ResultStore, store_path
-from belltone.system.assembly import Assembly, bodies_of
+from belltone.system.assembly import bodies_of
 from belltone.system.contacts import contacts
 from belltone.system.factor import solver_name
-
-_COARSE = Discretisation(1, 3)
-
-
-def check(sheet: SheetPath) -> None:
-    """Read a sheet and say what is wrong, or what looks odd, without solving anything."""
-    design = evaluate(read_sheet(sheet))
-    warn(design)
-    whole = mass_properties(design)
-    if design.joints:
-        Assembly(design, _COARSE)  # raises where a joint finds nothing to join; makes no matrices
-    print(
-        f"{sheet}: good. {design_words(design)}, "
-        f"{format_number(whole.mass, 4)} kg in all; {counted(len(design.supports), 'support')}, "
-        f"{counted(len(design.bands), 'excitation band')}, {counted(len(design.knobs), 'knob')}."
-    )
 
 
 def summary(sheet: SheetPath, settings: Settings = None) -> None:
@@ -135,6 +119,10 @@ def modes(
     without_preload: Annotated[
         bool, typer.Option("--without-preload", help="As if nothing loaded the component.")
     ] = False,
+    early: Annotated[
+        bool,
+        typer.Option("--first-look", help="Stop at the first modes worth looking at."),
+    ] = False,
     form: FormatOption = Format.TABLE,
     output: Output = None,
 ) -> None:
@@ -153,8 +141,12 @@ def modes(
         request = ModeRequest(count or design.count, limit, design.accuracy, start)
     elif count is not None or limit is not None:
         request = ModeRequest(count or 1, limit, design.accuracy)
+    last = True
     with ResultStore(store_path(sheet), note) as store:
-        found = solved(source, chosen, request, store)
+        if early:
+            found, last = first_look(source, chosen, request, store)
+        else:
+            found = solved(source, chosen, request, store)
     if limit is not None:
         keep = int((found.flexible <= limit).sum())
         found = found.limited(min(keep, count) if count is not None else keep)
@@ -169,5 +161,5 @@ def modes(
     elif form is Format.CSV:
         write(as_csv(MODE_COLUMNS, mode_rows(found, design)), output)
     else:
-        notes = mode_notes(found, request.accuracy)
+        notes = mode_notes(found, request.accuracy) if last else look_notes(found)
         write(table(MODE_COLUMNS, mode_rows(found, design)) + notes, output)

@@ -8,8 +8,9 @@ from typing import Annotated
 import typer
 
 from belltone.cli.inputs import may_write
+from belltone.cli.messages import note
 from belltone.cli.options import Output
-from belltone.cli.output import note, write
+from belltone.cli.output import write
 from belltone.exchange.frame_tables import FrameTableError, frame_sheet, read_frame_table, unit_note
 from belltone.files import read_text
 from belltone.sheet.document import MOST_BYTES, Sheet

@@ -4,40 +4,16 @@ from __future__ import annotations
 
 import sys
 from pathlib import Path
-from typing import NoReturn
 
 from numpy import float64
 from numpy.typing import NDArray
 from rich.console import Console
 from rich.table import Table
 
-from belltone.design.values import Design
 from belltone.exchange.tables import percent
 from belltone.files import write_text
 from belltone.modes.modeset import ModeSet
 from belltone.sheet.units import format_number
-
-
-def fail(message: str, code: int = 1) -> NoReturn:
-    """End the program with a message."""
-    print(f"belltone: {message}", file=sys.stderr)
-    sys.exit(code)
-
-
-def note(text: str) -> None:
-    """Say something beside the result."""
-    print(f"belltone: note: {text}", file=sys.stderr)
-
-
-def warn(design: Design) -> None:
-    """Say what looks odd in a design."""
-    for warning in design.warnings:
-        note(str(warning))
-
-
-def counted(number: int, what: str) -> str:
-    """A number of things, in words."""
-    return f"{number} {what}" if number == 1 else f"{number} {what}s"
 
 
 def triple(values: NDArray[float64], unit: str) -> str:
@@ -91,4 +67,13 @@ def mode_notes(found: ModeSet, accuracy: float) -> str:
     return (
         f"{len(found.flexible)} flexible modes, {found.rigid_count} rigid; "
         f"{format_number(found.mass, 5)} kg; {found.unknowns} unknowns. {proof}\n{short}"
+    )
+
+
+def look_notes(found: ModeSet) -> str:
+    """What stands under a table of modes that are a first look."""
+    worst = percent(float(found.errors.max(initial=0.0)))
+    return (
+        f"A first look: these frequencies are within {worst} of the last ones, and nobody has "
+        "counted yet whether one is missing.\n"
     )

@@ -4,45 +4,64 @@ from __future__ import annotations
 
 import signal
 import sys
-from typing import Annotated
+from importlib import import_module
+from typing import Annotated, Any, Final
 
 import typer
+from typer.core import TyperGroup
 
 from belltone import __version__
-from belltone.cli.loaded import preload_command, speeds
-from belltone.cli.look import check, modes, refine_command, summary
-from belltone.cli.making import frame
-from belltone.cli.output import fail
-from belltone.cli.tuning import pull, reach_command, sweep
-from belltone.cli.waiting import INTERRUPTED, Interrupted, interrupt
-from belltone.cli.window import demo, desk
+from belltone.cli.leaving import INTERRUPTED, left_on_interrupt
+from belltone.cli.messages import fail
+from belltone.cli.waiting import Interrupted, interrupt
 from belltone.progress import Cancelled
 from belltone.store.failures import error_words
 
 __all__ = ["app", "main"]
 
+_COMMANDS: Final = {
+    "check": "check:check",
+    "summary": "look:summary",
+    "refine": "look:refine_command",
+    "modes": "look:modes",
+    "sweep": "tuning:sweep",
+    "preload": "loaded:preload_command",
+    "speeds": "loaded:speeds",
+    "pull": "tuning:pull",
+    "reach": "tuning:reach_command",
+    "frame": "making:frame",
+    "desk": "window:desk",
+    "demo": "window:demo",
+}
+"""Where each command is. Only the one asked for is loaded: libraries take longer than most work."""
+_SETTINGS: Final = {"help_option_names": ["-h", "--help"]}
+
+
+class _Commands(TyperGroup):
+    """Loads a command when it is asked for."""
+
+    def list_commands(self, ctx: Any) -> list[str]:
+        return list(_COMMANDS)
+
+    def get_command(self, ctx: Any, cmd_name: str) -> Any:
+        if cmd_name not in _COMMANDS:
+            return None
+        module, name = _COMMANDS[cmd_name].split(":")
+        alone = typer.Typer(add_completion=False, rich_markup_mode=None)
+        with left_on_interrupt():
+            function = getattr(import_module(f"belltone.cli.{module}"), name)
+        alone.command(cmd_name, context_settings=_SETTINGS)(function)
+        return typer.main.get_command(alone)
+
+
 app = typer.Typer(
+    cls=_Commands,
     help="Tune the natural frequencies of a component until every excitation band is clear.",
     no_args_is_help=True,
     pretty_exceptions_enable=False,
     rich_markup_mode=None,
-    context_settings={"help_option_names": ["-h", "--help"]},
+    context_settings=_SETTINGS,
 )
-for _name, _command in (
-    ("check", check),
-    ("summary", summary),
-    ("refine", refine_command),
-    ("modes", modes),
-    ("sweep", sweep),
-    ("preload", preload_command),
-    ("speeds", speeds),
-    ("pull", pull),
-    ("reach", reach_command),
-    ("frame", frame),
-    ("desk", desk),
-    ("demo", demo),
-):
-    app.command(_name)(_command)
 
 
 def main() -> None:

@@ -8,19 +8,20 @@ from typing import Annotated
 import typer
 
 from belltone.cli.inputs import frequency, read_input, set_knobs
+from belltone.cli.messages import note, warn
 from belltone.cli.options import Format, FormatOption, Output, Settings, SheetPath
-from belltone.cli.output import note, table, warn, write
+from belltone.cli.output import table, write
 from belltone.cli.waiting import progress_shown
 from belltone.exchange.pull_tables import pull_columns, pull_data, pull_rows
 from belltone.exchange.tables import as_csv, as_json, failure_lines, percent, sweep_data, sweep_rows
 from belltone.modes.solve import request_for, solve
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import read_sheet, write_sheet
 from belltone.sheet.units import format_number
 from belltone.store.results import ResultStore, store_path
 from belltone.sweep.plan import PlanError, parse_plan
+from belltone.sweep.pool import start_workers
 from belltone.sweep.runner import run_sweep
-from belltone.sweep.work import start_workers
 from belltone.tune.clear import band_visits, clear_intervals
 from belltone.tune.pull import pulls
 from belltone.tune.reach import reach
@@ -50,7 +51,7 @@ def sweep(
         start_workers() as workers,
     ):
         done = run_sweep(source, plan, workers, store, progress)
-        intervals = clear_intervals(done, design.bands, design.margin, progress)
+        intervals = clear_intervals(done, design.bands, design.margin, workers, progress)
     visits = band_visits(done, design.bands, design.margin)
     header, rows = sweep_rows(done)
     if form is Format.JSON:
@@ -119,11 +120,7 @@ def reach_command(
     """Find the knob value that brings a mode to a frequency."""
     source = read_sheet(sheet)
     warn(evaluate(source))
-    with (
-        ResultStore(store_path(sheet), note) as store,
-        progress_shown(f"reach with {knob}") as progress,
-        start_workers() as workers,
-    ):
+    with progress_shown(f"reach with {knob}") as progress, start_workers() as workers:
         found = reach(
             source,
             mode,
@@ -131,7 +128,6 @@ def reach_command(
             knob,
             workers,
             None if tolerance is None else frequency(tolerance),
-            store=store,
             progress=progress,
         )
     print(
@@ -139,7 +135,7 @@ def reach_command(
         + (f" (as mode {found.number})" if found.number != mode else "")
     )
     if found.others:
-        print("also at " + ", ".join(found.knob.text(value) for value in found.others))
+        print("also near " + ", ".join(found.knob.text(value) for value in found.others))
     if write is not None:
         write_sheet(found.sheet, write)
         print(f"written to {write}")

@@ -3,16 +3,11 @@
 from __future__ import annotations
 
 import contextlib
+import sys
 from collections.abc import Callable, Iterator
 
-from rich.console import Console
-from rich.progress import BarColumn, MofNCompleteColumn, TextColumn, TimeRemainingColumn
-from rich.progress import Progress as Bar
-
-from belltone.cli.output import note
+from belltone.cli.messages import note
 from belltone.progress import Cancelled, Progress
-
-INTERRUPTED = 130  # what a shell reports for a program ended by Ctrl+C
 
 
 class Interrupted(BaseException):
@@ -36,10 +31,14 @@ def progress_shown(title: str) -> Iterator[Progress]:
 
 @contextlib.contextmanager
 def _progress_bar(title: str) -> Iterator[Progress]:
-    console = Console(stderr=True)
-    if not console.is_terminal:
+    if not sys.stderr.isatty():
         yield Progress(herald=note)
         return
+    from rich.console import Console
+    from rich.progress import BarColumn, MofNCompleteColumn, TextColumn, TimeRemainingColumn
+    from rich.progress import Progress as Bar
+
+    console = Console(stderr=True)
     columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn())
     with Bar(*columns, TimeRemainingColumn(), console=console, transient=True) as bar:
         task = bar.add_task(title, total=None)

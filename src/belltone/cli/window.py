@@ -7,12 +7,8 @@ from typing import Annotated
 
 import typer
 
-from belltone.cli.output import mode_notes, table, write
-from belltone.exchange.tables import MODE_COLUMNS, mode_rows
-from belltone.modes.solve import request_for, solve_modes
-from belltone.reading.evaluate import evaluate
+from belltone.cli.leaving import leave_on_interrupt
 from belltone.sheet.demo import demo_sheet
-from belltone.sheet.document import read_sheet
 
 
 def desk(
@@ -35,6 +31,12 @@ def demo(
     if picture is None:
         _open_window(path)
         return
+    from belltone.cli.output import mode_notes, table, write
+    from belltone.exchange.tables import MODE_COLUMNS, mode_rows
+    from belltone.modes.solve import request_for, solve_modes
+    from belltone.reading.family import evaluate
+    from belltone.sheet.document import read_sheet
+
     design = evaluate(read_sheet(path))
     found = solve_modes(design, request_for(design))
     notes = mode_notes(found, design.accuracy)
@@ -47,7 +49,10 @@ def demo(
 
 
 def _open_window(path: Path | None) -> None:
+    leave_on_interrupt()  # until the window answers itself
+    from belltone.sweep.pool import forkserver
 
-    from belltone.desk.app import run_desk  # the window's libraries load only when needed
+    forkserver()  # what answers loads beside the window's libraries, which load only when needed
+    from belltone.desk.app import run_desk
 
     raise typer.Exit(run_desk(path))

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Final
 
-from belltone.design.values import Design, MassValue, MemberValue, SurfaceValue
+from belltone.design.parts import MemberValue, SurfaceValue
+from belltone.design.values import Design, MassValue
 from belltone.sheet.errors import Finding, Path
 from belltone.sheet.model import Content
 

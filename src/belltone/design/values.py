@@ -2,22 +2,15 @@
 
 from __future__ import annotations
 
-import itertools
-import math
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.design.parts import MemberValue, MeshValue, PartValue
 from belltone.design.place import Place
 from belltone.design.preload import PreloadValue
-from belltone.geometry.charts import chart_of
-from belltone.geometry.paths import MemberPath
-from belltone.geometry.shapes import SurfaceShape, extent_of, features, thickness_share
-from belltone.sections.layups import LayupValue
-from belltone.sections.runs import SectionRun
-from belltone.sections.simple import SectionShape
 from belltone.sheet.errors import Finding
 from belltone.sheet.units import Dimension, si_to_text
 
@@ -28,17 +21,7 @@ __all__ = [
     "JointValue",
     "KnobValue",
     "MassValue",
-    "MaterialValue",
-    "MemberValue",
-    "MeshValue",
-    "PartValue",
-    "Place",
-    "PointValue",
     "SupportValue",
-    "SurfaceValue",
-    "ThicknessValue",
-    "feature_place",
-    "site_features",
 ]
 
 Array = NDArray[np.float64]
@@ -46,14 +29,27 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class KnobValue:
-    """A knob: its value and range in ``unit``, the unit its author wrote."""
+    """A knob: its value in base units, its range in ``unit``, the unit its author wrote.
+
+    ``scale`` is how many base units (m, kg, s, K, rad) that is.
+    """
 
     name: str
-    value: float
+    base: float
     unit: str
+    scale: float
     start: float | None
     stop: float | None
     literal: bool
+
+    @property
+    def value(self) -> float:
+        """The value in its unit, without what rounding leaves of the way there and back."""
+        return float(f"{self.base / self.scale:.15g}")
+
+    def turned(self, value: float) -> dict[str, float]:
+        """The knob at another value of its unit, as a family of designs takes it."""
+        return {self.name: value * self.scale}
 
     @property
     def range(self) -> tuple[float, float]:
@@ -75,244 +71,6 @@ class KnobValue:
 
 def _short(value: float, digits: int) -> str:
     return si_to_text(value, Dimension("number", "", ("",)), "", digits)
-
-
-@dataclass(frozen=True)
-class MaterialValue:
-    """Isotropic material: density (kg/m³), Young's modulus (Pa), Poisson's ratio.
-
-    ``expansion`` (1/K) is not a number where nobody stated it.
-    """
-
-    name: str
-    density: float
-    youngs_modulus: float
-    poisson_ratio: float
-    expansion: float = math.nan
-
-    @property
-    def expands(self) -> bool:
-        """Whether it is known how far it grows with warmth."""
-        return math.isfinite(self.expansion)
-
-    @property
-    def shear_modulus(self) -> float:
-        """E / (2 (1 + nu)), in Pa."""
-        return self.youngs_modulus / (2 * (1 + self.poisson_ratio))
-
-
-@dataclass(frozen=True)
-class MemberValue:
-    """A member along a path, its section running along it.
-
-    ``line_mass`` (kg/m) is mass without stiffness; ``within`` names the frame it belongs to, if
-    any; ``on`` the surface it is a rib of.
-    """
-
-    name: str
-    path: MemberPath
-    sections: SectionRun
-    material: MaterialValue
-    line_mass: float = 0.0
-    within: str | None = None
-    on: str | None = None
-
-    @property
-    def length(self) -> float:
-        """Length of the path (m)."""
-        return self.path.length
-
-    @property
-    def start(self) -> Array:
-        """Where it starts (m)."""
-        return self.position(0.0)
-
-    @property
-    def stop(self) -> Array:
-        """Where it ends (m)."""
-        return self.position(1.0)
-
-    def position(self, share: float) -> Array:
-        """A point of the axis at a share of the length (m)."""
-        return np.asarray(self.path.at(np.array([share]))[0][0])
-
-    def frame_at(self, share: float) -> Array:
-        """The section's own axes (rows: axis, side, up) at a share of the length."""
-        _, tangents, ups = self.path.at(np.array([share]))
-        side = np.cross(ups[0], tangents[0])
-        side /= np.linalg.norm(side)
-        return np.array([tangents[0], side, np.cross(tangents[0], side)])
-
-    @property
-    def frame(self) -> Array:
-        """The section's own axes at the start."""
-        return self.frame_at(0.0)
-
-    @property
-    def tapered(self) -> bool:
-        """Whether the section changes along it."""
-        return not self.sections.even
-
-    @property
-    def section(self) -> SectionShape:
-        """The section at the start."""
-        return self.section_at(np.zeros(())) if self.tapered else self.sections.at(np.zeros(()))
-
-    def section_at(self, share: Array) -> SectionShape:
-        """The section at ``share`` (0 to 1) of the length, as one shape of arrays."""
-        return self.sections.at(np.asarray(share, float))
-
-    @property
-    def section_words(self) -> str:
-        """The section in words, such as ``rectangular hollow section``."""
-        return self.section.words
-
-    @property
-    def mass(self) -> float:
-        """Mass (kg), without what hangs on it."""
-        points, weights = np.polynomial.legendre.leggauss(8)
-        total = 0.0
-        ends = [0.0, *self.sections.breaks, 1.0]
-        for low, high in itertools.pairwise(ends):
-            share = low + (high - low) * 0.5 * (1 + points)
-            area = self.section_at(share).properties(self.material.poisson_ratio).area
-            line = self.material.density * np.broadcast_to(area, share.shape) + self.line_mass
-            total += 0.5 * (high - low) * self.length * float(weights @ line)
-        return total
-
-
-@dataclass(frozen=True)
-class ThicknessValue:
-    """Thickness (m), the same all over or changing evenly along one of the part's coordinates."""
-
-    start: float
-    stop: float
-    along: str | None = None
-
-    @property
-    def mean(self) -> float:
-        """Halfway between the two (m)."""
-        return 0.5 * (self.start + self.stop)
-
-    def at(self, shape: SurfaceShape, segment: int, first: Array, second: Array) -> Array:
-        """Thickness at chart coordinates, each ``(n,)``."""
-        if self.along is None:
-            return np.full(len(first), self.start)
-        share = thickness_share(shape, self.along, segment, first, second)
-        return np.asarray(self.start + share * (self.stop - self.start))
-
-
-@dataclass(frozen=True)
-class SurfaceValue:
-    """A plate or shell: shape in its own axes, and where it stands.
-
-    ``face`` tells which face of the wall the shape describes: middle, inner (the wall lies on the
-    side the normal points to) or outer. ``frame`` (3, 3) has the part's own axes as columns.
-    """
-
-    name: str
-    shape: SurfaceShape
-    layup: LayupValue
-    thickness: ThicknessValue
-    face: str
-    origin: Array
-    frame: Array
-
-    def locate(
-        self, segment: int, first: Array, second: Array
-    ) -> tuple[Array, Array, Array, Array]:
-        """Middle surface (m), unit normals, first axes and thickness at chart coordinates.
-
-        All but the thickness ``(n,)`` are ``(n, 3)`` in the sheet's axes.
-        """
-        found = chart_of(self.shape).locate(segment, first, second)
-        thickness = self.thickness.at(self.shape, segment, first, second)
-        offset = {"middle": 0.0, "inner": 0.5, "outer": -0.5}[self.face]
-        middle = found.positions + (offset * thickness)[:, None] * found.normals
-        return (
-            self.origin + middle @ self.frame.T,
-            found.normals @ self.frame.T,
-            found.first_axes @ self.frame.T,
-            thickness,
-        )
-
-    @property
-    def size(self) -> float:
-        """The least of its two extents, roughly (m)."""
-        return extent_of(self.shape)
-
-    @property
-    def features(self) -> dict[str, str]:
-        """Sites the part has by itself, and the sort of each."""
-        return features(self.shape)
-
-
-@dataclass(frozen=True)
-class PointValue:
-    """A point in space with no material: it moves as what it is rigidly linked to (m)."""
-
-    name: str
-    position: Array
-
-
-@dataclass(frozen=True, eq=False)
-class MeshValue:
-    """A mesh that somebody sent: flat faces, each with its own thickness and material.
-
-    ``points`` (n, 3) in the sheet's axes (m); ``faces`` (f, 4), the last corner repeated on
-    triangles; ``edges`` (e, 2). Per face: ``thickness`` (m), ``youngs_modulus`` (Pa),
-    ``poisson_ratio``, ``density`` (kg/m³), ``expansion`` (1/K).
-    ``lines`` and ``areas`` are sites: numbers of edges and of faces by name. ``flaws`` (k, 2) are
-    edges worth showing: free ones inside, and those of
-    more than two faces.
-    """
-
-    name: str
-    points: Array
-    faces: NDArray[np.intp]
-    edges: NDArray[np.intp]
-    thickness: Array
-    youngs_modulus: Array
-    poisson_ratio: Array
-    density: Array
-    expansion: Array
-    materials: tuple[MaterialValue, ...]
-    lines: Mapping[str, NDArray[np.intp]]
-    areas: Mapping[str, NDArray[np.intp]]
-    flaws: NDArray[np.intp]
-
-    @property
-    def features(self) -> dict[str, str]:
-        """Sites it has by itself, and the sort of each."""
-        return dict.fromkeys(self.areas, "face") | dict.fromkeys(self.lines, "edge")
-
-    @property
-    def size(self) -> float:
-        """Diagonal of the box round it (m)."""
-        return float(np.linalg.norm(np.ptp(self.points, axis=0)))
-
-
-PartValue = MemberValue | SurfaceValue | MeshValue | PointValue
-
-
-def site_features(part: PartValue) -> dict[str, str]:
-    """Sites a part has by itself, and the sort of each: end, axis, edge, corner, face or point."""
-    if isinstance(part, MemberValue):
-        ends = {"start": "end"} if part.path.closed else {"start": "end", "end": "end"}
-        return ends | {"axis": "axis"}
-    if isinstance(part, PointValue):
-        return {"point": "point"}
-    return part.features
-
-
-def feature_place(part: PartValue, feature: str) -> Place:
-    """The place of one of the sites a part has by itself."""
-    site = f"{part.name}.{feature}"
-    if isinstance(part, MemberValue) and feature != "axis":
-        return Place(site, part.name, part.length if feature == "end" else 0.0)
-    if isinstance(part, PointValue):
-        return Place(part.name, part.name)
-    return Place(site, part.name, feature=feature)
 
 
 @dataclass(frozen=True)
@@ -411,7 +169,7 @@ class BandValue:
     high: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Design:
     """Everything a solution needs, in SI units, and what looked odd on the way.
 
@@ -443,7 +201,7 @@ class Design:
     @property
     def has_walls(self) -> bool:
         """Whether any part is a plate, a shell or a mesh."""
-        return any(isinstance(part, SurfaceValue | MeshValue) for part in self.parts)
+        return any(part.is_wall for part in self.parts)
 
     @property
     def has_received(self) -> bool:
@@ -453,7 +211,7 @@ class Design:
     @property
     def solid_parts(self) -> tuple[PartValue, ...]:
         """The parts that are made of something."""
-        return tuple(part for part in self.parts if not isinstance(part, PointValue))
+        return tuple(part for part in self.parts if part.is_solid)
 
     def part_of(self, name: str) -> PartValue:
         """The part of a name."""
@@ -478,25 +236,7 @@ class Design:
         """Density (kg/m³) and moduli (Pa) by their key, of every material in use."""
         found: dict[str, tuple[float, dict[str, float]]] = {}
         for part in self.parts:
-            if isinstance(part, PointValue):
-                continue
-            if isinstance(part, MeshValue):
-                for made in part.materials:
-                    found[made.name] = (made.density, {"youngs_modulus": made.youngs_modulus})
-                continue
-            if isinstance(part, MemberValue):
-                own = part.material
-                found[own.name] = (own.density, {"youngs_modulus": own.youngs_modulus})
-                continue
-            for ply in part.layup.plies:
-                wall = ply.material
-                moduli = {"youngs_modulus": wall.modulus_along}
-                if not wall.is_isotropic:
-                    moduli = {
-                        "modulus_along": wall.modulus_along,
-                        "modulus_across": wall.modulus_across,
-                    }
-                found[wall.name] = (wall.density, moduli)
+            found |= part.moduli
         return found
 
     @property

@@ -4,14 +4,8 @@ from __future__ import annotations
 
 import math
 
-from belltone.design.values import (
-    Design,
-    MemberValue,
-    MeshValue,
-    PartValue,
-    PointValue,
-    SurfaceValue,
-)
+from belltone.design.parts import MemberValue, MeshValue, PartValue, PointValue, SurfaceValue
+from belltone.design.values import Design
 from belltone.geometry.shapes import Disc, Extruded, Plate, Polygon, Revolved, extent
 from belltone.sheet.units import format_number
 

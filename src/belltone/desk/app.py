@@ -35,7 +35,7 @@ def _prepare_display() -> None:
 _prepare_display()
 
 from PySide6.QtCore import QSettings, QSocketNotifier, QtMsgType, qInstallMessageHandler  # noqa: E402
-from PySide6.QtWidgets import QApplication, QMessageBox  # noqa: E402
+from PySide6.QtWidgets import QApplication, QMessageBox, QWidget  # noqa: E402
 
 from belltone.desk.look import label_font  # noqa: E402
 from belltone.desk.session.session import Session  # noqa: E402
@@ -73,22 +73,27 @@ def run_desk(path: Path | None) -> int:
     """Open the window and run it; raises `SheetError` for a sheet that cannot be opened."""
     sheet = read_sheet(path) if path is not None else Sheet.from_text(NEW_SHEET)
     application = make_application()
-    session = Session(sheet, path, Journal())
-    window = MainWindow(session)
-    if path is not None:
-        window.remember(path)
-    window.show()
-    sys.excepthook = failure_hook(window)
-    with _leaving_on_signals(window) as told:
-        _offer_recovery(window)
-        code = int(application.exec())
+    code = 0
+    with _leaving_on_signals(application) as told:
+        window = MainWindow(Session(sheet, path, Journal()))
+        if path is not None:
+            window.remember(path)
+        window.show()
+        sys.excepthook = failure_hook(window)
+        if not told:
+            _offer_recovery(window)
+        if told:
+            window.leave()
+        else:
+            code = int(application.exec())
     return told[0] if told else code
 
 
 @contextlib.contextmanager
-def _leaving_on_signals(window: MainWindow) -> Iterator[list[int]]:
+def _leaving_on_signals(application: QApplication) -> Iterator[list[int]]:
     """Close the window in order on Ctrl+C or an end of the session; gives the exit codes told.
 
+    A window that is not shown yet is left alone: who makes it looks at what was told.
     Qt's loop runs no Python by itself, so a byte in a socket wakes it when a signal comes.
     """
     told: list[int] = []
@@ -96,7 +101,7 @@ def _leaving_on_signals(window: MainWindow) -> Iterator[list[int]]:
     for end in (here, there):
         end.setblocking(False)
     signal.set_wakeup_fd(there.fileno(), warn_on_full_buffer=False)
-    awake = QSocketNotifier(here.fileno(), QSocketNotifier.Type.Read, window)
+    awake = QSocketNotifier(here.fileno(), QSocketNotifier.Type.Read, application)
 
     def woken() -> None:
         with contextlib.suppress(BlockingIOError):
@@ -105,9 +110,11 @@ def _leaving_on_signals(window: MainWindow) -> Iterator[list[int]]:
     def leave(number: int, _frame: object) -> None:
         if not told:
             told.append(128 + number)
-            window.leave()
-            for other in QApplication.topLevelWidgets():
-                other.close()
+            for shown in filter(QWidget.isVisible, QApplication.topLevelWidgets()):
+                if isinstance(shown, MainWindow):
+                    shown.leave()
+                else:
+                    shown.close()
             QApplication.exit(told[0])
 
     awake.activated.connect(woken)
@@ -172,11 +179,12 @@ def draw_picture(
     picture: Path,
     prepare: Callable[[MainWindow], None] | None = None,
     sweep: bool = True,
+    early: bool = False,
 ) -> None:
     """Open a sheet in the real window, sweep its first knob, and write the window as a PNG.
 
     Without ``sweep`` the knob is left alone. ``prepare`` may do more by hand first; a table
-    or speed diagram it opens is what is drawn.
+    or speed diagram it opens is what is drawn. An ``early`` picture is taken at the first look.
     """
     make_application()
     session = Session(read_sheet(path), path, Journal())
@@ -185,7 +193,7 @@ def draw_picture(
     window = MainWindow(session, settings)
     window.show()
     try:
-        wait_for(lambda: session.settled)
+        wait_for(lambda: session.settled or (early and session.answer is not None))
         if sweep and session.design.knobs:
             window.map.run_or_stop()
             wait_for(
@@ -195,7 +203,7 @@ def draw_picture(
             )
         if prepare is not None:
             prepare(window)
-        wait_for(lambda: session.settled)
+        wait_for(lambda: session.settled or early)
         wait_for(lambda: False, 0.5)  # the smoothed picture follows a moment after the last move
         shown = window.table or window.speeds or window
         if not shown.grab().save(str(picture)):

@@ -20,10 +20,12 @@ from PySide6.QtWidgets import (
 from belltone.desk.knob_box import KnobBox
 from belltone.desk.look import label_font, sentence_font
 from belltone.desk.marks import mark_path
+from belltone.desk.session.answer import Answer
 from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette
 from belltone.exchange.tables import percent, standing_text
-from belltone.modes.hand_check import hand_check
+from belltone.modes.hand_check import HandCheck, hand_check
+from belltone.modes.modeset import ModeSet
 from belltone.sheet.plain import PlainValueError, plain_value
 from belltone.sheet.units import DIMENSIONS, format_number
 from belltone.tune.bands import stand
@@ -40,6 +42,7 @@ class Readout(QFrame):
     def __init__(self, session: Session, palette: Palette) -> None:
         super().__init__()
         self._session, self._palette = session, palette
+        self._checked: tuple[ModeSet | None, int, HandCheck | None] = (None, 0, None)
         self.setProperty("card", True)
         self.setMinimumWidth(232)
         column = QVBoxLayout(self)
@@ -158,7 +161,7 @@ class Readout(QFrame):
                 for axis, mass in zip("xyz", mode.effective_mass, strict=True)
             )
         )
-        found = hand_check(answer.design, answer.modes, index)
+        found = self._hand_check(answer, index)
         if found is None:
             self.check.setText("No textbook formula fits this sheet.")
         else:
@@ -167,6 +170,14 @@ class Readout(QFrame):
                 f"{found.formula}\ngives {format_number(found.frequency, 5)} Hz; computed "
                 f"{sign}{percent(abs(found.difference))} off it.".replace(" %", "\u00a0%")
             )
+
+    def _hand_check(self, answer: Answer, index: int) -> HandCheck | None:
+        """By a textbook formula; kept while answer and mode are the same."""
+        modes, place, _ = self._checked
+        if modes is not answer.modes or place != index:
+            found = hand_check(answer.design, answer.modes, index)
+            self._checked = (answer.modes, index, found)
+        return self._checked[2]
 
     def _show_loaded(self) -> None:
         """What the preload changes about the chosen mode."""
@@ -261,7 +272,7 @@ class ReachForm(QWidget):
             found = session.tuning.reach
             text = f"{found.knob.name} is now {found.text}: {format_number(found.frequency, 6)} Hz."
             if found.others:
-                text += " Also at " + ", ".join(found.knob.text(v, 4) for v in found.others) + "."
+                text += " Also near " + ", ".join(found.knob.text(v, 4) for v in found.others) + "."
             self._say(text, wrong=False)
         elif self.said.text().startswith("Looking"):
             self._say("", wrong=False)

@@ -25,7 +25,7 @@ from belltone.desk.images import as_image
 from belltone.desk.look import label_font
 from belltone.drawing.colours import Palette
 from belltone.drawing.scene import Scene
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 
 __all__ = ["Start", "StartDialog", "starts"]

@@ -9,14 +9,16 @@ from belltone.design.values import Design
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
 from belltone.sheet.expressions import ExpressionError, parse
+from belltone.sheet.formulas import evaluated
 from belltone.sheet.units import (
     Dimension,
+    Quantity,
     UnitError,
     as_dimension,
     format_number,
     natural_unit,
-    quantity,
     si_to_text,
+    unit_of,
 )
 
 __all__ = ["ShownValue", "shown_value", "stepped"]
@@ -73,11 +75,11 @@ def _raw(sheet: Sheet, path: Path) -> tuple[str, Dimension | None]:
 
 
 def _worked_out(raw: str, dimension: Dimension | None, design: Design) -> str:
-    knobs = {name: quantity(knob.value, knob.unit) for name, knob in design.knobs.items()}
+    knobs = {name: Quantity(knob.base, unit_of(knob.unit)) for name, knob in design.knobs.items()}
     try:
-        value = parse(raw).evaluate(knobs)
+        value = evaluated(raw, knobs)
         if dimension is None:
-            unit = natural_unit(value)
+            unit = natural_unit(value.unit)
             plain = Dimension("value", unit, (unit,))
             return si_to_text(as_dimension(value, plain), plain, unit)
         return si_to_text(as_dimension(value, dimension), dimension, dimension.likely[0])

@@ -50,10 +50,14 @@ class VerdictBar(QWidget):
         row.addWidget(self.head)
         row.addWidget(self.text, 1)
         row.addWidget(self.load)
+        self.stop = QPushButton("Stop")
+        self.stop.clicked.connect(self._stop_or_go_on)
+        row.addWidget(self.stop)
         row.addWidget(self.sweep)
         row.addWidget(self.go)
         for signal in (session.answer_changed, session.tuning.sweep_changed, session.sheet_changed):
             signal.connect(self.refresh)
+        session.jobs.changed.connect(lambda lane: self.refresh() if lane == "modes" else None)
         self.refresh()
 
     def set_palette(self, palette: Palette) -> None:
@@ -95,11 +99,22 @@ class VerdictBar(QWidget):
                 head = f"{count} {what} {where}:"
                 colour, wash = palette.alarm, palette.margin_wash
                 text = ", ".join(parts) + ". " + self._advice()
+        if answer is not None and not answer.final and not session.stale:
+            ahead = self._ahead()
+            within = f"First look, within {percent(answer.worst)}"
+            text = f"{within}: this may still change{f' ({ahead})' if ahead else ''}. {text}"
         if answer is not None and session.stale and not session.wrong:
             ahead = self._ahead()
             text = f"{text} (of the older design{'; ' + ahead if ahead else ''})"
         self._wash = wash
         self._show_load()
+        self.stop.setVisible(session.stopped or session.jobs.state("modes") is not None)
+        self.stop.setText("Go on" if session.stopped else "Stop")
+        self.stop.setToolTip(
+            "Solve to the accuracy asked for"
+            if session.stopped
+            else "Stop solving; what has been found so far stays"
+        )
         self.head.setText(head)
         self.head.setStyleSheet(f"color: {colour};")
         self.text.setText(text)
@@ -119,9 +134,9 @@ class VerdictBar(QWidget):
         self.update()
 
     def _ahead(self) -> str:
-        """How large the solution under way is, where it takes long."""
+        """What is being solved, and how large it is where it takes long."""
         state = self._session.jobs.state("modes")
-        return "" if state is None else state.text
+        return "" if state is None else state.text or state.step
 
     def _show_load(self) -> None:
         """The buckling factor, always in sight where there is one."""
@@ -150,6 +165,12 @@ class VerdictBar(QWidget):
                 f"No value of {session.tuning.sweep.sweep.knob.name} in its range clears them all."
             )
         return "Sweep a knob to see where they are clear." if session.design.knobs else ""
+
+    def _stop_or_go_on(self) -> None:
+        if self._session.stopped:
+            self._session.solve()
+        else:
+            self._session.stop_solving()
 
     def _go(self) -> None:
         session = self._session

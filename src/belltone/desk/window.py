@@ -45,7 +45,7 @@ from belltone.drawing.colours import DARK, LIGHT
 from belltone.exchange.frame_tables import FrameTableError, frame_sheet, read_frame_table, unit_note
 from belltone.exchange.tables import MODE_COLUMNS, as_csv, mode_rows
 from belltone.files import FileError, read_text, same_file, write_text
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.demo import examples_folder
 from belltone.sheet.document import MOST_BYTES, Sheet
 from belltone.sheet.errors import SheetError

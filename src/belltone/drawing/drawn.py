@@ -9,10 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
-from belltone.design.values import Design, MemberValue, MeshValue, Place, PointValue, SurfaceValue
+from belltone.design.parts import MemberValue, MeshValue, PointValue, SurfaceValue
+from belltone.design.place import Place
+from belltone.design.values import Design
 from belltone.mesh.blocks import SIDES, edge_key
 from belltone.mesh.discretisation import Discretisation
-from belltone.mesh.site_lines import place_lines
 from belltone.mesh.surface import (
     SurfaceMesh,
     located,
@@ -22,6 +23,7 @@ from belltone.mesh.surface import (
 )
 from belltone.modes.modeset import ModeSet
 from belltone.sections.solid import ear_clipped
+from belltone.system.kinds import place_lines
 
 __all__ = ["DrawnComponent", "DrawnMember", "DrawnPart", "DrawnWall"]
 

@@ -19,16 +19,10 @@ from vtkmodules.vtkFiltersSources import (
 )
 from vtkmodules.vtkRenderingCore import vtkActor, vtkPolyDataMapper
 
-from belltone.design.values import (
-    Design,
-    JointValue,
-    MemberValue,
-    MeshValue,
-    SupportValue,
-    SurfaceValue,
-)
+from belltone.design.parts import MemberValue, MeshValue, SurfaceValue
+from belltone.design.values import Design, JointValue, SupportValue
 from belltone.drawing.colours import rgb
-from belltone.mesh.site_lines import location, place_lines
+from belltone.system.kinds import location, place_lines
 
 __all__ = [
     "ball",

@@ -11,12 +11,13 @@ from vtkmodules.vtkCommonCore import vtkPoints
 from vtkmodules.vtkCommonDataModel import vtkPolyData
 from vtkmodules.vtkRenderingCore import vtkActor
 
+from belltone.design.parts import MemberValue
 from belltone.design.place import Place
 from belltone.design.preload import PressureValue
-from belltone.design.values import Design, MemberValue
+from belltone.design.values import Design
 from belltone.drawing.drawn import DrawnComponent
 from belltone.drawing.glyphs import cells, line_actor
-from belltone.mesh.site_lines import location, place_lines
+from belltone.system.kinds import location, place_lines
 
 __all__ = ["load_glyphs"]
 

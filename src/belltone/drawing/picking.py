@@ -7,9 +7,10 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.design.values import Design, MemberValue, site_features
+from belltone.design.parts import MemberValue
+from belltone.design.values import Design
 from belltone.drawing.scene import Scene
-from belltone.mesh.site_lines import place_lines
+from belltone.system.kinds import place_lines
 
 __all__ = ["SitePicker"]
 
@@ -33,7 +34,7 @@ class SitePicker:
                 continue  # every place of a member is on it, and what is meant is seldom all of it
             self._lines[name] = place_lines(part, place)
             if place.feature is not None:
-                self._sorts[name] = site_features(part)[place.feature]
+                self._sorts[name] = part.features[place.feature].sort
             else:
                 # A member's own ends are places along it, as a frame's nodes are.
                 ends = name.endswith((".start", ".end"))

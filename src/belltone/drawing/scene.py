@@ -24,7 +24,9 @@ from vtkmodules.vtkRenderingCore import (
     vtkRenderWindow,
 )
 
-from belltone.design.values import Design, MeshValue, Place
+from belltone.design.parts import MeshValue
+from belltone.design.place import Place
+from belltone.design.values import Design
 from belltone.drawing.colours import Palette, ramp, rgb
 from belltone.drawing.drawn import DrawnComponent
 from belltone.drawing.glyphs import (
@@ -37,8 +39,8 @@ from belltone.drawing.glyphs import (
     support_glyphs,
 )
 from belltone.drawing.load_glyphs import load_glyphs
-from belltone.mesh.site_lines import location
 from belltone.modes.modeset import ModeSet
+from belltone.system.kinds import location
 
 __all__ = ["Scene", "SceneOptions"]
 

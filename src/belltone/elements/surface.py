@@ -98,15 +98,16 @@ class SurfaceNodes:
 class _Posed:
     """Where the nodes of elements are now: positions (m), directors, and how far they turned.
 
-    ``turned`` is ``(elements, nodes, 3, 3)``, rotation matrices.
+    ``turned`` is ``(elements, nodes, 3, 3)``, rotation matrices; all of ``still`` nodes are one.
     """
 
     positions: Array
     directors: Array
     turned: Array
+    still: bool
 
     def part(self, batch: slice) -> _Posed:
-        return _Posed(self.positions[batch], self.directors[batch], self.turned[batch])
+        return _Posed(self.positions[batch], self.directors[batch], self.turned[batch], self.still)
 
 
 @dataclass(frozen=True)
@@ -134,13 +135,15 @@ class _Rule:
     """Everything at one order that does not depend on the geometry.
 
     ``sources`` gives for each strain 11, 22, 12, 13, 23 the place of its grid in ``grids``;
-    ``spread`` the interpolation from there to the integration points, and ``pairs`` the products
+    ``spread`` the interpolation from there to the integration points, ``onto`` that of shape
+    functions and both their slopes there, ``(points nodes, grid)``, and ``pairs`` the products
     of shape functions ``(points, nodes²)`` in the strain's second variation there.
     """
 
     grids: tuple[_Grid, ...]
     sources: tuple[int, ...]
     spread: tuple[Array, ...]
+    onto: tuple[tuple[Array, ...], ...]
     pairs: tuple[Array, ...]
     at_points: _Grid
     weights: Array
@@ -189,7 +192,14 @@ def _rule(order: int) -> _Rule:
             np.hstack([(1 - _UNTIED) * spread[2], _UNTIED * np.eye(len(full) ** 2)]),
         )
     pairs = tuple(_pair_table(grids[source], place) for place, source in enumerate(sources))
-    return _Rule(grids, sources, spread, pairs, at_points, _kron(weights, weights))
+    onto = tuple(
+        tuple(
+            (spread[source][:, None] * shape.T).reshape(-1, len(shape))
+            for shape in (grids[source].values, *grids[source].slopes)
+        )
+        for source in sources
+    )
+    return _Rule(grids, sources, spread, onto, pairs, at_points, _kron(weights, weights))
 
 
 def _pair_table(grid: _Grid, place: int) -> Array:
@@ -222,11 +232,11 @@ class SurfaceElements:
         self._room = _KEPT_NUMBERS
         if now is None:
             still = np.broadcast_to(np.eye(3), (*nodes.positions.shape, 3))
-            self._now = _Posed(nodes.positions, nodes.directors, still)
+            self._now = _Posed(nodes.positions, nodes.directors, still, True)
         else:
             positions, turned = now
             directors = np.einsum("enij,enj->eni", turned, nodes.directors)
-            self._now = _Posed(positions, directors, turned)
+            self._now = _Posed(positions, directors, turned, False)
 
     def posed(self, positions: Array, turned: Array) -> SurfaceElements:
         """The elements with nodes at other positions, turned by rotation matrices."""
@@ -244,11 +254,13 @@ class SurfaceElements:
         for batch, part in self._batches():
             strains, twist = self._strains(part)
             walls = self._walls(part)
-            flat = strains.reshape(len(part), -1, self.size)
-            stressed = np.matmul(walls.law, strains).reshape(flat.shape)
-            stiffness[batch] = np.matmul(flat.transpose(0, 2, 1), stressed)
-            weighted = twist * walls.drilling[..., None]
-            stiffness[batch] += np.matmul(twist.transpose(0, 2, 1), weighted)
+            # Rows times their own transpose take half the work.
+            roots = np.linalg.cholesky(walls.law).swapaxes(-1, -2)
+            rows = np.empty((len(part), strains.shape[1] * (MEASURES + 1), self.size))
+            own = rows.reshape(len(part), -1, MEASURES + 1, self.size)
+            np.matmul(roots, strains, out=own[:, :, :MEASURES])
+            np.multiply(twist, np.sqrt(walls.drilling)[..., None], out=own[:, :, MEASURES])
+            np.matmul(rows.transpose(0, 2, 1), rows, out=stiffness[batch])
         return stiffness
 
     def inertia(self) -> DirectorForm:
@@ -524,26 +536,47 @@ class SurfaceElements:
         return found
 
     def _unit_strains(self, part: _Batch) -> Array:
+        """All strains at the integration points, interpolated there from where they are tied.
+
+        What a turn t of a node does, ``w . (t x D)``, has the w of what a move of it does.
+        """
         rule, now = self._rule, part.now
         elements, count = now.positions.shape[:2]
-        result = np.empty((elements, len(rule.weights), MEASURES, count, 6))
-        at_grid = [self._covariant(now, grid) for grid in rule.grids]
-        for place, pair in enumerate(((0, 0), (1, 1), (0, 1))):
-            terms = at_grid[rule.sources[place]].stretch(*pair)
-            spread = rule.spread[rule.sources[place]]
-            for power, term in enumerate(terms):
-                result[:, :, 3 * power + place] = _spread(spread, term)
-        for place, direction in ((3, 0), (4, 1)):
-            term = at_grid[rule.sources[place]].slide(direction)
-            result[:, :, 6 + place] = _spread(rule.spread[rule.sources[place]], term)
-        return result.reshape(elements, len(rule.weights), MEASURES, 6 * count)
+        points = len(rule.weights)
+        result = np.empty((elements, points, MEASURES, count, 6))
+        directors = now.directors[:, None]
+        at_grid = [self._base(now, grid) for grid in rule.grids]
 
-    def _covariant(self, now: _Posed, grid: _Grid) -> _Covariant:
-        return _Covariant(
-            grid,
-            now.directors,
-            self._tangents(now.positions, grid),
+        def spread(table: Array, fields: Array) -> Array:
+            return np.asarray(np.matmul(table, fields).reshape(elements, points, count, 3))
+
+        def put(measure: int, moves: Array | float, turns: Array | float) -> None:
+            result[:, :, measure, :, :3] = moves
+            result[:, :, measure, :, 3:] = turns
+
+        for place, pairs in enumerate((((0, 0),), ((1, 1),), ((0, 1), (1, 0)))):
+            _, tangents, slopes = at_grid[rule.sources[place]]
+            tables = rule.onto[place][1:]
+            moved = sum(spread(tables[b], tangents[..., a, :]) for a, b in pairs)
+            bent = sum(spread(tables[b], slopes[..., a, :]) for a, b in pairs)
+            put(place, moved, 0.0)
+            put(3 + place, bent, np.cross(directors, moved))
+            put(6 + place, 0.0, np.cross(directors, bent))
+        for place, a in ((3, 0), (4, 1)):
+            director, tangents, _ = at_grid[rule.sources[place]]
+            moved = spread(rule.onto[place][0], tangents[..., a, :])
+            put(
+                6 + place,
+                spread(rule.onto[place][1 + a], director),
+                np.cross(directors, moved),
+            )
+        return result.reshape(elements, points, MEASURES, 6 * count)
+
+    def _base(self, now: _Posed, grid: _Grid) -> tuple[Array, Array, Array]:
+        """Director, tangents and slopes of the director on a grid."""
+        return (
             np.matmul(grid.values, now.directors),
+            self._tangents(now.positions, grid),
             np.stack([np.matmul(slope, now.directors) for slope in grid.slopes], axis=-2),
         )
 
@@ -597,8 +630,10 @@ class SurfaceElements:
         moving: Array | float = 0.0
         turning: Array | float = 0.0
         for a, direction in enumerate(self._around(part.made)):
-            turned = np.einsum("enij,eqj->eqni", part.now.turned, direction)
-            mean = np.einsum("qn,eqni->eqi", grid.values, turned)
+            turned, mean = direction[:, :, None], direction
+            if not part.now.still:
+                turned = np.einsum("enij,eqj->eqni", part.now.turned, direction)
+                mean = np.einsum("qn,eqni->eqi", grid.values, turned)
             moving = moving - 0.5 * _outer(grid.slopes[a], mean)
             turning = turning - 0.5 * np.cross(turned, tangents[:, :, None, a])
         turning = turning * grid.values[None, ..., None]
@@ -643,57 +678,5 @@ def _fields(
     )
 
 
-@dataclass(frozen=True)
-class _Covariant:
-    """Base vectors on a grid, and the strains of unit node motions there."""
-
-    grid: _Grid
-    directors: Array
-    tangents: Array
-    director: Array
-    director_slopes: Array
-
-    def stretch(self, a: int, b: int) -> tuple[Array, Array, Array]:
-        """Strain ab (engineering for a != b) without, with z and with z²."""
-        first = self._pair(a, b)
-        if a == b:
-            return first
-        return tuple(x + y for x, y in zip(first, self._pair(b, a), strict=True))  # type: ignore[return-value]
-
-    def _pair(self, a: int, b: int) -> tuple[Array, Array, Array]:
-        slope = self.grid.slopes[b]
-        base, turned = self.tangents[..., a, :], self.director_slopes[..., a, :]
-        zero = np.zeros_like
-        along = _outer(slope, base)
-        bent = _outer(slope, turned)
-        return (
-            np.concatenate([along, zero(along)], axis=-1),
-            np.concatenate([bent, self._turning(slope, base)], axis=-1),
-            np.concatenate([zero(bent), self._turning(slope, turned)], axis=-1),
-        )
-
-    def slide(self, a: int) -> Array:
-        """Transverse shear along coordinate a."""
-        base = self.tangents[..., a, :]
-        return np.concatenate(
-            [
-                _outer(self.grid.slopes[a], self.director),
-                self._turning(self.grid.values, base),
-            ],
-            axis=-1,
-        )
-
-    def _turning(self, shape: Array, base: Array) -> Array:
-        """``base . (t x D) = t . (D x base)`` for each node's rotation."""
-        return shape[None, ..., None] * np.cross(self.directors[:, None], base[:, :, None])
-
-
 def _outer(shape: Array, base: Array) -> Array:
     return np.asarray(shape[None, ..., None] * base[:, :, None])
-
-
-def _spread(matrix: Array, term: Array) -> Array:
-    """Interpolate ``(elements, grid, nodes, 6)`` to the integration points."""
-    elements, grid = term.shape[:2]
-    spread = np.matmul(matrix, term.reshape(elements, grid, -1))
-    return np.asarray(spread.reshape(elements, len(matrix), *term.shape[2:]))

@@ -76,14 +76,13 @@ def closed_line(shape: Outline | Hole) -> Array:
 
 def inside(points: Array, loop: Array) -> NDArray[np.bool_]:
     """Which points ``(n, 2)`` lie inside a closed polygon ``(m, 2)``."""
-    result = np.zeros(len(points), bool)
-    x, y = points.T
-    for (x0, y0), (x1, y1) in zip(loop, np.roll(loop, -1, axis=0), strict=True):
-        if y0 == y1:
-            continue
-        crosses = (y0 > y) != (y1 > y)
-        result ^= crosses & (x < x0 + (y - y0) * (x1 - x0) / (y1 - y0))
-    return result
+    stop = np.roll(loop, -1, axis=0)
+    sloping = loop[:, 1] != stop[:, 1]
+    (x0, y0), (x1, y1) = loop[sloping].T, stop[sloping].T
+    x, y = points.T[:, :, None]
+    crosses = (y0 > y) != (y1 > y)
+    left = x < x0 + (y - y0) * ((x1 - x0) / (y1 - y0))
+    return np.asarray(np.count_nonzero(crosses & left, axis=1) % 2 == 1)
 
 
 def rim_distance(points: Array, loop: Array) -> Array:

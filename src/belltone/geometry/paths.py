@@ -119,6 +119,12 @@ class MemberPath:
         breaks[-1] = 1.0
         return breaks
 
+    @cached_property
+    def ends(self) -> tuple[Array, Array]:
+        """Where it starts and ends (m)."""
+        first, last = self.pieces[0], self.pieces[-1]
+        return first.locate(np.zeros(1))[0][0], last.locate(np.ones(1))[0][0]
+
     @property
     def straight(self) -> bool:
         """Whether it is one straight run, untwisted."""

@@ -15,7 +15,6 @@ from typing import Any, Final
 import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
-from scipy.sparse.csgraph import breadth_first_order, connected_components
 
 from belltone.files import FileError, read_bytes
 
@@ -312,6 +311,8 @@ def _turned_alike(
 
     The last value says whether some neighbours cannot: the surface has one side only.
     """
+    from scipy.sparse import csgraph
+
     rows, columns = np.nonzero(of_face >= 0)
     edge, way = of_face[rows, columns], ways[rows, columns]
     pair = counts[edge] == 2
@@ -322,14 +323,14 @@ def _turned_alike(
     graph = sparse.coo_matrix((np.ones(len(face)), (face[:, 0], face[:, 1])), shape).tocsr()
     signs = sparse.coo_matrix((same.astype(float), (face[:, 0], face[:, 1])), shape).tocsr()
     signs = (signs + signs.T).sign()
-    count, label = connected_components(graph, directed=False)
+    count, label = csgraph.connected_components(graph, directed=False)
     starts = np.full(count, -1, np.intp)
     starts[label[::-1]] = np.arange(len(faces))[::-1]
     # One walk through all pieces, from a place of its own beside the first face of each.
     root = len(faces)
     anchors = sparse.coo_matrix((np.ones(count), (np.full(count, root), starts)), (root + 1,) * 2)
     wider = sparse.coo_matrix((np.ones(len(face)), (face[:, 0], face[:, 1])), anchors.shape)
-    walk, before = breadth_first_order((wider + anchors).tocsr(), root, directed=False)
+    walk, before = csgraph.breadth_first_order((wider + anchors).tocsr(), root, directed=False)
     steps = np.ones(root + 1)
     inner = walk[before[walk] != root][1:]
     inner = inner[before[inner] >= 0]
@@ -352,8 +353,10 @@ def _turned_alike(
 
 
 def _pieces(count: int, edges: IntArray) -> int:
+    from scipy.sparse import csgraph
+
     graph = sparse.coo_matrix((np.ones(len(edges)), (edges[:, 0], edges[:, 1])), (count, count))
-    return int(connected_components(graph, directed=False)[0])
+    return int(csgraph.connected_components(graph, directed=False)[0])
 
 
 def _folds(
@@ -375,6 +378,8 @@ def _folds(
 
 def _chains(points: Array, edges: IntArray) -> tuple[IntArray, ...]:
     """Edges in connected chains, the longest first, each a list of edges ``(k, 2)``."""
+    from scipy.sparse import csgraph
+
     if not len(edges):
         return ()
     nodes, local = np.unique(edges, return_inverse=True)
@@ -382,7 +387,7 @@ def _chains(points: Array, edges: IntArray) -> tuple[IntArray, ...]:
     graph = sparse.coo_matrix(
         (np.ones(len(edges)), (local[:, 0], local[:, 1])), (len(nodes), len(nodes))
     )
-    _, label = connected_components(graph, directed=False)
+    _, label = csgraph.connected_components(graph, directed=False)
     of_edge = label[local[:, 0]]
     lengths = np.linalg.norm(points[edges[:, 1]] - points[edges[:, 0]], axis=1)
     whole = np.bincount(of_edge, lengths)

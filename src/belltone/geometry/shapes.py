@@ -28,7 +28,6 @@ __all__ = [
     "SurfaceShape",
     "extent",
     "extent_of",
-    "features",
     "on_axis",
     "thickness_share",
 ]
@@ -173,42 +172,6 @@ SurfaceShape = Plate | Revolved | Extruded | Lofted
 def on_axis(point: tuple[float, float], size: float) -> bool:
     """Whether a point of a revolved profile stands on the axis."""
     return abs(point[0]) <= 1e-9 * size
-
-
-def features(shape: SurfaceShape) -> dict[str, str]:
-    """Names of the sites a shape has by itself, each with its sort: edge, corner or face."""
-    found = {"face": "face"}
-    if isinstance(shape, Plate):
-        outline = shape.outline
-        if isinstance(outline, Polygon):
-            found |= dict.fromkeys(outline.side_names, "edge")
-            found |= dict.fromkeys(outline.corner_names, "corner")
-        elif isinstance(outline, RoundedRectangle):
-            found |= dict.fromkeys(SIDE_NAMES, "edge")
-        else:
-            found["rim"] = "edge"
-            if outline.bore:
-                found["bore"] = "edge"
-        found["outline"] = "edge"
-        return found | dict.fromkeys((hole.name for hole in shape.holes), "edge")
-    inner = range(1, len(shape.profile.segments))
-    if isinstance(shape, Revolved):
-        if not shape.profile.closed:
-            ends = (shape.profile.segments[0].start, shape.profile.segments[-1].stop)
-            for name, point in zip(("start", "end"), ends, strict=True):
-                # A closed top has no corner to hold, unless a part turn leaves one.
-                if not on_axis(point, shape.profile.length):
-                    found[name] = "edge"
-                elif not shape.full:
-                    found[name] = "corner"
-        found |= {f"ring {index}": "edge" for index in inner}
-        if not shape.full:
-            found |= {"first side": "edge", "last side": "edge"}
-        return found
-    found |= {"start": "edge", "end": "edge"}
-    if not shape.profile.closed:
-        found |= {"first side": "edge", "last side": "edge"}
-    return found | {f"line {index}": "edge" for index in inner}
 
 
 def thickness_share(

@@ -4,16 +4,19 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
-from scipy.spatial import cKDTree
 
-from belltone.design.values import MeshValue, Place
+from belltone.design.parts import MeshValue
+from belltone.design.place import Place
 from belltone.mesh.reading import reading_rows
 from belltone.mesh.sites import Feet, SiteNodes
+
+if TYPE_CHECKING:
+    from scipy.spatial import cKDTree
 
 __all__ = ["FaceMesh", "face_mesh"]
 
@@ -136,6 +139,8 @@ class FaceMesh:
 
     @cached_property
     def _tree(self) -> cKDTree:
+        from scipy.spatial import cKDTree  # loads slowly, and few parts need it
+
         return cKDTree(self.coordinates[self.connectivity].mean(axis=1))
 
     def feet(self, points: Array) -> Feet:

@@ -11,7 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
-from belltone.design.values import MemberValue, Place
+from belltone.design.parts import MemberValue
+from belltone.design.place import Place
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.quadrature import lagrange, lobatto, lobatto_weights
 from belltone.mesh.reading import reading_rows

@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
-from belltone.design.values import Place, PointValue
+from belltone.design.parts import PointValue
+from belltone.design.place import Place
 from belltone.mesh.sites import Feet, SiteNodes
 
 __all__ = ["PointMesh"]

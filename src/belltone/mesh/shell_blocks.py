@@ -10,6 +10,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.geometry.features import END, FIRST_SIDE, LAST_SIDE, START, fold_name
 from belltone.geometry.profiles import Arc, Line
 from belltone.geometry.shapes import Extruded, Lofted, Revolved, on_axis
 from belltone.mesh.blocks import Block, BlockBuilder, Blocks, Piece, edge_key, rectangle
@@ -35,11 +36,11 @@ def drawn_blocks(shape: Extruded | Lofted) -> Blocks:
             cuts[int(np.argmin(cuts))] += 1
     stations = sum(cuts) + (0 if profile.closed else 1)
     blocks: list[Block] = []
-    edges: dict[str, list[tuple[int, int]]] = {"start": [], "end": []}
+    edges: dict[str, list[tuple[int, int]]] = {START: [], END: []}
     place = 0
     for index in range(count):
         if index > 0:
-            edges[f"line {index}"] = [(2 * place, 2 * place + 1)]
+            edges[fold_name(shape, index)] = [(2 * place, 2 * place + 1)]
         for part in range(cuts[index]):
             after = (place + 1) % stations
             one, two = (2 * place, 2 * place + 1), (2 * after, 2 * after + 1)
@@ -47,12 +48,12 @@ def drawn_blocks(shape: Extruded | Lofted) -> Blocks:
             blocks.append(
                 Block((one[0], two[0], two[1], one[1]), index, rectangle(shares, (0.0, depth)))
             )
-            edges["start"].append((one[0], two[0]))
-            edges["end"].append((one[1], two[1]))
+            edges[START].append((one[0], two[0]))
+            edges[END].append((one[1], two[1]))
             place += 1
     if not profile.closed:
-        edges["first side"] = [(0, 1)]
-        edges["last side"] = [(2 * (stations - 1), 2 * (stations - 1) + 1)]
+        edges[FIRST_SIDE] = [(0, 1)]
+        edges[LAST_SIDE] = [(2 * (stations - 1), 2 * (stations - 1) + 1)]
     folded = profile.kinks()
     folds = frozenset(
         edge_key(2 * at, 2 * at + 1)
@@ -168,8 +169,8 @@ def _cap(
             Block(mapped, index, _laid(block.chart, low, high, at_end))  # type: ignore[arg-type]
         )
     if pole is not None:
-        builder.corners["end" if at_end else "start"] = number[pole]
-    for side, column in (("first side", 0), ("last side", columns - 1)):
+        builder.corners[END if at_end else START] = number[pole]
+    for side, column in ((FIRST_SIDE, 0), (LAST_SIDE, columns - 1)):
         if not shape.full:
             assert pole is not None
             chain = [(number[pole], number[core[column]]), (number[core[column]], rim[column])]
@@ -205,17 +206,17 @@ def _revolved_names(
 
     if not shape.profile.closed:
         if not poles[0]:
-            around("start", heights[0])
+            around(START, heights[0])
         if not poles[1]:
-            around("end", heights[-1])
+            around(END, heights[-1])
     for place, (index, low, _) in enumerate(strips):
         if low == 0.0 and index > 0:
-            around(f"ring {index}", heights[place])
+            around(fold_name(shape, index), heights[place])
     if shape.full:
         return
     for place in range(len(strips)):
         if (poles[0] and place == 0) or (poles[1] and place == len(strips) - 1):
             continue
         above = heights[(place + 1) % len(heights)]
-        builder.name("first side", heights[place][0], above[0])
-        builder.name("last side", heights[place][-1], above[-1])
+        builder.name(FIRST_SIDE, heights[place][0], above[0])
+        builder.name(LAST_SIDE, heights[place][-1], above[-1])

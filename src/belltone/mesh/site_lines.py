@@ -7,96 +7,54 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.design.values import (
-    Design,
-    MemberValue,
-    MeshValue,
-    PartValue,
-    Place,
-    PointValue,
-    SurfaceValue,
-)
+from belltone.design.parts import MemberValue, MeshValue, SurfaceValue
+from belltone.design.place import Place
 from belltone.geometry.shapes import Extruded, Plate, Polygon, Revolved
 from belltone.mesh.plate_blocks import rim_curves
 
-__all__ = ["location", "on_surface", "place_lines", "place_position"]
+__all__ = ["member_lines", "mesh_lines", "on_surface", "wall_lines"]
 
 Array = NDArray[np.float64]
 
 _ON_CURVE = 25  # points along each curve of a line
 
 
-def location(design: Design, place: Place) -> Array:
-    """The middle of a site (m)."""
-    return place_position(design.part_of(place.part), place)
+def member_lines(part: MemberValue, place: Place) -> list[Array]:
+    """A point along a member, or all of its axis."""
+    if place.feature is None:
+        return [part.position(place.along / part.length)[None]]
+    return [part.path.at(np.linspace(0.0, 1.0, 4 * _ON_CURVE))[0]]
 
 
-def place_position(part: PartValue, place: Place) -> Array:
-    """The middle of a site of a part (m)."""
-    if isinstance(part, PointValue):
-        return part.position
-    if isinstance(part, MemberValue) and place.feature is None:
-        return part.position(place.along / part.length)
-    lines = place_lines(part, place)
-    if len(lines) == 1 and len(lines[0]) > 2 and not np.allclose(lines[0][0], lines[0][-1]):
-        return np.asarray(lines[0][len(lines[0]) // 2])
-    return np.asarray(np.concatenate(lines).mean(axis=0))
-
-
-def place_lines(part: PartValue, place: Place) -> list[Array]:
-    """A site as lines of points ``(k, 3)`` (m): one point for a corner, many along an edge."""
-    if isinstance(part, PointValue):
-        return [part.position[None]]
-    if isinstance(part, MemberValue):
-        if place.feature is None:
-            return [part.position(place.along / part.length)[None]]
-        return [part.path.at(np.linspace(0.0, 1.0, 4 * _ON_CURVE))[0]]
-    if isinstance(part, MeshValue):
-        return _mesh_lines(part, place)
+def wall_lines(part: SurfaceValue, place: Place) -> list[Array]:
+    """A site of a plate or shell."""
     shape = part.shape
     if place.feature is None:
         first, second = (np.array([value]) for value in place.at)
         return [on_surface(part, place.segment, first, second)]
     if isinstance(shape, Plate):
         return _plate_lines(part, shape, place.feature)
-    count = len(shape.profile.segments)
-    share = np.linspace(0.0, 1.0, _ON_CURVE)
-    across = [on_surface(part, i, share, np.zeros(_ON_CURVE)) for i in range(count)]
     if isinstance(shape, Revolved):
         depth = shape.angle
     else:
         depth = shape.length if isinstance(shape, Extruded) else shape.span
-    far = np.full(_ON_CURVE, depth)
-    along = np.linspace(0.0, depth, 4 * _ON_CURVE)
+    share = np.linspace(0.0, 1.0, _ON_CURVE)
 
-    def run(segment: int, at: float) -> list[Array]:
+    def across(at: float) -> list[Array]:
+        far = np.full(_ON_CURVE, at * depth)
+        return [on_surface(part, i, share, far) for i in range(len(shape.profile.segments))]
+
+    feature = part.features[place.feature]
+    if feature.run is not None:
+        along = np.linspace(0.0, depth, 4 * _ON_CURVE)
+        segment, at = feature.run
         return [on_surface(part, segment, np.full(len(along), at), along)]
-
-    feature = place.feature
-    if feature == "face":
-        return [*across, *[on_surface(part, i, share, far / 2) for i in range(count)]]
-    if isinstance(shape, Revolved):
-        if feature == "start":
-            return run(0, 0.0)
-        if feature == "end":
-            return run(count - 1, 1.0)
-        if feature.startswith("ring "):
-            return run(int(feature.split()[1]), 0.0)
-        if feature == "first side":
-            return across
-        return [on_surface(part, i, share, far) for i in range(count)]
-    if feature == "start":
-        return across
-    if feature == "end":
-        return [on_surface(part, i, share, far) for i in range(count)]
-    if feature == "first side":
-        return run(0, 0.0)
-    if feature == "last side":
-        return run(count - 1, 1.0)
-    return run(int(feature.split()[1]), 0.0)
+    if feature.across is not None:
+        return across(feature.across)
+    return [*across(0.0), *across(0.5)]
 
 
-def _mesh_lines(part: MeshValue, place: Place) -> list[Array]:
+def mesh_lines(part: MeshValue, place: Place) -> list[Array]:
     """A site of a mesh: its edges in runs, or the middles of its faces."""
     if place.near is not None:
         return [np.array([place.near])]

@@ -13,7 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
-from belltone.design.values import Place, SurfaceValue
+from belltone.design.parts import SurfaceValue
+from belltone.design.place import Place
 from belltone.geometry.charts import chart_of
 from belltone.geometry.shapes import Extruded, Lofted, Plate, Revolved
 from belltone.mesh.blocks import SIDES, Block, Blocks, EdgeClasses
@@ -42,6 +43,9 @@ IntArray = NDArray[np.intp]
 
 _AIMED: Final = 4.0  # elements over the whole area at one division, unless blocks ask for more
 _FOOTPRINT: Final = 8
+_LOOKED_AT: Final = 7  # places along both sides of a block, to begin a search from
+_STEPS: Final = 12  # of Newton; what lies on a block is found in half of them
+_HERE: Final = 1e-9  # of the size of the chart; nearer is there
 _RIM_WIDTH: Final = 1.0  # thicknesses; the edge layer fades by a factor of twenty within one
 _NARROWEST_RIM: Final = 0.005  # of the edge; below it the layer matters less than rounding does
 _WIDEST_RIM: Final = 0.3  # of an element
@@ -331,29 +335,47 @@ class SurfaceMesh:
 
     def _find(self, segment: int, target: Array) -> tuple[int, float, float]:
         """The block a place of the chart falls on, and where; the nearest one if none."""
-        best = (math.inf, 0, 0.0, 0.0)
-        line = np.linspace(0.0, 1.0, 7)
+        line = np.linspace(0.0, 1.0, _LOOKED_AT)
         grid = [axis.ravel() for axis in np.meshgrid(line, line)]
         scale = self._chart_scale()
+        starts: list[tuple[bool, int, Array]] = []
         for number, block in enumerate(self.blocks.blocks):
-            if block.segment != segment:
-                continue
-            there = (block.chart(grid[0], grid[1]) - target) / scale
-            start = int(np.argmin(np.sum(there**2, axis=1)))
-            uv = np.array([grid[0][start], grid[1][start]])
-            for _ in range(30):
-                step = 1e-6
-                at = uv + step * np.array([[0.0, 0.0], [1.0, 0.0], [0.0, 1.0]])
-                values = block.chart(at[:, 0], at[:, 1])
-                slope = ((values[1:] - values[0]) / step).T
-                move = np.linalg.lstsq(slope / scale[:, None], (target - values[0]) / scale)[0]
-                uv = np.clip(uv + move, 0.0, 1.0)
-                if np.abs(move).max() < 1e-13:
-                    break
-            miss = float(np.linalg.norm((block.chart(uv[:1], uv[1:])[0] - target) / scale))
-            if miss < best[0] - 1e-9:
-                best = (miss, number, float(uv[0]), float(uv[1]))
+            if block.segment == segment:
+                there = (block.chart(grid[0], grid[1]) - target) / scale
+                away = np.linalg.norm(there, axis=1)
+                place = int(np.argmin(away))
+                square = there.reshape(_LOOKED_AT, _LOOKED_AT, 2)
+                wide = max(
+                    float(np.linalg.norm(np.diff(square, axis=axis), axis=2).max())
+                    for axis in (0, 1)
+                )
+                start = np.array([grid[0][place], grid[1][place]])
+                starts.append((bool(away[place] > 2 * wide), number, start))
+        best = (math.inf, 0, 0.0, 0.0)
+        for far, number, start in sorted(starts, key=lambda each: each[:2]):
+            # Blocks are looked into in order, those that are far off only if no other has it.
+            if far and best[0] < _HERE:
+                break
+            miss, u, v = self._nearest_on(self.blocks.blocks[number], target, scale, start)
+            if miss < best[0] - _HERE:
+                best = (miss, number, u, v)
         return best[1:]
+
+    def _nearest_on(
+        self, block: Block, target: Array, scale: Array, uv: Array
+    ) -> tuple[float, float, float]:
+        """How near a block comes to a place of the chart, and where on it."""
+        for _ in range(_STEPS):
+            step = 1e-6
+            at = uv + step * np.array([[0.0, 0.0], [1.0, 0.0], [0.0, 1.0]])
+            values = block.chart(at[:, 0], at[:, 1])
+            slope = ((values[1:] - values[0]) / step).T
+            move = np.linalg.lstsq(slope / scale[:, None], (target - values[0]) / scale)[0]
+            before, uv = uv, np.clip(uv + move, 0.0, 1.0)
+            if np.abs(uv - before).max() < 1e-13:
+                break
+        miss = float(np.linalg.norm((block.chart(uv[:1], uv[1:])[0] - target) / scale))
+        return miss, float(uv[0]), float(uv[1])
 
     def _chart_scale(self) -> Array:
         if isinstance(self.surface.shape, Plate):

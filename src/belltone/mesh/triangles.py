@@ -14,7 +14,6 @@ from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import Delaunay, QhullError
 
 from belltone.errors import UserError
 from belltone.geometry.outlines import inside, rim_distance
@@ -59,6 +58,8 @@ def triangulate(loops: Sequence[Sequence[Loop]], spacing: float) -> Triangulatio
     for loop, cut in zip(loops, divisions, strict=True):
         while sum(cut) < 4:
             cut[int(np.argmax([_length(c) / n for c, n in zip(loop, cut, strict=True)]))] += 1
+    from scipy.spatial import Delaunay, QhullError  # loads slowly, and few outlines need it
+
     for _ in range(_ATTEMPTS):
         rims = [
             np.concatenate([_cut(curve, n)[:-1] for curve, n in zip(loop, cut, strict=True)])

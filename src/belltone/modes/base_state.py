@@ -9,14 +9,12 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.design.values import Design, MemberValue, SurfaceValue
-from belltone.elements.facets import FacetElements
-from belltone.elements.line import LineElements
-from belltone.elements.surface import SurfaceElements
-from belltone.modes.witness import SurfaceWitness, Witness
+from belltone.design.parts import SurfaceValue
+from belltone.design.values import Design
 from belltone.system.assembly import Assembly
 from belltone.system.buckling import Buckling
 from belltone.system.equilibrium import Equilibrium
+from belltone.system.witness import Witness
 
 __all__ = ["BaseState", "Largest", "Reaction", "base_state"]
 
@@ -57,7 +55,7 @@ class Largest:
     at: tuple[float, float, float]
 
 
-@dataclass(frozen=True, eq=False)  # compared by identity: arrays have no single truth
+@dataclass(frozen=True, eq=False, kw_only=True)  # compared by identity: arrays have no single truth
 class BaseState:
     """The loaded state at the witness points of all parts.
 
@@ -121,22 +119,22 @@ def base_state(
     parts = np.repeat([part.name for part in design.parts], witness.counts)
     laminates = [isinstance(part, SurfaceValue) and not part.layup.single for part in design.parts]
     plied = np.repeat(laminates, witness.counts)
-    walls = np.repeat([not isinstance(part, MemberValue) for part in design.parts], witness.counts)
+    walls = np.repeat([part.is_wall or not part.is_solid for part in design.parts], witness.counts)
     return BaseState(
-        positions,
-        displacements,
-        forces,
-        stresses,
-        reactions,
-        imbalance,
-        tuple(float(factor) for factor in factors),
-        factor_error,
-        shapes,
-        tuple(_largest(positions, displacements, forces, stresses, parts, walls, plied)),
-        design.preload.large,
-        design.preload.scale,
-        state.snapped,
-        tuple(fraction for fraction, _ in state.history),
+        positions=positions,
+        displacements=displacements,
+        forces=forces,
+        stresses=stresses,
+        reactions=reactions,
+        imbalance=imbalance,
+        factors=tuple(float(factor) for factor in factors),
+        factor_error=factor_error,
+        shapes=shapes,
+        largest=tuple(_largest(positions, displacements, forces, stresses, parts, walls, plied)),
+        large=design.preload.large,
+        scale=design.preload.scale,
+        snapped=state.snapped,
+        steps=tuple(fraction for fraction, _ in state.history),
     )
 
 
@@ -144,51 +142,9 @@ def _stresses(state: Equilibrium, witness: Witness) -> Iterator[tuple[Array, Arr
     """Resultants and stresses at the points of each part."""
     whole = None if state.pose is not None else state.motions[None]
     bodies = state.system.bodies
-    for body, part, count, (heat, pull) in zip(
-        bodies, witness.parts, witness.counts, state.initial, strict=True
-    ):
+    for body, part, (heat, pull) in zip(bodies, witness.parts, state.initial, strict=True):
         motions = None if whole is None else body.motions(whole)[0]
-        elements = body.elements
-        if isinstance(elements, LineElements):
-            assert isinstance(body.part, MemberValue)
-            sample = part.sample  # type: ignore[attr-defined]
-            values = elements.section_forces(motions, heat, pull)
-            forces = elements.read_at(values, *sample)
-            yield forces, _fibres(body.part, forces)
-        elif isinstance(elements, SurfaceElements):
-            assert isinstance(part, SurfaceWitness)
-            read = part.read_elements(elements.recovered(motions, heat))
-            yield read[:, :6], np.maximum(read[:, 6:], 0.0)
-        elif isinstance(elements, FacetElements):
-            assert motions is not None
-            mean = part.read_faces(elements.recovered(motions, heat))  # type: ignore[attr-defined]
-            thickness = part.thickness  # type: ignore[attr-defined]
-            one, two, shear = mean.T
-            stress = np.sqrt(one**2 - one * two + two**2 + 3 * shear**2) / thickness
-            yield np.hstack([mean, np.zeros_like(mean)]), np.stack([stress, stress], axis=1)
-        else:
-            yield np.zeros((count, 6)), np.zeros((count, 2))
-
-
-def _fibres(member: MemberValue, forces: Array) -> Array:
-    """Largest and least axial stress (Pa) over each section, of axial force and bending."""
-    shares = np.linspace(0.0, 1.0, len(forces))
-    section = member.section_at(shares)
-    made = section.properties(member.material.poisson_ratio)
-    low, high = np.full(len(forces), np.inf), np.full(len(forces), -np.inf)
-    area, product = np.broadcast_to(made.area, shares.shape), made.product_moment
-    about_y, about_z = made.second_moment_y, made.second_moment_z
-    bottom = about_y * about_z - np.square(product)
-    curve_y = (forces[:, 4] * about_z + forces[:, 5] * product) / bottom
-    curve_z = (forces[:, 5] * about_y + forces[:, 4] * product) / bottom
-    ends = [member.section_at(np.array(share)).outline()[0] for share in (0.0, 1.0)]
-    if len(ends[0]) != len(ends[1]):
-        ends[1] = ends[0]
-    for corner in range(len(ends[0])):
-        y, z = (ends[0][corner] + shares[:, None] * (ends[1][corner] - ends[0][corner])).T
-        stress = forces[:, 0] / area + curve_y * z - curve_z * y
-        low, high = np.minimum(low, stress), np.maximum(high, stress)
-    return np.stack([high, low], axis=1)
+        yield part.stressed(body.elements, motions, heat, pull)
 
 
 def _reactions(

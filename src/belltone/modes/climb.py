@@ -13,7 +13,8 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.design.values import Design, MemberValue
+from belltone.design.parts import MemberValue
+from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.describe import mode_set
 from belltone.modes.errors import AccuracyError, BuckledModesError, LostModesError
@@ -25,7 +26,8 @@ from belltone.modes.modeset import ModeSet
 from belltone.modes.request import ModeRequest
 from belltone.modes.solution import Solution, alike, carried, solved
 from belltone.progress import Progress
-from belltone.system.bodies import ends_inside
+from belltone.system.division import ends_inside
+from belltone.system.pattern import Structure
 from belltone.system.threads import numpy_threads
 
 __all__ = ["Climb", "Solved"]
@@ -43,6 +45,7 @@ _RESOLVED: Final = (
 )
 _BETTER: Final = 0.25  # times the error foreseen; errors fall faster once they have begun to
 _RECOGNISED: Final = 0.8  # assurance between neighbouring orders; less means not resolved yet
+_WORTH_A_LOOK: Final = 0.3  # errors beyond which modes are no first look
 _LARGE: Final = 30_000  # unknowns from which numpy's own threads bring more than they cost
 _SETTLED_SHARE: Final = 2e-3
 _TRIES: Final = 3
@@ -65,8 +68,11 @@ class Climb:
         self._solutions: dict[Discretisation, Solution] = {}
         self._crowded = True  # until it is known that not far too many modes are asked for
         self._solved_at: set[Discretisation] = set()
+        self._shown: set[Discretisation] = set()
+        self._proving = False  # whether what is asked now has been seen but for its last digits
         self._unresolved = False  # whether a mode was not even known again at the next order
         self._last: Level | None = None
+        self._structures: dict[Discretisation, Structure] = {}
         self._seconds = 0.0
 
     def at(self, fine: Discretisation, told: bool = True, near: Solution | None = None) -> Solved:
@@ -75,9 +81,11 @@ class Climb:
         ``near`` is a solution of a similar design there, to begin from.
         """
         if near is not None:
+            self._structures = near.level.structures
             level = self._level(fine)
             if near.vectors.shape[0] == level.system.stiffness.shape[0] and not level.whirls:
                 self._solutions[fine] = replace(near, level=level, proven=False)
+                self._crowded = False  # as many as there
         self._prove(fine)
         unknown = np.full(len(self._solutions[fine].frequencies), np.nan)
         return self._described(fine, self.errors(fine) if told else unknown)
@@ -96,11 +104,9 @@ class Climb:
         for step, fine in enumerate(ladder(self.design)):
             if fine.divisions == skipped:
                 continue
-            self.progress.report(step, 0, f"order {fine.order}")
-            if self._last is not None:
-                # The step before has told how large this one is.
-                size = self._last.assembly.size
-                forecast(size, self._unknowns_of(fine), self._seconds, self.progress)
+            # The step before has told how large this one is.
+            size = 0 if self._last is None else self._last.assembly.size
+            forecast(step, size, self._unknowns_of(fine), self._seconds, self.progress)
             try:
                 errors = self.errors(fine)
                 if _worst(errors) >= 1 and fine not in self._solved_at:
@@ -109,7 +115,9 @@ class Climb:
                     errors = self.errors(fine)
                 if proven and self._good(errors):
                     self._prove(fine)
+                    self._proving = True
                     errors = self.errors(fine)
+                    self._proving = False
             except BuckledModesError as error:
                 # A finer mesh bears a little less; say so only once the share has settled.
                 if error.fraction is None:
@@ -138,6 +146,7 @@ class Climb:
                 skipped = fine.divisions
             last = fine, _worst(errors)
             self._unresolved = _worst(errors) >= 1
+            self._show(fine, errors)
             self._forget(fine)
         if best is not None:
             # A received mesh has the accuracy it was made with; what that is stands by every mode.
@@ -159,22 +168,35 @@ class Climb:
         with numpy_threads(self._unknowns_of(fine) > _LARGE):
             mine = self._solution(fine)
             if self.design.has_walls:
-                higher = self._solution(replace(fine, order=fine.order + 1))
-                next_step = _difference(higher, mine) * self._wariness
-                last_step = next_step
+                last_step = None
                 if fine.order > 1:
                     last_step = _difference(self._solution(fine.lower()), mine)
-                errors = wall_estimate(next_step, last_step)
+                    # What the step up to here changed is more than what is still to come.
+                    self._show(fine, last_step * self._wariness)
+                higher = self._solution(replace(fine, order=fine.order + 1))
+                next_step = _difference(higher, mine) * self._wariness
+                errors = wall_estimate(next_step, next_step if last_step is None else last_step)
             else:
                 one = _difference(self._solution(fine.lower()), mine)
                 two = _difference(self._solution(fine.lower().lower()), mine)
                 errors = member_estimate(one, two, fine.order, self._rough)
         return errors if mine.unsettled is None else errors + mine.unsettled
 
+    def _show(self, fine: Discretisation, errors: Array) -> None:
+        """Show what is known so far, where it is worth looking at and nobody has seen it yet."""
+        if not self.progress.watched or fine in self._shown or self._proving:
+            return
+        if len(errors) and self._enough(errors) and _worst(errors) < _WORTH_A_LOOK:
+            self._shown.add(fine)
+            with numpy_threads(many=False):
+                look = mode_set(self._solutions[fine], errors, None, buckled=False)
+            self.progress.show(look)
+
     def _described(self, fine: Discretisation, errors: Array) -> Solved:
         lower = self._levels.get(fine.lower()) if fine.order > 1 else None
         solution = self._solutions[fine]
-        return Solved(mode_set(solution, errors, lower), solution)
+        with numpy_threads(many=False):
+            return Solved(mode_set(solution, errors, lower), solution)
 
     def _good(self, errors: Array) -> bool:
         return self._enough(errors) and bool(np.all(errors <= self.request.accuracy))
@@ -211,7 +233,7 @@ class Climb:
     def _level(self, fine: Discretisation) -> Level:
         if fine not in self._levels:
             with numpy_threads(self._unknowns_of(fine) > _LARGE):
-                self._levels[fine] = Level(self.design, fine, self.progress)
+                self._levels[fine] = Level(self.design, fine, self.progress, self._structures)
         self._last = self._levels[fine]
         return self._levels[fine]
 
@@ -274,6 +296,7 @@ class Climb:
 
         self._levels = {at: level for at, level in self._levels.items() if wanted(at)}
         self._solutions = {at: found for at, found in self._solutions.items() if wanted(at)}
+        self._structures = {at: kept for at, kept in self._structures.items() if wanted(at)}
 
 
 def _stop_if_stalled(

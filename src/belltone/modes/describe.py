@@ -24,8 +24,10 @@ from belltone.modes.level import Level
 from belltone.modes.mass_properties import effective_masses
 from belltone.modes.modeset import ModeSet
 from belltone.modes.patterns import wall_kinds
+from belltone.modes.signatures import signatures
 from belltone.modes.solution import Solution
-from belltone.modes.witness import SurfaceWitness, Witness, signatures
+from belltone.system.buckling import Buckling
+from belltone.system.witness import SurfaceWitness, Witness
 
 __all__ = ["mode_set"]
 
@@ -34,8 +36,11 @@ Array = NDArray[np.float64]
 _MOVES: Final = 1e-6  # below this a member only twists, and its rotation gives the sign
 
 
-def mode_set(fine: Solution, errors: Array, lower: Level | None) -> ModeSet:
-    """All about the modes of a solution; ``lower`` is the level below, if it was loaded too."""
+def mode_set(fine: Solution, errors: Array, lower: Level | None, buckled: bool = True) -> ModeSet:
+    """All about the modes of a solution; ``lower`` is the level below, if it was loaded too.
+
+    Buckling factors are found only where ``buckled`` is asked.
+    """
     level = fine.level
     design, system, witness = level.design, level.system, level.witness
     rigid = len(system.rigid_names)
@@ -55,32 +60,36 @@ def mode_set(fine: Solution, errors: Array, lower: Level | None) -> ModeSet:
     densities = witness.densities(motions)
     base = None
     if level.state is not None:
-        bucklings = (level.buckling, None if lower is None else lower.buckling)
+        bucklings: tuple[Buckling | None, Buckling | None] = (None, None)
+        if buckled:
+            bucklings = (level.buckling, None if lower is None else lower.buckling)
         base = base_state(design, level.assembly, level.state, bucklings, witness)
     return ModeSet(
-        np.concatenate([np.zeros(rigid), fine.frequencies]),
-        np.concatenate([np.zeros(rigid), errors]),
-        system.rigid_names,
-        tuple(f"rigid, {name}" for name in system.rigid_names) + kinds,
-        names,
-        np.concatenate([np.zeros((rigid, len(names))), energies]),
+        frequencies=np.concatenate([np.zeros(rigid), fine.frequencies]),
+        errors=np.concatenate([np.zeros(rigid), errors]),
+        rigid_names=system.rigid_names,
+        kinds=tuple(f"rigid, {name}" for name in system.rigid_names) + kinds,
+        energy_names=names,
+        energies=np.concatenate([np.zeros((rigid, len(names))), energies]),
         # Vectors have a modal mass of one, so the scale to amplitude one says the rest.
-        scales**2 * np.concatenate([np.ones(rigid), fine.modal_masses]),
-        effective_masses(system, np.hstack([system.rigid, fine.shapes])),
-        shapes,
-        np.concatenate([np.zeros((rigid, densities.shape[1])), densities]),
-        _beside_rigid(signatures(design, system, witness, rigid_motions), fine.signatures),
-        level.discretisation,
-        system.unknowns,
-        fine.complete,
-        float(system.rigid_mass[0, 0]),
-        tuple(part.name for part in design.parts),
-        np.concatenate([np.zeros((rigid, by_part.shape[1])), by_part]),
-        witness.counts,
-        fine.skipped,
-        lagging,
-        (0,) * rigid + (fine.waves or (0,) * len(fine.frequencies)),
-        base,
+        modal_masses=scales**2 * np.concatenate([np.ones(rigid), fine.modal_masses]),
+        effective=effective_masses(system, np.hstack([system.rigid, fine.shapes])),
+        shapes=shapes,
+        densities=np.concatenate([np.zeros((rigid, densities.shape[1])), densities]),
+        signatures=_beside_rigid(
+            signatures(design, system, witness, rigid_motions), fine.signatures
+        ),
+        discretisation=level.discretisation,
+        unknowns=system.unknowns,
+        complete=fine.complete,
+        mass=float(system.rigid_mass[0, 0]),
+        part_names=tuple(part.name for part in design.parts),
+        part_energies=np.concatenate([np.zeros((rigid, by_part.shape[1])), by_part]),
+        point_counts=witness.counts,
+        skipped=fine.skipped,
+        lagging=lagging,
+        waves=(0,) * rigid + (fine.waves or (0,) * len(fine.frequencies)),
+        base=base,
     )
 
 

@@ -15,7 +15,8 @@ from typing import Final
 import numpy as np
 from scipy.optimize import brentq
 
-from belltone.design.values import Design, MemberValue
+from belltone.design.parts import MemberValue
+from belltone.design.values import Design
 from belltone.modes.modeset import ModeSet
 
 __all__ = ["HandCheck", "hand_check", "wave_number"]

@@ -6,14 +6,15 @@ from collections.abc import Iterator
 from dataclasses import replace
 from typing import Final
 
-from belltone.design.values import Design, MeshValue
+from belltone.design.parts import MeshValue
+from belltone.design.values import Design
 from belltone.mesh.discretisation import MAX_ORDER, Discretisation
 from belltone.modes.errors import AccuracyError
 from belltone.modes.level import planned
 from belltone.progress import Progress
 from belltone.sheet.units import format_number
 from belltone.system.assembly import Assembly
-from belltone.system.bodies import face_cuts
+from belltone.system.kinds import face_cuts
 
 __all__ = ["forecast", "ladder", "most_unknowns", "shortened"]
 
@@ -103,12 +104,18 @@ def _most_in_members(design: Design) -> int:
     return _MOST_UNKNOWNS if len(design.solid_parts) == 1 else _MOST_FRAME_UNKNOWNS
 
 
-def forecast(known: int, ahead: float, seconds: float, progress: Progress) -> None:
-    """Say how long a finer solution will take, from what the one before took."""
-    expected = seconds * (ahead / max(known, 1)) ** _GROWTH
+def forecast(step: int, known: int, ahead: float, seconds: float, progress: Progress) -> None:
+    """Say which look at a design comes next, and how long it will take by the one before."""
+    if not known:
+        progress.report(step, 0, "first look")
+        return
+    expected = seconds * (ahead / known) ** _GROWTH
+    size = f"{shortened(ahead)} unknowns"
+    after = f", about {shortened(expected)} s" if expected >= 1 else ""
+    progress.report(step, 0, f"look {step + 1}{after}: {size}")
     if expected > _LONG:
         progress.announce(
-            f"a finer mesh of some {shortened(ahead)} unknowns is solved next, in about "
+            f"a finer mesh of some {size} is solved next, in about "
             f"{shortened(expected)} s; a looser accuracy or fewer modes would need less"
         )
 

@@ -13,15 +13,17 @@ from belltone.mesh.discretisation import Discretisation
 from belltone.modes.errors import AccuracyError
 from belltone.modes.loaded import checked, loaded
 from belltone.modes.request import ModeRequest
-from belltone.modes.witness import Witness
 from belltone.progress import Progress
 from belltone.sheet.units import format_number
 from belltone.system.assembly import Assembly, System
-from belltone.system.bodies import with_plans
 from belltone.system.buckling import Buckling, buckling
+from belltone.system.division import with_plans
 from belltone.system.equilibrium import Equilibrium
 from belltone.system.factor import Factor, SingularShiftError
+from belltone.system.kinds import kind_of
 from belltone.system.lanczos import TooManyModesError, free_shift, shifted_factor
+from belltone.system.pattern import Structure
+from belltone.system.witness import Witness
 
 __all__ = ["MOST_MODES", "Level", "planned", "told_in_words"]
 
@@ -38,11 +40,22 @@ def planned(design: Design, discretisation: Discretisation) -> Discretisation:
 
 
 class Level:
-    """One design at one discretisation; factors are made when they are first needed."""
+    """One design at one discretisation; factors are made when they are first needed.
 
-    def __init__(self, design: Design, discretisation: Discretisation, progress: Progress) -> None:
+    ``structures`` are those of a neighbour's levels, and become this one's and its neighbours'.
+    """
+
+    def __init__(
+        self,
+        design: Design,
+        discretisation: Discretisation,
+        progress: Progress,
+        structures: dict[Discretisation, Structure] | None = None,
+    ) -> None:
         self.design, self.discretisation, self.progress = design, discretisation, progress
-        self.assembly = Assembly(design, discretisation)
+        self.structures = {} if structures is None else structures
+        structure = self.structures.setdefault(discretisation, Structure())
+        self.assembly = Assembly(design, discretisation, structure)
         self.state: Equilibrium | None = None
         if design.preload is None:
             self.system: System = self.assembly.system()
@@ -59,7 +72,10 @@ class Level:
     @cached_property
     def witness(self) -> Witness:
         """Where its shapes are read."""
-        return Witness(self.system.bodies)
+        bodies = self.system.bodies
+        members = sum(body.part.is_solid and not body.part.is_wall for body in bodies)
+        parts = [kind_of(body.part).witness(body, members) for body in bodies]
+        return Witness(bodies, parts)
 
     @cached_property
     def mass(self) -> sparse.csc_matrix:

@@ -16,7 +16,6 @@ from belltone.modes.errors import AccuracyError, BuckledModesError, LostModesErr
 from belltone.modes.matching import clusters
 from belltone.modes.request import ModeRequest
 from belltone.modes.whirl import WhirlError, turning_pattern, whirls
-from belltone.modes.witness import Witness
 from belltone.progress import Progress
 from belltone.system.assembly import Assembly, System
 from belltone.system.buckling import buckling
@@ -30,6 +29,8 @@ from belltone.system.equilibrium import (
 from belltone.system.factor import Factor, SingularShiftError
 from belltone.system.lanczos import free_shift, lowest_modes
 from belltone.system.loads import gyroscopic
+from belltone.system.pattern import combined
+from belltone.system.witness import Witness
 
 __all__ = ["aligned", "checked", "eigenvalues", "loaded", "whirling"]
 
@@ -65,7 +66,7 @@ def checked(state: Equilibrium, progress: Progress) -> Factor | None:
         if system.rigid.shape[1]:
             # Rigid motions are lifted off zero by a shift far below any other.
             shift = _LIFT * free_shift(system.stiffness, system.mass, system.rigid)
-            if Factor(sparse.csc_matrix(system.stiffness - shift * system.mass)).negatives:
+            if Factor(combined(system.stiffness, -shift, system.mass)).negatives:
                 raise BuckledModesError(BuckledError())
             return None
         factor = Factor(system.stiffness)
@@ -145,7 +146,7 @@ def whirling(
     speed, system = design.preload.turning, state.system
     # Spin takes its square off the eigenvalues, gyroscopic forces give it back: a shift by it
     # changes no shape and leaves nothing to be taken for buckling.
-    raised = sparse.csc_matrix(system.stiffness + speed**2 * system.mass)
+    raised = combined(system.stiffness, speed**2, system.mass)
     up_to = 0.0
     if request.up_to is not None:
         up_to = (2 * math.pi * request.up_to + speed) ** 2 + speed**2
@@ -223,7 +224,7 @@ def _proven(system: System, skew: sparse.csc_matrix, speed: float, angular: Arra
     if not len(angular):
         return None
     at = float(angular[-1]) * (1 + _JUST_ABOVE)
-    even = sparse.csc_matrix(system.stiffness - at**2 * system.mass)
+    even = combined(system.stiffness, -(at**2), system.mass)
     odd = sparse.csc_matrix(2 * at * speed * skew)
     try:
         if Factor(system.stiffness).negatives != 0:

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
 from belltone.design.values import Design
 from belltone.elements.directors import cross_matrices
-from belltone.system.assembly import System
-from belltone.system.bodies import body_elements, lone_mesh
+from belltone.system.kinds import lone_body
 from belltone.system.lumps import lump_of
+
+if TYPE_CHECKING:
+    from belltone.system.assembly import System
 
 __all__ = ["MassProperties", "effective_masses", "mass_properties", "part_masses"]
 
@@ -29,21 +32,20 @@ class MassProperties:
 
 def mass_properties(design: Design) -> MassProperties:
     """Compute the component's mass properties, lumped masses included, without any matrices."""
-    meshes = {part.name: lone_mesh(part) for part in design.parts}
+    bodies = {part.name: lone_body(part) for part in design.parts}
     total = np.zeros((6, 6))
-    for mesh in meshes.values():
-        elements = body_elements(mesh)
+    for body in bodies.values():
+        elements = body.elements
         total += elements.inertia().moved_as_one(elements.positions, elements.directors)
     for hung in design.masses:
-        lump = lump_of(hung, meshes[hung.place.part].site(hung.place))
+        lump = lump_of(hung, bodies[hung.place.part].site(hung.place))
         total += lump.form.moved_as_one(lump.positions(None), lump.directors(None))
     return _properties(total)
 
 
 def part_masses(design: Design) -> dict[str, float]:
     """Mass of each part by name (kg), without what hangs on it."""
-    meshes = {part.name: lone_mesh(part) for part in design.parts}
-    return {name: float(body_elements(mesh).inertia().uu.sum()) for name, mesh in meshes.items()}
+    return {part.name: float(lone_body(part).elements.inertia().uu.sum()) for part in design.parts}
 
 
 def _properties(rigid_mass: Array) -> MassProperties:

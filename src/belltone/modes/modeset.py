@@ -60,7 +60,7 @@ class Mode:
         return math.inf if self.frequency == 0 else 1 / self.frequency
 
 
-@dataclass(frozen=True, eq=False)  # compared by identity: arrays have no single truth
+@dataclass(frozen=True, eq=False, kw_only=True)  # compared by identity: arrays have no truth
 class ModeSet:
     """All modes of one design, rigid ones first, then by frequency.
 

@@ -5,15 +5,18 @@ Patterns are read off the witness points, laid out on an even grid of the wall's
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.interpolate import LinearNDInterpolator, NearestNDInterpolator
+from scipy import sparse
+from scipy.interpolate import LinearNDInterpolator
+from scipy.spatial import cKDTree
 
 from belltone.geometry.shapes import Disc, Plate, Revolved, extent, on_axis
 from belltone.mesh.surface import SurfaceMesh, witness_points
-from belltone.modes.witness import SurfaceWitness
+from belltone.system.witness import SurfaceWitness
 
 __all__ = ["wall_kinds"]
 
@@ -67,12 +70,24 @@ class _Grid:
 
     def read(self, fields: Array) -> Array:
         """Fields ``(k, points)`` on the grid, ``(k, first, second)``; holes are bridged."""
-        columns = np.ascontiguousarray(fields.T)
-        found = LinearNDInterpolator(self._places, columns)(self._at)
-        outside = np.isnan(found[:, 0])
-        if outside.any():
-            found[outside] = NearestNDInterpolator(self._places, columns)(self._at[outside])
+        rows = _interpolation(self._places.tobytes(), self._at.tobytes())
+        found = np.asarray(rows @ fields.T)
         return np.asarray(found.T.reshape(len(fields), *self.form))
+
+
+@lru_cache(maxsize=16)
+def _interpolation(places: bytes, at: bytes) -> sparse.csr_matrix:
+    """Rows that read fields given at places in a plane at others; outside them the nearest counts.
+
+    Both come as the bytes of ``(n, 2)`` numbers: a wall's own places change little with its sizes.
+    """
+    known, wanted = (np.frombuffer(own).reshape(-1, 2) for own in (places, at))
+    rows = LinearNDInterpolator(known, np.eye(len(known)))(wanted)
+    outside = np.flatnonzero(np.isnan(rows[:, 0]))
+    if len(outside):
+        rows[outside] = 0.0
+        rows[outside, cKDTree(known).query(wanted[outside])[1]] = 1.0
+    return sparse.csr_matrix(rows)
 
 
 def _coordinates(mesh: SurfaceMesh, around: bool) -> Array:

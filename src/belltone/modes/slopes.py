@@ -10,6 +10,7 @@ with strains, which loses no digits, on designs a hair to either side.
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, Final
 
@@ -23,10 +24,11 @@ from belltone.modes.mass_properties import mass_properties
 from belltone.modes.matching import clusters
 from belltone.modes.solution import Solution
 from belltone.progress import Progress
+from belltone.reading.family import DesignFamily
 from belltone.system.assembly import Assembly
 from belltone.system.loads import gyroscopic
 
-__all__ = ["Slopes", "hair", "slopes"]
+__all__ = ["Slopes", "slopes", "slopes_of_knob"]
 
 Array = NDArray[np.float64]
 
@@ -60,6 +62,25 @@ def slopes(
         (high.mass - low.mass) / width,
         _factors(solution.level, low, high, width),
     )
+
+
+def slopes_of_knob(
+    family: DesignFamily,
+    turned: Mapping[str, float],
+    knob: str,
+    solution: Solution,
+    progress: Progress | None = None,
+) -> Slopes:
+    """How fast what is told of a solution changes with a knob of its family (per base unit).
+
+    ``turned`` are the knobs the solution was found at. Raises ``UserError`` where the knob cannot
+    move both ways, and as `slopes`.
+    """
+    design = solution.level.design
+    base = design.knobs[knob].base
+    step = abs(base) * (_HAIR if design.preload is None else _LOADED_HAIR)
+    sides = [family.at({**turned, knob: base + side}) for side in (-step, step)]
+    return slopes(solution, sides[0], sides[1], 2 * step, progress or Progress())
 
 
 def _frequencies(solution: Solution, low: _Side, high: _Side, width: float) -> Array:
@@ -106,7 +127,7 @@ class _Side:
             self.assembly = Assembly(design, level.discretisation)
             self.free = self.assembly.free()
         else:
-            self.level = Level(design, level.discretisation, progress)
+            self.level = Level(design, level.discretisation, progress, level.structures)
             self.assembly, self.free = self.level.assembly, self.level.system.free
 
     @property
@@ -137,11 +158,6 @@ class _Side:
         softened = np.einsum("im,im->m", reduced, added)
         energy = self.assembly.potential(np.asarray(self.free.basis @ reduced))
         return np.asarray(-energy / softened)
-
-
-def hair(design: Design) -> float:
-    """How far to either side, of a parameter's value, a design is taken for its slopes."""
-    return _HAIR if design.preload is None else _LOADED_HAIR
 
 
 def _combinations(groups: list[slice]) -> Array:

@@ -16,7 +16,7 @@ from belltone.modes.level import Level, told_in_words
 from belltone.modes.loaded import aligned, eigenvalues, whirling
 from belltone.modes.matching import assurance
 from belltone.modes.request import ModeRequest
-from belltone.modes.witness import signatures
+from belltone.modes.signatures import signatures
 from belltone.system.equilibrium import BuckledError
 from belltone.system.lanczos import lowest_modes, window_modes
 
@@ -115,7 +115,7 @@ def solved(
         lowest = None
         if start is not None and len(start.all_frequencies):
             lowest = _eigenvalue(start.all_frequencies[0])
-        parts = (system.stiffness, level.mass, system.rigid)
+        parts = (system.stiffness, system.mass, system.rigid)
         factor = level.factor(request, lowest)
         if request.above is None:
             pairs = lowest_modes(

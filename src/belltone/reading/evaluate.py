@@ -10,16 +10,9 @@ from typing import Final
 import numpy as np
 
 from belltone.design.checks import plausibility
-from belltone.design.values import (
-    BandValue,
-    Design,
-    MassValue,
-    MeshValue,
-    PartValue,
-    Place,
-    SupportValue,
-    SurfaceValue,
-)
+from belltone.design.parts import MeshValue, PartValue, SurfaceValue
+from belltone.design.place import Place
+from belltone.design.values import BandValue, Design, MassValue, SupportValue
 from belltone.reading.joints import JointReader
 from belltone.reading.numbers import Values
 from belltone.reading.parts import PartBuilder
@@ -31,7 +24,7 @@ from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Finding, Path
 from belltone.sheet.model import Mass, Support
 
-__all__ = ["evaluate"]
+__all__ = ["design_of"]
 
 HELD_BY_WORD: Final[Mapping[str, tuple[int, ...]]] = {
     "clamped": (0, 1, 2, 3, 4, 5),
@@ -57,12 +50,12 @@ to move along the axis.
 """
 
 
-def evaluate(sheet: Sheet, settings: Mapping[str, str] | None = None) -> Design:
-    """Work out every value of a sheet, with knobs set to ``settings`` where given.
+def design_of(sheet: Sheet, values: Values) -> Design:
+    """Build the design of a sheet whose values are worked out.
 
-    Raises `SheetError` with all findings (unknown knobs, cycles, wrong units, impossible values).
+    Raises `SheetError` with all findings, those of the values included.
     """
-    return _Evaluation(sheet, Values(sheet, settings or {})).design()
+    return _Evaluation(sheet, values).design()
 
 
 @dataclass
@@ -114,20 +107,22 @@ class _Evaluation:
             )
         self.values.stop_if_wrong()
         design = Design(
-            parts,
-            (*built.joints, *links, *stated, *copied_joints(stated, built.copies)),
-            places,
-            supports,
-            masses,
-            bands,
-            margin,
-            accuracy,
-            (wished[0], wished[1]) if wished[0] is not None and wished[1] is not None else None,
-            content.modes.count,
-            above,
-            up_to,
-            self.values.knobs,
-            preload,
+            parts=parts,
+            joints=(*built.joints, *links, *stated, *copied_joints(stated, built.copies)),
+            places=places,
+            supports=supports,
+            masses=masses,
+            bands=bands,
+            margin=margin,
+            accuracy=accuracy,
+            fixed=(wished[0], wished[1])
+            if wished[0] is not None and wished[1] is not None
+            else None,
+            count=content.modes.count,
+            above=above,
+            up_to=up_to,
+            knobs=self.values.knobs,
+            preload=preload,
         )
         if not design.has_walls and wished[1] is not None and wished[1] < 3:
             self.values.add(

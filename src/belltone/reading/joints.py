@@ -9,14 +9,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.design.values import (
-    JointSide,
-    JointValue,
-    MemberValue,
-    PartValue,
-    Place,
-    feature_place,
-)
+from belltone.design.parts import MemberValue, PartValue
+from belltone.design.place import Place
+from belltone.design.values import JointSide, JointValue
 from belltone.reading.numbers import Values
 from belltone.reading.sites import SiteReader
 from belltone.reading.springs import DIRECTIONS, direction_rows, read_springs
@@ -190,7 +185,7 @@ class _End:
 
     @property
     def side(self) -> JointSide:
-        place = feature_place(self.member, self.feature)
+        place = self.member.place_of(self.feature)
         return JointSide(self.member.name, place)
 
 
@@ -206,7 +201,7 @@ def frame_nodes(name: str, frame: models.Frame, members: Sequence[MemberValue]) 
             site = f"{name}.{node}"
             hinged = feature in entry.hinged
             if site not in found or not hinged:
-                found.setdefault(site, replace(feature_place(member, feature), site=site))
+                found.setdefault(site, replace(member.place_of(feature), site=site))
     return found
 
 
@@ -222,7 +217,9 @@ def frame_joints(
     groups = _clusters(ends, tolerance)
     joints: list[JointValue] = []
     missed: list[Finding] = []
-    for group in groups:
+    hubs = [min(group, key=lambda end: end.hinged) for group in groups]
+    alongs, aways = _beside(members, np.array([hub.position for hub in hubs]).reshape(-1, 3))
+    for place_of, group in enumerate(groups):
         # Ends that are not hinged make the node; hinged ones turn against it.
         hub, *others = sorted(group, key=lambda end: end.hinged)
         for end in others:
@@ -232,10 +229,10 @@ def frame_joints(
                 JointValue(title, end.side, hub.side, how, tolerance, implied=True, rolls=False)
             )
         inside = {end.member.name for end in group}
-        for member in members:
+        for number, member in enumerate(members):
             if member.name in inside:
                 continue
-            along, away = _beside(member, hub.position)
+            along, away = float(alongs[place_of, number]), float(aways[place_of, number])
             if not tolerance < along < member.length - tolerance:
                 continue
             if away <= tolerance:
@@ -247,8 +244,11 @@ def frame_joints(
                 joints.append(JointValue(title, *sides, how, tolerance, implied=True, rolls=False))
             elif away <= _NEAR * tolerance:
                 missed.append(_missed(name, hub.side.words, member.name, away, tolerance))
-    for one, two in itertools.combinations(groups, 2):
-        away = min(float(np.linalg.norm(a.position - b.position)) for a in one for b in two)
+    apart = _apart([end for group in groups for end in group])
+    firsts = np.cumsum([0] + [len(group) for group in groups])
+    for (number, one), (other, two) in itertools.combinations(enumerate(groups), 2):
+        rows = slice(firsts[number], firsts[number + 1])
+        away = float(apart[rows, firsts[other] : firsts[other + 1]].min())
         if away <= _NEAR * tolerance:
             missed.append(_missed(name, one[0].side.words, two[0].side.words, away, tolerance))
     return joints, missed
@@ -264,22 +264,31 @@ def _missed(name: str, one: str, two: str, gap: float, tolerance: float) -> Find
 
 def _clusters(ends: Sequence[_End], tolerance: float) -> list[list[_End]]:
     """Ends that meet within a tolerance, in groups."""
-    groups: list[list[_End]] = []
-    for end in ends:
-        near = [
-            group
-            for group in groups
-            if any(np.linalg.norm(end.position - other.position) <= tolerance for other in group)
-        ]
-        merged = [other for group in near for other in group]
-        groups = [group for group in groups if group not in near]
-        groups.append([*merged, end])
-    return groups
+    near = _apart(ends) <= tolerance
+    label = np.arange(len(ends))
+    while True:
+        # The lowest number among all that are near spreads until nothing changes.
+        lower = np.where(near, label, len(ends)).min(axis=1, initial=len(ends))
+        if np.array_equal(lower, label):
+            break
+        label = lower
+    groups: dict[int, list[_End]] = {}
+    for end, own in zip(ends, label, strict=True):
+        groups.setdefault(int(own), []).append(end)
+    return list(groups.values())
 
 
-def _beside(member: MemberValue, point: Array) -> tuple[float, float]:
-    """How far along a straight member a point is, and how far from it (m)."""
-    start = member.start
-    axis = (member.stop - start) / member.length
-    along = float((point - start) @ axis)
-    return along, float(np.linalg.norm(point - start - along * axis))
+def _apart(ends: Sequence[_End]) -> Array:
+    """Distances between ends (m)."""
+    positions = np.array([end.position for end in ends]).reshape(-1, 3)
+    return np.asarray(np.linalg.norm(positions[:, None] - positions, axis=2))
+
+
+def _beside(members: Sequence[MemberValue], points: Array) -> tuple[Array, Array]:
+    """How far along straight members ``(points, members)`` points are, and how far away (m)."""
+    starts = np.array([member.start for member in members]).reshape(-1, 3)
+    ways = np.array([member.stop for member in members]).reshape(-1, 3) - starts
+    axes = ways / np.linalg.norm(ways, axis=1, keepdims=True)
+    arms = points[:, None] - starts
+    along = np.einsum("pmi,mi->pm", arms, axes)
+    return along, np.linalg.norm(arms - along[..., None] * axes, axis=2)

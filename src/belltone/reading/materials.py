@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import math
 from difflib import get_close_matches
+from functools import cache
 
-from belltone.design.values import MaterialValue
+from belltone.design.parts import MaterialValue
 from belltone.reading.numbers import Values
 from belltone.sections.layups import PlyMaterialValue
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
-from belltone.sheet.expressions import parse
 from belltone.sheet.fields import value_fields
+from belltone.sheet.formulas import evaluated
 from belltone.sheet.handbook import handbook
 from belltone.sheet.model import PlyMaterial
 from belltone.sheet.units import Dimension, as_dimension
@@ -40,9 +41,13 @@ def isotropic(sheet: Sheet, values: Values, name: str, path: Path) -> MaterialVa
         offer = " or ".join(f"“{entry}”" for entry in near) or ", ".join(known)
         values.add(path, f"there is no material “{name}”; there is {offer}")
         return None
-    entry = handbook()[name]
+    return _from_handbook(name)
+
+
+@cache
+def _from_handbook(name: str) -> MaterialValue:
     return MaterialValue(
-        name, *(_si(text, dimension) for _, text, dimension in value_fields(entry))
+        name, *(_si(text, dimension) for _, text, dimension in value_fields(handbook()[name]))
     )
 
 
@@ -82,4 +87,4 @@ def wall_material(sheet: Sheet, values: Values, name: str, path: Path) -> PlyMat
 
 
 def _si(text: str, dimension: Dimension) -> float:
-    return as_dimension(parse(text).evaluate({}), dimension)
+    return as_dimension(evaluated(text), dimension)

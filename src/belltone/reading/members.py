@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.design.values import MaterialValue, MemberValue
+from belltone.design.parts import MaterialValue, MemberValue
 from belltone.geometry.paths import MemberPath, Straight, first_up, space_path
 from belltone.geometry.profiles import Arc, Line, ProfileError, arc_through
 from belltone.reading.materials import isotropic

@@ -8,7 +8,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.design.values import MaterialValue, MeshValue
+from belltone.design.parts import MaterialValue, MeshValue
 from belltone.geometry.received_meshes import FaceSet, MeshFileError, read_faces
 from belltone.reading.materials import isotropic
 from belltone.reading.numbers import Values

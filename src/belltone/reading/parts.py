@@ -5,7 +5,9 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, field
 
-from belltone.design.values import JointValue, MemberValue, PartValue, Place
+from belltone.design.parts import MemberValue, PartValue
+from belltone.design.place import Place
+from belltone.design.values import JointValue
 from belltone.reading.joints import frame_joints, frame_nodes
 from belltone.reading.members import MemberReader
 from belltone.reading.meshes import MeshReader

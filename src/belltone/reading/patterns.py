@@ -9,15 +9,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.design.values import (
-    JointSide,
-    JointValue,
-    MemberValue,
-    MeshValue,
-    PartValue,
-    Place,
-    SurfaceValue,
-)
+from belltone.design.parts import MemberValue, MeshValue, PartValue, SurfaceValue
+from belltone.design.place import Place
+from belltone.design.values import JointSide, JointValue
 from belltone.geometry.shapes import Hole, RoundHole
 from belltone.reading.numbers import Values
 from belltone.reading.placement import turn_about

@@ -9,6 +9,7 @@ from difflib import get_close_matches
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.design.parts import MemberValue, MeshValue, PartValue, PointValue, SurfaceValue
 from belltone.design.place import Place
 from belltone.design.preload import (
     ForceValue,
@@ -17,15 +18,7 @@ from belltone.design.preload import (
     PressureValue,
     SpinValue,
 )
-from belltone.design.values import (
-    MemberValue,
-    MeshValue,
-    PartValue,
-    PointValue,
-    SupportValue,
-    SurfaceValue,
-    site_features,
-)
+from belltone.design.values import SupportValue
 from belltone.reading.numbers import Values
 from belltone.reading.placement import vector
 from belltone.reading.sites import SiteReader
@@ -144,12 +137,12 @@ class PreloadReader:
         if place is None:
             return None
         part = parts[place.part]
-        if place.feature is None or site_features(part).get(place.feature) != "face":
+        if place.feature is None or part.features[place.feature].sort != "face":
             faces = [
                 f"“{other.name}.{feature}”"
                 for other in parts.values()
-                for feature, sort in site_features(other).items()
-                if sort == "face"
+                for feature, own in other.features.items()
+                if own.sort == "face"
             ]
             there = "; there is " + ", ".join(faces) if faces else ""
             self.values.add((*path, "site"), f"a pressure needs the face of a wall{there}")

@@ -9,14 +9,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.design.values import (
-    JointSide,
-    JointValue,
-    MemberValue,
-    PartValue,
-    SurfaceValue,
-    feature_place,
-)
+from belltone.design.parts import MemberValue, PartValue, SurfaceValue
+from belltone.design.values import JointSide, JointValue
+from belltone.geometry.features import AXIS
 from belltone.geometry.paths import MemberPath, Piece, Straight, Traced
 from belltone.geometry.shapes import Plate
 from belltone.reading.members import MemberReader
@@ -178,6 +173,6 @@ class _Laid:
 
 def rib_joint(rib: MemberValue) -> JointValue:
     """What welds a rib to its wall, all along."""
-    axis = feature_place(rib, "axis")
+    axis = rib.place_of(AXIS)
     sides = JointSide(rib.name, axis), JointSide(rib.on or "")
     return JointValue(f"{rib.name} – {rib.on}", *sides, "welded", np.inf, implied=True)

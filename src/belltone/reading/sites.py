@@ -9,16 +9,8 @@ from typing import Final
 
 import numpy as np
 
-from belltone.design.values import (
-    MemberValue,
-    MeshValue,
-    PartValue,
-    Place,
-    PointValue,
-    SurfaceValue,
-    feature_place,
-    site_features,
-)
+from belltone.design.parts import MemberValue, MeshValue, PartValue, PointValue, SurfaceValue
+from belltone.design.place import Place
 from belltone.geometry.outlines import closed_line, inside, rim_distance
 from belltone.geometry.shapes import Disc, Extruded, Lofted, Plate, Revolved
 from belltone.reading.numbers import Values
@@ -53,8 +45,8 @@ class SiteReader:
         """Every site of the sheet by name; ``nodes`` are those of frames."""
         places: dict[str, Place] = dict(nodes)
         for part in parts:
-            for feature in site_features(part):
-                place = feature_place(part, feature)
+            for feature in part.features:
+                place = part.place_of(feature)
                 places[place.site] = place
         by_name = {part.name: part for part in parts}
         for name, point in self.sheet.content.sites.items():

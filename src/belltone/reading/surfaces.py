@@ -10,7 +10,8 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.design.values import SurfaceValue, ThicknessValue
+from belltone.design.parts import SurfaceValue, ThicknessValue
+from belltone.geometry.features import shape_features
 from belltone.geometry.outlines import plate_problems
 from belltone.geometry.profiles import Profile
 from belltone.geometry.shapes import (
@@ -27,7 +28,6 @@ from belltone.geometry.shapes import (
     RoundedRectangle,
     RoundHole,
     SurfaceShape,
-    features,
 )
 from belltone.reading.materials import wall_material
 from belltone.reading.numbers import Values
@@ -93,7 +93,7 @@ class SurfaceReader:
         )
         if outline is None or len(self.values.findings) > before:
             return None
-        taken = features(Plate(outline))
+        taken = set(shape_features(Plate(outline)))
         copies = [
             (index, copy.hole(hole))
             for index, hole in enumerate(holes)
@@ -107,7 +107,7 @@ class SurfaceReader:
                     (*path, "holes", index, "name"),
                     f"“{hole.name}” already names another site of this plate",
                 )
-            taken[hole.name] = "edge"
+            taken.add(hole.name)
         plate = Plate(outline, holes)
         for index, message in plate_problems(plate):
             at = (*path, "outline") if index < 0 else (*path, "holes", numbered[index][0])

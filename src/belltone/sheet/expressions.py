@@ -1,25 +1,21 @@
 """Values as people write them: numbers with units, and arithmetic over knobs.
 
 ``3 mm``, ``2*wall + 1 mm``, ``sqrt(2)*reach``, ``2700 kg/m^3``. The text is turned into a
-Python expression in which each number with its unit is one placeholder, parsed with ``ast`` and
-walked by a small evaluator that knows arithmetic, a few functions and knob names, nothing else.
+Python expression in which each number with its unit is one placeholder and parsed with ``ast``;
+nothing but arithmetic, a few functions and knob names is let through.
 """
 
 from __future__ import annotations
 
 import ast
-import math
-import operator
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 from difflib import get_close_matches
 from functools import lru_cache
-from typing import Final, cast
+from typing import Final
 
-import pint
-
-from belltone.sheet.units import UNIT_NAMES, Quantity, UnitError, quantity
+from belltone.sheet.units import UNIT_NAMES, UnitError, unit_of
 
 __all__ = ["FUNCTIONS", "Expression", "ExpressionError", "parse"]
 
@@ -43,39 +39,18 @@ class ExpressionError(ValueError):
     """A value that cannot be read or computed, in words for its author."""
 
 
-def _trigonometric(call: Callable[[float], float]) -> Callable[[Quantity], Quantity]:
-    def apply(value: Quantity) -> Quantity:
-        angle = value if not value.dimensionless else value * quantity(1.0, "rad")
-        return quantity(call(angle.to("rad").magnitude))
-
-    return apply
-
-
-def _pick(choose: Callable[..., Quantity]) -> Callable[..., Quantity]:
-    def apply(*values: Quantity) -> Quantity:
-        units = values[0].units
-        return choose((value.to(units) for value in values), key=lambda value: value.magnitude)
-
-    return apply
-
-
-FUNCTIONS: Final[Mapping[str, tuple[Callable[..., Quantity], int | None]]] = {
-    "sqrt": (lambda value: value**0.5, 1),
-    "abs": (abs, 1),
-    "sin": (_trigonometric(math.sin), 1),
-    "cos": (_trigonometric(math.cos), 1),
-    "tan": (_trigonometric(math.tan), 1),
-    "min": (_pick(min), None),
-    "max": (_pick(max), None),
+FUNCTIONS: Final[Mapping[str, int | None]] = {
+    "sqrt": 1,
+    "abs": 1,
+    "sin": 1,
+    "cos": 1,
+    "tan": 1,
+    "min": None,
+    "max": None,
 }
 """Functions usable in a value, with their number of arguments (``None``: one or more)."""
 
-_OPERATORS: Final[Mapping[type[ast.operator], Callable[[Quantity, Quantity], Quantity]]] = {
-    ast.Add: operator.add,
-    ast.Sub: operator.sub,
-    ast.Mult: operator.mul,
-    ast.Div: operator.truediv,
-}
+_OPERATORS: Final = (ast.Add, ast.Sub, ast.Mult, ast.Div, ast.Pow)
 
 
 @dataclass(frozen=True)
@@ -97,58 +72,6 @@ class Expression:
             number, unit = self.quantities[int(node.id[2:])]
             return sign * number, unit
         return None
-
-    def evaluate(self, knobs: Mapping[str, Quantity]) -> Quantity:
-        """Compute the value; raises ``ExpressionError``."""
-        try:
-            return self._value(self.tree, knobs)
-        except pint.DimensionalityError as error:
-            raise ExpressionError(
-                f"“{self.text}” mixes {_unit_text(error.units1)} and {_unit_text(error.units2)}, "
-                "which cannot be added or compared"
-            ) from error
-        except ZeroDivisionError as error:
-            raise ExpressionError(f"“{self.text}” divides by zero") from error
-        except (OverflowError, ValueError) as error:
-            if isinstance(error, ExpressionError):
-                raise
-            raise ExpressionError(f"“{self.text}” has no finite value") from error
-
-    def _value(self, node: ast.expr, knobs: Mapping[str, Quantity]) -> Quantity:
-        if isinstance(node, ast.Name):
-            if node.id.startswith("_q"):
-                return quantity(*self.quantities[int(node.id[2:])])
-            if node.id == "pi":
-                return quantity(math.pi)
-            return knobs[node.id]
-        if isinstance(node, ast.UnaryOp):
-            value = self._value(node.operand, knobs)
-            return -value if isinstance(node.op, ast.USub) else value
-        if isinstance(node, ast.BinOp):
-            left, right = self._value(node.left, knobs), self._value(node.right, knobs)
-            if isinstance(node.op, ast.Pow):
-                return self._power(left, right)
-            return _OPERATORS[type(node.op)](left, right)
-        assert isinstance(node, ast.Call)
-        assert isinstance(node.func, ast.Name)
-        call, _ = FUNCTIONS[node.func.id]
-        result = call(*(self._value(argument, knobs) for argument in node.args))
-        if isinstance(result.magnitude, complex):
-            raise ExpressionError(f"“{self.text}” takes the root of a negative value")
-        return result
-
-    def _power(self, base: Quantity, exponent: Quantity) -> Quantity:
-        if not exponent.dimensionless:
-            raise ExpressionError(f"“{self.text}”: an exponent must be a plain number")
-        result = base ** exponent.to("").magnitude
-        if isinstance(result.magnitude, complex):
-            raise ExpressionError(f"“{self.text}” takes the root of a negative value")
-        return cast(Quantity, result)
-
-
-def _unit_text(unit: object) -> str:
-    text = str(unit)
-    return "a plain number" if text == "dimensionless" else f"“{text}”"
 
 
 @lru_cache(maxsize=8192)
@@ -186,7 +109,7 @@ def parse(text: str) -> Expression:
     _check(tree, text, names, 0)
     for _, unit in quantities:
         try:
-            quantity(1.0, unit)
+            unit_of(unit)
         except UnitError as error:
             raise ExpressionError(str(error)) from error
     return Expression(text, tree, tuple(quantities), frozenset(names))
@@ -207,17 +130,17 @@ def _check(node: ast.expr, text: str, names: set[str], depth: int) -> None:
     children: list[ast.expr]
     if isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.USub | ast.UAdd):
         children = [node.operand]
-    elif isinstance(node, ast.BinOp) and isinstance(node.op, (*_OPERATORS, ast.Pow)):
+    elif isinstance(node, ast.BinOp) and isinstance(node.op, _OPERATORS):
         children = [node.left, node.right]
     elif isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and not node.keywords:
-        known = FUNCTIONS.get(node.func.id)
+        known = FUNCTIONS.get(node.func.id, 0)
         if node.func.id.startswith("_q"):
             raise ExpressionError(f"“{text}”: a sign is missing before the bracket")
-        if known is None:
+        if known == 0:
             raise ExpressionError(
                 f"“{node.func.id}” is not a function known here; there are {', '.join(FUNCTIONS)}"
             )
-        if not node.args or (known[1] is not None and len(node.args) != known[1]):
+        if not node.args or (known is not None and len(node.args) != known):
             raise ExpressionError(f"“{node.func.id}” has the wrong number of values in “{text}”")
         children = node.args
     else:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from belltone.errors import UserError
 from belltone.sheet.expressions import ExpressionError, parse
+from belltone.sheet.formulas import evaluated
 from belltone.sheet.units import Dimension, UnitError, as_dimension
 
 __all__ = ["PlainValueError", "plain_value"]
@@ -26,7 +27,7 @@ def plain_value(text: str, dimension: Dimension) -> float:
                 f"“{shown}” names something; {dimension.article} is needed, "
                 f"such as “50 {dimension.likely[0]}”"
             )
-        value = expression.evaluate({})
+        value = evaluated(shown)
         if dimension.si and value.dimensionless:
             raise PlainValueError(
                 f"“{shown}” has no unit; {dimension.article} is needed: "

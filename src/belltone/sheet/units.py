@@ -9,23 +9,28 @@ from __future__ import annotations
 import math
 import re
 from dataclasses import dataclass
-from typing import Any, Final
+from functools import lru_cache
+from typing import Any, Final, TypeVar
 
 import pint
-from pint.facets.plain import PlainQuantity
 
 __all__ = [
     "DIMENSIONS",
     "UNIT_NAMES",
+    "Conversion",
     "Dimension",
     "Quantity",
+    "Unit",
     "UnitError",
     "as_dimension",
+    "conversion",
     "convert",
     "format_number",
     "natural_unit",
     "quantity",
+    "scale_of",
     "si_to_text",
+    "unit_of",
 ]
 
 _DEFINITIONS: Final = """
@@ -69,7 +74,8 @@ pound_force = 4.4482216152605 N = lbf
 percent = 0.01 = % = percent
 """
 
-Quantity = PlainQuantity[Any]
+Unit = pint.Unit
+T = TypeVar("T", bound=Any)  # numbers, and numbers with their slopes
 
 
 class UnitError(ValueError):
@@ -149,19 +155,45 @@ _UNIT_FACTOR: Final = r"\s*[A-Za-zµ_]+\s*(?:\^\s*-?\d{1,3}(?:\.\d+)?)?\s*"
 _UNIT_SHAPE: Final = re.compile(rf"{_UNIT_FACTOR}(?:[*/]{_UNIT_FACTOR})*")
 
 
-def quantity(value: float, unit: str = "") -> Quantity:
-    """Return ``value`` in ``unit``; raises ``UnitError`` for an unknown unit."""
-    text = unit.strip().replace("·", "*").replace("²", "^2").replace("³", "^3")
-    text = text.replace("%", "percent").replace("°", "deg").replace("**", "^")
-    if text and not _UNIT_SHAPE.fullmatch(text):
-        raise UnitError(f"“{unit}” cannot be read as a unit")
-    for name in re.findall(r"[A-Za-zµ_]+", text):
+@dataclass(frozen=True)
+class Quantity:
+    """A number in base units (m, kg, s, K, rad), and the unit it was given in."""
+
+    base: float
+    unit: Unit
+
+    @property
+    def dimensionless(self) -> bool:
+        """Whether it measures nothing; percents do not."""
+        return bool(self.unit.dimensionless)
+
+
+@lru_cache(maxsize=4096)
+def unit_of(text: str) -> Unit:
+    """Read a unit; raises ``UnitError`` for an unknown one."""
+    plain = text.strip().replace("·", "*").replace("²", "^2").replace("³", "^3")
+    plain = plain.replace("%", "percent").replace("°", "deg").replace("**", "^")
+    if plain and not _UNIT_SHAPE.fullmatch(plain):
+        raise UnitError(f"“{text}” cannot be read as a unit")
+    for name in re.findall(r"[A-Za-zµ_]+", plain):
         if name not in UNIT_NAMES:
             raise UnitError(f"“{name}” is not a unit known here")
     try:
-        return _REGISTRY.Quantity(float(value), text.replace("^", "**") or "dimensionless")
+        return _REGISTRY.Unit(plain.replace("^", "**") or "dimensionless")
     except (pint.errors.PintError, TypeError, ValueError, SyntaxError) as error:
-        raise UnitError(f"“{unit}” cannot be read as a unit") from error
+        raise UnitError(f"“{text}” cannot be read as a unit") from error
+
+
+@lru_cache(maxsize=4096)
+def scale_of(unit: Unit) -> float:
+    """How many base units a unit is."""
+    return float(_REGISTRY.Quantity(1.0, unit).to_root_units().magnitude)
+
+
+def quantity(value: float, unit: str = "") -> Quantity:
+    """Return ``value`` in ``unit``; raises ``UnitError`` for an unknown unit."""
+    found = unit_of(unit)
+    return Quantity(float(value) * scale_of(found), found)
 
 
 _SHORT: Final = {
@@ -171,12 +203,9 @@ _SHORT: Final = {
     "kelvin": "K",
     "radian": "rad",
 }
-_TURN: Final = quantity(1.0, "turn")
-_RADIAN: Final = quantity(1.0, "rad")
-_GRAM: Final = quantity(1.0, "g")
-_GRAVITY: Final = quantity(9.80665, "m/s^2")  # standard gravity, CGPM (1901)
-_ZEROS: Final = {"celsius": quantity(273.15, "K"), "fahrenheit": quantity(459.67 / 1.8, "K")}
-"""Where the scales of temperature begin."""
+_GRAVITY: Final = 9.80665  # standard gravity (m/s²), CGPM (1901)
+_ZEROS: Final = {"celsius": 273.15, "fahrenheit": 459.67 / 1.8}
+"""Where the scales of temperature begin (K)."""
 
 
 def as_dimension(value: Quantity, dimension: Dimension) -> float:
@@ -186,52 +215,71 @@ def as_dimension(value: Quantity, dimension: Dimension) -> float:
     stiffness without its angle is meant for a radian. ``g`` stands for gravity where an
     acceleration is asked for. A temperature counts from the zero of its own scale.
     """
-    if not math.isfinite(value.magnitude):
+    if not math.isfinite(value.base):
         raise UnitError("the value is not a finite number")
-    candidates = [value]
-    if dimension.name == "temperature":
-        value = value + _ZEROS.get(str(value.units), quantity(0.0, "K"))
-        candidates = [value]
-    elif dimension.name == "acceleration" and value.units == _GRAM.units:
-        candidates.append(value.magnitude * _GRAVITY)
+    return conversion(value.unit, dimension)(value.base)
+
+
+@dataclass(frozen=True)
+class Conversion:
+    """From base units to the unit of a dimension: times a factor, or by one, and a zero added."""
+
+    factor: float
+    divisor: float
+    zero: float
+
+    def __call__(self, base: T) -> T:
+        """Convert a number."""
+        found: T = base * self.factor / self.divisor
+        return found + self.zero if self.zero else found  # type: ignore[no-any-return]
+
+
+@lru_cache(maxsize=4096)
+def conversion(unit: Unit, dimension: Dimension) -> Conversion:
+    """How values in a unit come to stand for a dimension; see `as_dimension`."""
+    wanted = unit_of(dimension.si)
+    turn = scale_of(unit_of("turn"))
+    candidates = [(unit, 1.0, 1.0)]
+    if dimension.name == "acceleration" and unit == unit_of("g"):
+        candidates.append((unit_of("m/s^2"), _GRAVITY, scale_of(unit)))
     elif dimension.name == "frequency":
-        candidates.append(value / _TURN)
+        candidates.append((unit / unit_of("turn"), 1.0, turn))
     elif dimension.name == "speed":
-        candidates.append(value * _TURN)
+        candidates.append((unit * unit_of("turn"), turn, 1.0))
     elif dimension.name == "angle":
-        candidates.append(value * _RADIAN)
+        candidates.append((unit * unit_of("rad"), 1.0, 1.0))
     elif dimension.name == "turning stiffness":
-        candidates.append(value / _RADIAN)
-    for candidate in candidates:
-        try:
-            return float(candidate.to(quantity(1.0, dimension.si).units).magnitude)
-        except pint.DimensionalityError:
-            continue
+        candidates.append((unit / unit_of("rad"), 1.0, 1.0))
+    for candidate, factor, divisor in candidates:
+        if candidate.is_compatible_with(wanted):
+            zero = _ZEROS.get(str(unit), 0.0) if dimension.name == "temperature" else 0.0
+            return Conversion(factor, divisor * scale_of(wanted), zero)
     offered = ", ".join(unit for unit in dimension.likely if unit)
-    wanted = f"{dimension.article} (in {offered}, …)" if offered else "a plain number"
-    raise UnitError(f"this is {_what(value)}, where {wanted} is needed")
+    needed = f"{dimension.article} (in {offered}, …)" if offered else "a plain number"
+    raise UnitError(f"this is {_what(unit)}, where {needed} is needed")
 
 
-def _what(value: Quantity) -> str:
-    if value.dimensionless:
+def _what(unit: Unit) -> str:
+    if unit.dimensionless:
         return "a plain number"
     # A growth of pressure is measured alike, but hardly ever typed by mistake.
-    if value.is_compatible_with(quantity(1.0, "N/m^3").units):
+    if unit.is_compatible_with(unit_of("N/m^3")):
         return "a weight density (force per volume)"
     for dimension in DIMENSIONS.values():
-        if dimension.si and value.is_compatible_with(quantity(1.0, dimension.si).units):
+        if dimension.si and unit.is_compatible_with(unit_of(dimension.si)):
             return dimension.article
-    return f"measured in {value.units:~}"
+    return f"measured in {unit:~}"
 
 
-def natural_unit(value: Quantity) -> str:
+@lru_cache(maxsize=4096)
+def natural_unit(unit: Unit) -> str:
     """The unit to write a worked-out value in: the usual one of what it measures, else in SI."""
-    if value.dimensionless:
+    if unit.dimensionless:
         return ""
     for dimension in DIMENSIONS.values():
-        if dimension.si and value.is_compatible_with(quantity(1.0, dimension.si).units):
+        if dimension.si and unit.is_compatible_with(unit_of(dimension.si)):
             return dimension.likely[0]
-    powers = value.to_root_units().unit_items()
+    powers = _REGISTRY.Quantity(1.0, unit).to_root_units().unit_items()
     return "*".join(
         name if power == 1 else f"{name}^{format_number(float(str(power)))}"
         for name, power in ((_SHORT[base], power) for base, power in powers)

@@ -10,19 +10,23 @@ import platformdirs
 
 from belltone.errors import UserError
 
-__all__ = ["error_words"]
+__all__ = ["error_words", "fault_of", "fault_words"]
 
 
 def error_words(error: BaseException) -> str:
     """What to tell the user of an error; one that is a fault of the program goes to the log."""
-    return str(error) if isinstance(error, UserError) else _recorded(error)
+    return str(error) if isinstance(error, UserError) else fault_words(*fault_of(error))
 
 
-def _recorded(error: BaseException) -> str:
-    """Write the traceback to the log; returns what to tell the user."""
-    path = Path(platformdirs.user_state_dir("belltone")) / "failures.log"
+def fault_of(error: BaseException) -> tuple[str, str]:
+    """A line on a fault of the program, and its traceback."""
     summary = f"an error inside the program ({type(error).__name__}: {error})"
-    trace = "".join(traceback.format_exception(error))
+    return summary, "".join(traceback.format_exception(error))
+
+
+def fault_words(summary: str, trace: str) -> str:
+    """Write a fault to the log; returns what to tell the user."""
+    path = Path(platformdirs.user_state_dir("belltone")) / "failures.log"
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         with path.open("a", encoding="utf-8") as log:

@@ -13,11 +13,12 @@ from scipy.interpolate import PchipInterpolator
 from belltone.modes.modeset import ModeSet
 from belltone.modes.pairing import pair
 
-__all__ = ["LOST", "Branch", "follow", "poor_steps", "with_errors"]
+__all__ = ["LOST", "SURE", "Branch", "follow", "poor_steps", "with_errors"]
 
 Array = NDArray[np.float64]
 
-_CLEAR: Final = 0.85  # below this assurance a step is halved to look closer
+SURE: Final = 0.85
+"""Assurance below which a step is halved to look closer."""
 LOST: Final = 0.3
 """Assurance below which a branch ends and another begins."""
 _TOP: Final = 2  # so many modes at the top of a list may leave or enter it unseen
@@ -56,7 +57,7 @@ def poor_steps(values: Sequence[float], sets: Sequence[ModeSet | None]) -> list[
             continue
         _, certainty = pair(first, second)
         watched = certainty[: max(1, len(certainty) - _TOP)]
-        if len(watched) and watched.min() < _CLEAR:
+        if len(watched) and watched.min() < SURE:
             poor.append(index)
     return poor
 
@@ -85,7 +86,7 @@ def follow(
                 if partner >= 0 and sure >= LOST:
                     trail.add(index, int(partner), float(found.flexible[partner]), float(sure))
                     taken.add(int(partner))
-                    if sure < _CLEAR:
+                    if sure < SURE:
                         trail.veers.append(values[index])
         for place in range(len(found.flexible)):
             if place not in taken:

@@ -7,27 +7,27 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, wait
 from concurrent.futures.process import BrokenProcessPool
 from dataclasses import dataclass
-from typing import Any, Final
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
 from belltone.design.values import Design, KnobValue
-from belltone.errors import UserError
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.modeset import ModeSet
 from belltone.modes.pairing import pair
 from belltone.modes.solve import ModeRequest, request_for
 from belltone.progress import Progress
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.store.results import ResultStore, result_key
 from belltone.sweep.branches import LOST, Branch, follow, poor_steps, with_errors
 from belltone.sweep.failure import PointFailure
 from belltone.sweep.plan import SweepPlan, turnable
+from belltone.sweep.pool import LOST_WORKER, POLL_SECONDS, SweepError, results_of
 from belltone.sweep.work import choose_at, solve_point
 
-__all__ = ["Sweep", "SweepError", "frequency_near", "run_sweep"]
+__all__ = ["Sweep", "frequency_near", "run_sweep"]
 
 Array = NDArray[np.float64]
 
@@ -35,14 +35,6 @@ _EXTRA_MODES: Final = 4  # found beyond those asked for, so that branches may ch
 _HALVINGS: Final = 5  # a step is looked at down to a thirty-second of its width
 _EDGE_HALVINGS: Final = 8  # frequencies fall by half for every two of them
 _LOOKED_AT: Final = (0.0, 0.5, 1.0)  # shares of the way at which errors are told
-_LOST_WORKER: Final = (
-    "a worker process was lost; the finished points are kept, so run the sweep again"
-)
-_POLL_SECONDS: Final = 0.1  # how soon a stop is heard
-
-
-class SweepError(UserError):
-    """A sweep that could not be carried through."""
 
 
 @dataclass(frozen=True)
@@ -127,7 +119,9 @@ def run_sweep(
     )
 
 
-def frequency_near(sweep: Sweep, branch: Branch, value: float) -> tuple[float, ModeSet, int] | None:
+def frequency_near(
+    sweep: Sweep, branch: Branch, value: float, workers: Executor, progress: Progress
+) -> tuple[float, ModeSet, int] | None:
     """Solve at ``value`` and find the branch there by its shape at the nearest known value.
 
     Returns its frequency, the modes and its place among the flexible ones; ``None`` when there
@@ -140,10 +134,15 @@ def frequency_near(sweep: Sweep, branch: Branch, value: float) -> tuple[float, M
     place = branch.places[nearest]
     if sweep.values[nearest] == value:
         return float(reference.flexible[place]), reference, place
-    settings = {sweep.knob.name: sweep.knob.exact_text(value)}
-    found = solve_point(
-        sweep.sheet.text, settings, sweep.request, sweep.discretisation, sweep.sheet.folder
+    asked = workers.submit(
+        solve_point,
+        sweep.sheet.text,
+        sweep.knob.turned(value),
+        sweep.request,
+        sweep.discretisation,
+        sweep.sheet.folder,
     )
+    (found,) = results_of([asked], progress)
     if isinstance(found, PointFailure):
         return None
     curve = branch.curve(sweep.values)
@@ -209,11 +208,9 @@ def _hardest(
     probes = {plan.values[0], plan.values[len(plan.values) // 2], plan.values[-1]}
     chosen: list[Discretisation] = []
     reason = ""
-    for found in _done(
+    for found in results_of(
         [
-            workers.submit(
-                choose_at, sheet.text, {knob.name: knob.exact_text(value)}, request, sheet.folder
-            )
+            workers.submit(choose_at, sheet.text, knob.turned(value), request, sheet.folder)
             for value in sorted(probes)
         ],
         progress,
@@ -230,21 +227,6 @@ def _hardest(
         max(each.order for each in chosen),
         chosen[len(chosen) // 2].plans,
     )
-
-
-def _done(futures: Sequence[Future[Any]], progress: Progress) -> list[Any]:
-    """Results in order; a stop is heard soon."""
-    pending = set(futures)
-    try:
-        while pending:
-            _, pending = wait(pending, timeout=_POLL_SECONDS)
-            progress.check()
-        return [future.result() for future in futures]
-    except BrokenProcessPool as error:
-        raise SweepError(_LOST_WORKER) from error
-    finally:
-        for future in pending:
-            future.cancel()
 
 
 @dataclass
@@ -277,7 +259,7 @@ class _PointSolver:
                 future = self.workers.submit(
                     solve_point,
                     self.sheet.text,
-                    self._settings(value),
+                    self.knob.turned(value),
                     self.request,
                     self.discretisation,
                     self.sheet.folder,
@@ -286,12 +268,12 @@ class _PointSolver:
                 pending[future] = value
             self.progress.report(len(self.answers), total, "sweep")
             while pending:
-                done, _ = wait(pending, timeout=_POLL_SECONDS, return_when=FIRST_COMPLETED)
+                done, _ = wait(pending, timeout=POLL_SECONDS, return_when=FIRST_COMPLETED)
                 for future in done:
                     self._keep(pending.pop(future), future.result())
                 self.progress.report(len(self.answers), total, "sweep")
         except BrokenProcessPool as error:
-            raise SweepError(_LOST_WORKER) from error
+            raise SweepError(LOST_WORKER) from error
         finally:
             for future in pending:
                 future.cancel()
@@ -301,8 +283,6 @@ class _PointSolver:
         if self.store is not None and not isinstance(answer, PointFailure):
             self.store.put(self._key(value), answer)
 
-    def _settings(self, value: float) -> dict[str, str]:
-        return {self.knob.name: self.knob.exact_text(value)}
-
     def _key(self, value: float) -> str:
-        return result_key(self.sheet, self._settings(value), self.request, self.discretisation)
+        settings = {self.knob.name: self.knob.exact_text(value)}
+        return result_key(self.sheet, settings, self.request, self.discretisation)

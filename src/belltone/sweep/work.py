@@ -2,29 +2,30 @@
 
 from __future__ import annotations
 
-import multiprocessing
-import os
-import select
-import signal
-import threading
-import time
 from collections.abc import Mapping
-from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 
-import threadpoolctl
+import numpy as np
+from numpy.typing import NDArray
 
 from belltone.errors import UserError
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.modeset import ModeSet
+from belltone.modes.slopes import slopes_of_knob
 from belltone.modes.solution import Solution
-from belltone.modes.solve import ModeRequest, choose_discretisation, solve
-from belltone.reading.evaluate import evaluate
+from belltone.modes.solve import ModeRequest, Solved, choose_discretisation, solve
+from belltone.reading.family import DesignFamily
 from belltone.sheet.document import Sheet
 from belltone.sweep.failure import PointFailure, failure_of
 
-__all__ = ["choose_at", "solve_point", "start_workers"]
+__all__ = [
+    "PointWithSlopes",
+    "choose_at",
+    "solve_point",
+    "solve_with_slopes",
+]
 
 _LAST: dict[tuple[str, Discretisation], Solution] = {}
 """The point this process solved last."""
@@ -32,83 +33,77 @@ _LAST: dict[tuple[str, Discretisation], Solution] = {}
 
 def solve_point(
     text: str,
-    settings: Mapping[str, str],
+    turned: Mapping[str, float],
     request: ModeRequest,
     discretisation: Discretisation,
     folder: Path | None = None,
     told: bool = False,
 ) -> ModeSet | PointFailure:
-    """Solve one point of a sweep; a point that has no answer says why.
+    """Solve a sheet with knobs turned to numbers in base units, or say why it has no answer.
 
     Errors are no numbers where they are not to be ``told``. A process begins from the point it
     solved before, which is never far.
     """
     near = _LAST.get((text, discretisation))
     try:
-        design = evaluate(_sheet(text, folder), settings)
+        design = _family(text, folder).at(turned)
         found = solve(design, request, discretisation, told=told, near=near)
     except UserError as error:
         return failure_of(error)
-    _LAST.clear()
-    _LAST[text, discretisation] = found.solution
+    _remember(text, found)
     return found.modes
 
 
+@dataclass(frozen=True)
+class PointWithSlopes:
+    """A point solved: its modes, and how fast each flexible frequency (Hz) moves with a knob.
+
+    Slopes are for a base unit of the knob, and no numbers where it cannot move both ways.
+    """
+
+    modes: ModeSet
+    slopes: NDArray[np.float64]
+
+
+def solve_with_slopes(
+    text: str,
+    turned: Mapping[str, float],
+    knob: str,
+    request: ModeRequest,
+    discretisation: Discretisation | None = None,
+    folder: Path | None = None,
+    told: bool = True,
+) -> PointWithSlopes | PointFailure:
+    """The same as `solve_point`, with slopes; with no discretisation given, one by accuracy."""
+    family = _family(text, folder)
+    near = None if discretisation is None else _LAST.get((text, discretisation))
+    try:
+        found = solve(family.at(turned), request, discretisation, told=told, near=near)
+    except UserError as error:
+        return failure_of(error)
+    _remember(text, found)
+    try:
+        slopes = slopes_of_knob(family, turned, knob, found.solution).frequencies
+    except UserError:
+        slopes = np.full(len(found.modes.flexible), np.nan)
+    return PointWithSlopes(found.modes, slopes)
+
+
+def _remember(text: str, found: Solved) -> None:
+    _LAST.clear()
+    _LAST[text, found.modes.discretisation] = found.solution
+
+
 def choose_at(
-    text: str, settings: Mapping[str, str], request: ModeRequest, folder: Path | None = None
+    text: str, turned: Mapping[str, float], request: ModeRequest, folder: Path | None = None
 ) -> Discretisation | PointFailure:
     """The discretisation a point needs, or why it has no answer."""
     try:
-        return choose_discretisation(evaluate(_sheet(text, folder), settings), request)
+        return choose_discretisation(_family(text, folder).at(turned), request)
     except UserError as error:
         return failure_of(error)
 
 
-def _end_with(owner: int) -> None:
-    """Wait for a process to end, however it does, and end this one.
-
-    Its last worker gone, the server workers are forked from ends by itself.
-    """
-    try:
-        watched = os.pidfd_open(owner)
-    except ProcessLookupError:
-        os._exit(1)
-    except OSError:  # an old kernel
-        while os.path.exists(f"/proc/{owner}"):
-            time.sleep(1.0)
-        os._exit(1)
-    select.select([watched], [], [])
-    os._exit(1)
-
-
 @lru_cache(maxsize=4)
-def _sheet(text: str, folder: Path | None) -> Sheet:
-    return Sheet.from_text(text, folder)
-
-
-def start_workers(count: int | None = None) -> ProcessPoolExecutor:
-    """Start a pool of worker processes; the caller shuts it down.
-
-    They are forked from a clean server process that has this module loaded, so they start at
-    once and share nothing with a window or its threads.
-    """
-    context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload([__name__])
-    return ProcessPoolExecutor(
-        count or os.cpu_count() or 1,
-        mp_context=context,
-        initializer=_prepared,
-        initargs=(os.getpid(),),
-    )
-
-
-def _prepared(owner: int) -> None:
-    """End with the program that started this, and keep to one thread.
-
-    The points of a sweep already fill the processors. Ctrl+C is for the program: it stops its
-    workers in order.
-    """
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
-    threading.Thread(target=_end_with, args=(owner,), daemon=True).start()
-    os.environ["MKL_NUM_THREADS"] = "1"  # the factorisation's library is loaded at its first use
-    threadpoolctl.threadpool_limits(1)
+def _family(text: str, folder: Path | None) -> DesignFamily:
+    return DesignFamily(Sheet.from_text(text, folder))

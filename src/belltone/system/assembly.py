@@ -10,18 +10,19 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 from scipy import linalg, sparse
-from scipy.sparse.csgraph import connected_components
 from scipy.sparse.linalg import lsqr
 
-from belltone.design.values import Design, MeshValue, SupportValue
+from belltone.design.values import Design, SupportValue
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.sites import SiteNodes
-from belltone.system.bodies import Body, body_elements, mesh_bodies
+from belltone.system.bodies import Body
 from belltone.system.constraints import Tie, one_body, site_motion, site_rows
+from belltone.system.division import mesh_bodies
 from belltone.system.elimination import FreeMotions, eliminate
 from belltone.system.joints import joint_ties
+from belltone.system.kinds import body_of, kind_of
 from belltone.system.lumps import lump_of
-from belltone.system.pattern import Places, Reduction
+from belltone.system.pattern import Places, Structure
 from belltone.system.pose import Pose
 from belltone.system.rigid import RigidPart, Stops, rigid_modes, sheet_motions
 
@@ -34,7 +35,7 @@ Matrix = sparse.csc_matrix
 _NO_ARM: Final = 1e-6  # of the size
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class System:
     """Stiffness and mass over the motions supports and joints permit, and the way back to nodes.
 
@@ -94,7 +95,7 @@ def bodies_of(design: Design, discretisation: Discretisation) -> tuple[Body, ...
     bodies: list[Body] = []
     first = 0
     for part, mesh in mesh_bodies(design, discretisation):
-        bodies.append(Body(part, mesh, body_elements(mesh), first))
+        bodies.append(body_of(part, mesh, first))
         first += len(mesh.coordinates)
     return tuple(bodies)
 
@@ -108,10 +109,16 @@ def assemble(design: Design, discretisation: Discretisation) -> System:
 
 
 class Assembly:
-    """A design meshed once, to be put together as made or at any pose."""
+    """A design meshed once, to be put together as made or at any pose.
 
-    def __init__(self, design: Design, discretisation: Discretisation) -> None:
+    ``structure`` is that of a neighbour with this discretisation, where there is one.
+    """
+
+    def __init__(
+        self, design: Design, discretisation: Discretisation, structure: Structure | None = None
+    ) -> None:
         self.design = design
+        self._structure = structure or Structure()
         self.bodies = bodies_of(design, discretisation)
         self.by_name = {body.part.name: body for body in self.bodies}
         self.coordinates = np.concatenate([body.mesh.coordinates for body in self.bodies])
@@ -234,7 +241,7 @@ class Assembly:
     @cached_property
     def _places(self) -> Places:
         nodes = [body.mesh.connectivity + body.first for body in self.bodies]
-        return Places(nodes, len(self.coordinates))
+        return self._structure.places(nodes, len(self.coordinates))
 
     def gathered(self, forces: Sequence[Array]) -> Array:
         """Forces of the elements of all bodies on all unknowns."""
@@ -254,8 +261,8 @@ class Assembly:
         masses = [body.elements.inertia().hessian(body.elements.directors) for body in bodies]
         stiffnesses = [body.elements.stiffness() for body in bodies]
         free = self.free(pose)
-        reduction = Reduction(self._places, free, [hung, sprung])
-        reduced_mass = reduction.filled(masses, hung)
+        reduction = self._structure.reduction(self._places, free, [hung, sprung])
+        reduced_mass = reduction.filled(masses, free.basis, hung)
         moved, names = rigid_modes(
             at,
             self.extent,
@@ -266,18 +273,20 @@ class Assembly:
         moves = sheet_motions(at)
         pushed = self._pushed(masses, moves) + np.asarray(hung @ moves)
         return System(
-            bodies,
-            reduction.filled(stiffnesses, sprung),
-            reduced_mass,
-            free,
-            springs,
-            spring_stiffness,
-            tuple(site_motion(site, self.size) for site in self._rigid_sites),
-            _orthonormal(free.reduced(moved), reduced_mass),
-            names,
-            moves.T @ pushed,
-            np.asarray(free.basis.T @ pushed),
-            self.scattered(stiffnesses) + sprung if self.design.preload is not None else None,
+            bodies=bodies,
+            stiffness=reduction.filled(stiffnesses, free.basis, sprung),
+            mass=reduced_mass,
+            free=free,
+            spring_rows=springs,
+            spring_stiffness=spring_stiffness,
+            carried=tuple(site_motion(site, self.size) for site in self._rigid_sites),
+            rigid=_orthonormal(free.reduced(moved), reduced_mass),
+            rigid_names=names,
+            rigid_mass=moves.T @ pushed,
+            coupling=np.asarray(free.basis.T @ pushed),
+            unreduced=self.scattered(stiffnesses) + sprung
+            if self.design.preload is not None
+            else None,
         )
 
     def _pushed(self, matrices: Sequence[Array], motions: Array) -> Array:
@@ -368,18 +377,14 @@ def _orthonormal(vectors: Array, mass: Matrix) -> Array:
 
 
 def _pieces(body: Body) -> list[RigidPart]:
-    """A body as what can move as one: a received mesh may be in pieces that share no node."""
-    count = len(body.mesh.coordinates)
-    name, nodes = body.part.name, body.first + np.arange(count)
-    if not isinstance(body.part, MeshValue):
-        return [RigidPart(name, nodes)]
-    corners = body.mesh.connectivity
-    ends = np.concatenate([corners[:, [0, 1]], corners[:, [1, 2]]])
-    graph = sparse.coo_matrix((np.ones(len(ends)), ends.T), (count, count))
-    pieces, label = connected_components(graph, directed=False)
-    if pieces == 1:
-        return [RigidPart(name, nodes)]
-    return [RigidPart(f"{name}, piece {own + 1}", nodes[label == own]) for own in range(pieces)]
+    """A body as what can move as one."""
+    name, found = body.part.name, kind_of(body.part).pieces(body.mesh)
+    if len(found) == 1:
+        return [RigidPart(name, body.first + found[0])]
+    return [
+        RigidPart(f"{name}, piece {number}", body.first + own)
+        for number, own in enumerate(found, start=1)
+    ]
 
 
 def _lines(design: Design, bodies: Mapping[str, Body]) -> dict[str, Array]:

@@ -17,6 +17,7 @@ from scipy import sparse
 from belltone.progress import Progress
 from belltone.system.factor import Factor, SingularShiftError
 from belltone.system.lanczos import KrylovSpace
+from belltone.system.pattern import combined
 
 __all__ = ["FACTOR_LIMIT", "Buckling", "buckling"]
 
@@ -79,7 +80,7 @@ def buckling(
 def _count_below(stiffness: Matrix, added: Matrix, limit: float) -> int:
     for share in (1.0, 0.99, 0.97):
         try:
-            negatives = Factor(sparse.csc_matrix(stiffness + share * limit * added)).negatives
+            negatives = Factor(combined(stiffness, share * limit, added)).negatives
         except SingularShiftError:
             continue
         if negatives is not None:

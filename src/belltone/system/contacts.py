@@ -8,7 +8,8 @@ from typing import Final
 
 import numpy as np
 
-from belltone.design.values import Design, JointValue, MemberValue, PointValue
+from belltone.design.parts import MemberValue, PointValue
+from belltone.design.values import Design, JointValue
 from belltone.mesh.discretisation import Discretisation
 from belltone.progress import Progress
 from belltone.system.assembly import bodies_of

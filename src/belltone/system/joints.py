@@ -10,14 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
-from belltone.design.values import (
-    Design,
-    JointSide,
-    JointValue,
-    Place,
-    feature_place,
-    site_features,
-)
+from belltone.design.place import Place
+from belltone.design.values import Design, JointSide, JointValue
 from belltone.errors import UserError
 from belltone.mesh.sites import Feet, SiteNodes
 from belltone.system.bodies import Body
@@ -251,10 +245,10 @@ def _finer_of(met: Meeting, tolerance: float) -> Meeting:
     if len(met.stations) == 1:
         return met
     size = met.length * _extent(met.stations)
-    for feature, sort in site_features(met.other.part).items():
-        if sort != "edge" or feature == "outline":
+    for name, feature in met.other.part.features.items():
+        if feature.sort != "edge" or feature.whole:
             continue
-        place = feature_place(met.other.part, feature)
+        place = met.other.part.place_of(name)
         back = _met(met.other, met.driving, place, met.other.site(place), tolerance)
         if back is None or len(back.stations) <= len(met.stations):
             continue
@@ -356,14 +350,14 @@ def touching(first: Body, second: Body, tolerance: float) -> list[Meeting]:
     for driving, other in ((first, second), (second, first)):
         for wanted in _SORTS:
             found: list[tuple[float, Meeting]] = []
-            for feature, sort in site_features(driving.part).items():
-                if sort not in wanted or feature == "outline":
+            for name, feature in driving.part.features.items():
+                if feature.sort not in wanted or feature.whole:
                     continue
-                place = feature_place(driving.part, feature)
+                place = driving.part.place_of(name)
                 stations = driving.site(place)
                 met = _met(driving, other, place, stations, tolerance)
                 if met is not None and (len(met.stations) > 1 or len(stations) == 1):
-                    if sort == "axis" and _extent(met.stations) < 2 * reach_of(driving):
+                    if feature.sort == "axis" and _extent(met.stations) < 2 * reach_of(driving):
                         continue  # it only ends there
                     found.append((met.length * _extent(stations), met))
             # The last bit of an edge that runs off from another, which touches, is no edge.
@@ -408,7 +402,7 @@ def _gap(first: Body, second: Body, places: list[SiteNodes | None]) -> float:
         if stations is None:
             if any(place is not None for place in places):
                 continue
-            whole = [feature_place(driving.part, name) for name in site_features(driving.part)]
+            whole = [driving.part.place_of(name) for name in driving.part.features]
             sites = [driving.site(place) for place in whole]
         else:
             sites = [stations]

@@ -17,6 +17,7 @@ from scipy import linalg, sparse
 
 from belltone.progress import Progress
 from belltone.system.factor import Factor, SingularShiftError
+from belltone.system.pattern import combined
 
 __all__ = [
     "Eigenpairs",
@@ -213,7 +214,7 @@ def _negatives_near(stiffness: Matrix, mass: Matrix, shift: float) -> int:
 
 
 def _at(stiffness: Matrix, mass: Matrix, shift: float) -> Matrix:
-    return sparse.csc_matrix(stiffness - shift * mass)
+    return combined(stiffness, -shift, mass)
 
 
 def free_shift(stiffness: Matrix, mass: Matrix, rigid: Array) -> float:
@@ -255,12 +256,13 @@ class KrylovSpace:
         start: Array | None = None,
     ) -> None:
         self._block = min(max(_BLOCK, wanted // _FOR_EACH), _WIDEST)
-        (self._factor, self.shift), self._mass = factor, mass
+        (self._factor, self.shift), self._mass = factor, mass.copy()
+        self._mass.eliminate_zeros()  # products skip them
         self._rigid_count = rigid.shape[1]
         self._available = available
         self._random = np.random.default_rng(_SEED)
         self._columns = np.asfortranarray(rigid)
-        self._images = np.asfortranarray(mass @ rigid)
+        self._images = np.asfortranarray(self._mass @ rigid)
         self._used = self._rigid_count
         self._projected = np.empty((0, 0))
         self._coupling = np.empty((0, 0))
@@ -270,7 +272,7 @@ class KrylovSpace:
             self._next = self._fresh(min(self._block, available))
         else:
             clear = self._clear_of_known(start)
-            longest = np.einsum("ij,ij->j", clear, np.asarray(mass @ clear)).max()
+            longest = np.einsum("ij,ij->j", clear, np.asarray(self._mass @ clear)).max()
             self._next = self._normalised(clear, float(np.sqrt(longest)))[0][:, :available]
 
     @property

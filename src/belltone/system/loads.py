@@ -21,10 +21,10 @@ from belltone.elements.directors import (
     torques,
     turning_stiffness,
 )
-from belltone.mesh.faces import FaceMesh
 from belltone.system.assembly import Assembly
 from belltone.system.bodies import Body
 from belltone.system.constraints import site_rows
+from belltone.system.kinds import kind_of
 from belltone.system.pose import Pose
 
 __all__ = ["Loads", "Pushed", "gyroscopic"]
@@ -161,8 +161,7 @@ def _pressed(assembly: Assembly, pressure: PressureValue) -> tuple[Body, Array]:
     """The body a pressure acts on, and the pressure (Pa) at its integration points."""
     body = assembly.by_name[pressure.place.part]
     values = pressure.at(body.elements.points())
-    mesh = body.mesh
-    if isinstance(mesh, FaceMesh) and pressure.place.feature != "face":
-        chosen = mesh.part.areas[str(pressure.place.feature)]
-        values = np.where(np.isin(mesh.face, chosen)[:, None], values, 0.0)
+    chosen = kind_of(body.part).loaded_at(body.mesh, pressure.place)
+    if chosen is not None:
+        values = np.where(chosen[:, None], values, 0.0)
     return body, values

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,7 +12,7 @@ from scipy import sparse
 
 from belltone.system.elimination import FreeMotions
 
-__all__ = ["Places", "Reduction"]
+__all__ = ["Places", "Reduction", "Structure", "combined"]
 
 Array = NDArray[np.float64]
 IntArray = NDArray[np.intp]
@@ -22,69 +23,85 @@ class Places:
     """Blocks of six by six that pairs of nodes share, over all elements of an assembly.
 
     ``nodes`` (elements, n) lists those of each kind of element, numbered through; ``count`` is how
-    many nodes there are.
+    many nodes there are. ``row`` and ``column`` are the nodes of each block, by columns, and
+    ``block`` gives for each kind of element those of its pairs ``(elements, n, n)``.
     """
 
     def __init__(self, nodes: Sequence[IntArray], count: int) -> None:
         self.count = count
-        keys = np.concatenate(
-            [np.empty(0, np.int64)]
-            + [
-                (own[:, None, :] * count + own[:, :, None]).ravel().astype(np.int64)
-                for own in nodes
-            ]
+        keys = [(own[:, None, :] * count + own[:, :, None]).astype(np.int64) for own in nodes]
+        each = np.cumsum([0] + [own.size for own in keys])
+        flat = np.concatenate([np.empty(0, np.int64)] + [own.ravel() for own in keys])
+        found, places = np.unique(flat, return_inverse=True)
+        self.column, self.row = np.divmod(found, max(count, 1))
+        self.block = tuple(
+            places[start : start + own.size].reshape(own.shape)
+            for start, own in zip(each, keys, strict=False)
         )
-        order = np.argsort(keys, kind="stable")
-        ordered = keys[order]
-        new = np.ones(len(ordered), bool)
-        new[1:] = ordered[1:] != ordered[:-1]
-        starts = np.flatnonzero(new)
-        self._gather = sparse.csr_matrix(
-            (np.ones(len(order)), order, np.append(starts, len(order))),
-            shape=(len(starts), len(order)),
-        )
-        self._column, self._row = np.divmod(ordered[starts], max(count, 1))
-        self._mirror = np.searchsorted(ordered[starts], self._row * count + self._column)
-
-    def summed(self, matrices: Sequence[Array]) -> Array:
-        """Blocks ``(blocks, 6, 6)``, columns first, of matrices of elements."""
-        pieces = [np.empty((0, 36))]
-        for own in matrices:
-            elements, size = own.shape[:2]
-            nodes = size // 6
-            apart = own.reshape(elements, nodes, 6, nodes, 6).transpose(0, 1, 3, 4, 2)
-            pieces.append(apart.reshape(-1, 36))
-        return np.asarray(self._gather @ np.concatenate(pieces)).reshape(-1, 6, 6)
-
-    def even(self, blocks: Array) -> Array:
-        """The same without what rounding leaves between a block and its mirror image.
-
-        It would blur the signs of pivots.
-        """
-        return np.asarray(0.5 * (blocks + blocks[self._mirror].transpose(0, 2, 1)))
 
     @cached_property
-    def layout(self) -> tuple[IntArray, NDArray[np.int32], NDArray[np.int32]]:
-        """For each entry by columns: its place among those of all blocks, and row; column ends."""
-        each = np.bincount(self._column, minlength=self.count)
-        first = np.concatenate([[0], np.cumsum(each)])
-        # Within the six columns of a node each block gives six rows to every one of them.
-        inside = np.arange(len(self._column)) - first[self._column]
-        base = 36 * first[self._column] + 6 * inside
-        step = 6 * each[self._column]
-        six = np.arange(6)
-        position = (base[:, None] + step[:, None] * six)[:, :, None] + six
-        place = np.empty(position.size, np.intp)
-        place[position.ravel()] = np.arange(position.size)
-        rows = np.empty(position.size, np.int32)
-        rows[position] = (6 * self._row[:, None, None] + six).astype(np.int32)
-        ends = np.concatenate([[0], np.cumsum(np.repeat(6 * each, 6))]).astype(np.int32)
-        return place, rows, ends
+    def _all(self) -> _Slots:
+        return _Slots(self, np.arange(6 * self.count), np.zeros(6 * self.count, bool))
 
     def whole(self, matrices: Sequence[Array]) -> Matrix:
         """The matrix on all unknowns."""
-        place, rows, ends = self.layout
-        return _csc(self.summed(matrices).ravel()[place], rows, ends, 6 * self.count)
+        slots = self._all
+        return _csc(slots.filled(matrices)[0], slots.rows, slots.ends, 6 * self.count)
+
+
+class _Slots:
+    """Where entries of element matrices go among the stored ones of a sparse matrix by columns.
+
+    ``target`` numbers the unknowns that are free, -1 elsewhere; entries beside unknowns that
+    ``follow`` others get slots of their own behind the rest.
+    """
+
+    def __init__(self, places: Places, target: NDArray[np.intp], follow: NDArray[np.bool_]) -> None:
+        free = (target >= 0).reshape(-1, 6)
+        row, column = places.row, places.column
+        # Within the columns of a node each block gives its free rows to every one of them.
+        rows_of = free.sum(axis=1)[row]
+        before = np.cumsum(rows_of) - rows_of
+        first = np.searchsorted(column, np.arange(places.count))
+        before -= np.append(before, 0)[first][column]
+        each = np.bincount(column, rows_of, places.count).astype(np.intp)
+        ends = np.concatenate([[0], np.cumsum(np.repeat(each, free.sum(axis=1)))])
+        start = np.append(ends, 0)[target].reshape(-1, 6)
+        inner: IntArray = np.cumsum(free, axis=1) - free
+        count = int(ends[-1])
+        slot = (before[:, None] + inner[row]).astype(np.int32)[:, :, None] + start.astype(np.int32)[
+            column
+        ][:, None]
+        if not free.all():
+            slot[~(free[row][:, :, None] & free[column][:, None])] = count
+        self.ends = ends.astype(np.int32)
+        rows = np.empty(count + 1, np.int32)
+        rows[slot] = target.astype(np.int32).reshape(-1, 6)[row][:, :, None]
+        self.rows = rows[:count]
+        self.led = np.empty(0, np.intp), np.empty(0, np.intp)
+        if follow.any():
+            own, least = follow.reshape(-1, 6), free | follow.reshape(-1, 6)
+            beside = np.flatnonzero(own[row].any(axis=1) | own[column].any(axis=1))
+            up, down = row[beside], column[beside]
+            led = (own[up][:, :, None] | own[down][:, None]) & (
+                least[up][:, :, None] & least[down][:, None]
+            )
+            block, high, across = np.nonzero(led)
+            self.led = 6 * up[block] + high, 6 * down[block] + across
+            slot[beside[block], high, across] = count + 1 + np.arange(len(block))
+        self._count, self._total = count, count + 1 + len(self.led[0])
+        self._index = tuple(
+            np.ascontiguousarray(slot[pairs].transpose(0, 1, 3, 2, 4)).reshape(-1)
+            for pairs in places.block
+        )
+
+    def filled(self, matrices: Sequence[Array]) -> tuple[Array, Array]:
+        """The stored entries of the sum of matrices, and those beside unknowns that follow."""
+        # What is held comes to the place between both.
+        data = np.zeros(self._total)
+        for index, own in zip(self._index, matrices, strict=True):
+            np.add.at(data, index, own.reshape(-1))
+        return data[: self._count], data[self._count + 1 :]
 
 
 class Reduction:
@@ -92,46 +109,44 @@ class Reduction:
 
     Unknowns that are free or held go straight to their places; those that follow others are few,
     and are worked in by products. ``others`` are matrices on all unknowns whose entries have a
-    place too.
+    place too. Only where entries are counts here; what ties weigh is given anew for each matrix.
     """
 
     def __init__(self, places: Places, free: FreeMotions, others: Sequence[Matrix]) -> None:
-        self._places, self._basis = places, free.basis
+        self._places = places
+        self._made_for = _pattern_of(free, others)
         self._size = free.basis.shape[1]
         target = np.full(6 * places.count, -1)
         target[free.kept] = np.arange(self._size)
         each = np.diff(sparse.csr_matrix(free.basis).indptr)
-        place, row, ends = places.layout
-        held_or_led = target[row] < 0
-        held_or_led |= np.repeat(target < 0, np.diff(ends))
-        goes = np.flatnonzero(~held_or_led)
-        self._source = place[goes]
-        rows = target[row[goes]].astype(np.int32)
-        kept = np.add.reduceat(np.append(~held_or_led, False), ends[:-1]) * (np.diff(ends) > 0)
-        # Free unknowns keep their order, so columns stay in it and rows within them.
-        column_ends = np.concatenate([[0], np.cumsum(kept[target >= 0])])
-        self._rows, self._ends = rows, column_ends.astype(np.int32)
+        self._slots = _Slots(places, target, (target < 0) & (each > 0))
+        self._rows, self._ends = self._slots.rows, self._slots.ends
         self._at: IntArray | None = None
-        follows = (target < 0) & (each > 0)
-        led = np.flatnonzero(held_or_led)
-        column = np.repeat(np.arange(6 * places.count), np.diff(ends))[led]
-        led_rows = row[led]
-        counts = (follows[led_rows] | follows[column]) & (each[led_rows] > 0) & (each[column] > 0)
-        self._led = place[led[counts]], led_rows[counts], column[counts]
-        ones = np.ones(len(self._led[0]))
-        beside = self._worked_in(ones, [abs(other) for other in others], abs(self._basis))
+        ones = np.ones(len(self._slots.led[0]))
+        beside = self._worked_in(ones, [_ones(other) for other in others], _ones(free.basis))
         if beside.nnz:
             self._take_in(beside)
 
-    def filled(self, matrices: Sequence[Array], *others: Matrix) -> Matrix:
-        """The matrix of elements and of others over what is free to move."""
-        blocks = self._places.even(self._places.summed(matrices)).ravel()
-        straight = blocks[self._source]
+    def fits(self, places: Places, free: FreeMotions, others: Sequence[Matrix]) -> bool:
+        """Whether it holds for these too."""
+        mine, theirs = self._made_for, _pattern_of(free, others)
+        return (
+            places is self._places
+            and len(mine) == len(theirs)
+            and all(map(np.array_equal, mine, theirs))
+        )
+
+    def filled(self, matrices: Sequence[Array], basis: Matrix, *others: Matrix) -> Matrix:
+        """The matrix of elements and of others over what is free to move.
+
+        ``basis`` gives all unknowns from the free ones.
+        """
+        straight, led = self._slots.filled(matrices)
         if self._at is None:
             return _csc(straight, self._rows, self._ends, self._size)
         data = np.zeros(len(self._rows))
         data[self._at] = straight
-        beside = self._worked_in(blocks[self._led[0]], others, self._basis)
+        beside = self._worked_in(led, others, basis)
         data[np.searchsorted(self._keys, _keys_of(beside))] += beside.data
         return _csc(data, self._rows, self._ends, self._size)
 
@@ -154,8 +169,7 @@ class Reduction:
     def _worked_in(self, entries: Array, others: Sequence[Matrix], basis: Matrix) -> Matrix:
         """What entries beside unknowns that follow others, and other matrices, come to."""
         size = 6 * self._places.count
-        _, row, column = self._led
-        whole = sparse.csc_matrix((entries, (row, column)), (size, size))
+        whole = sparse.csc_matrix((entries, self._slots.led), (size, size))
         for other in others:
             whole = whole + other
         if not whole.nnz:
@@ -164,6 +178,60 @@ class Reduction:
         found = sparse.csc_matrix(0.5 * (found + found.T))
         found.sort_indices()
         return found
+
+
+class Structure:
+    """What matrices of one discretisation share while knobs turn; made again where it changed."""
+
+    def __init__(self) -> None:
+        self._nodes: tuple[IntArray, ...] = ()
+        self._places: Places | None = None
+        self._reduction: Reduction | None = None
+
+    def places(self, nodes: Sequence[IntArray], count: int) -> Places:
+        """The blocks that pairs of nodes share; see `Places`."""
+        known = self._places
+        if (
+            known is None
+            or known.count != count
+            or len(nodes) != len(self._nodes)
+            or not all(map(np.array_equal, nodes, self._nodes))
+        ):
+            known, self._nodes = Places(nodes, count), tuple(nodes)
+            self._places = known
+        return known
+
+    def reduction(self, places: Places, free: FreeMotions, others: Sequence[Matrix]) -> Reduction:
+        """The way of their entries to what is free to move; see `Reduction`."""
+        known = self._reduction
+        if known is None or not known.fits(places, free, others):
+            known = self._reduction = Reduction(places, free, others)
+        return known
+
+
+def _pattern_of(free: FreeMotions, others: Sequence[Matrix]) -> list[NDArray[Any]]:
+    found: list[NDArray[Any]] = [free.kept]
+    for matrix in (free.basis, *others):
+        found += [matrix.indptr, matrix.indices]
+    return found
+
+
+def _ones(matrix: Matrix) -> Matrix:
+    """The same pattern with ones, none of which cancel."""
+    ones = matrix.copy()
+    ones.data = np.ones_like(ones.data)
+    return ones
+
+
+def combined(one: Matrix, share: float, other: Matrix) -> Matrix:
+    """``one + share * other``; where both have one pattern, in that."""
+    if (
+        one.nnz == other.nnz
+        and np.array_equal(one.indptr, other.indptr)
+        and (one.indices is other.indices or np.array_equal(one.indices, other.indices))
+    ):
+        return _csc(one.data + share * other.data, one.indices, one.indptr, one.shape[0])
+    return sparse.csc_matrix(one + share * other)
 
 
 def _keys_of(matrix: Matrix) -> NDArray[np.int64]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Sequence
+from concurrent.futures import Executor
 from dataclasses import dataclass
 from typing import Final
 
@@ -59,6 +60,7 @@ def clear_intervals(
     sweep: Sweep,
     bands: Sequence[BandValue],
     margin: float,
+    workers: Executor,
     progress: Progress | None = None,
 ) -> tuple[ClearInterval, ...]:
     """Find the clear intervals; their inner edges are solved for, not read off the curves.
@@ -82,7 +84,7 @@ def clear_intervals(
     for start, stop in pieces:
         progress.check()
         left, right = (
-            _exact(sweep, by_value[value]) if value in by_value else value
+            _exact(sweep, by_value[value], workers, progress) if value in by_value else value
             for value in (start, stop)
         )
         if left < right:
@@ -157,14 +159,14 @@ def _is_clear(sweep: Sweep, bands: Sequence[BandValue], margin: float, value: fl
     return True
 
 
-def _exact(sweep: Sweep, edge: _Edge) -> float:
+def _exact(sweep: Sweep, edge: _Edge, workers: Executor, progress: Progress) -> float:
     """Solve for the value at which the branch really meets the level, near the curve's answer."""
     after = int(np.clip(np.searchsorted(sweep.values, edge.value), 1, len(sweep.values) - 1))
     low, high = float(sweep.values[after - 1]), float(sweep.values[after])
     tolerance = _EDGE * float(sweep.values[-1] - sweep.values[0])
 
     def distance(value: float) -> float:
-        found = frequency_near(sweep, edge.branch, value)
+        found = frequency_near(sweep, edge.branch, value, workers, progress)
         if found is None:
             raise LookupError
         return found[0] - edge.level

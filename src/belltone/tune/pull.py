@@ -4,21 +4,26 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
 from belltone.errors import UserError
 from belltone.modes.mass_properties import mass_properties
-from belltone.modes.slopes import hair, slopes
+from belltone.modes.slopes import slopes_of_knob
 from belltone.modes.solution import Solution
 from belltone.progress import Progress
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import DesignFamily
 from belltone.sheet.document import Sheet
+from belltone.sheet.expressions import ExpressionError
 
 __all__ = ["Pull", "pulls"]
 
 Array = NDArray[np.float64]
+
+_ASKED: Final = ("excitation", "modes", "accuracy")
+"""What of a sheet says which modes are wanted, and where they must not stand."""
 
 
 @dataclass(frozen=True)
@@ -42,28 +47,35 @@ def pulls(
     zero, one computed from others, or one that cannot move both ways is left out.
     """
     progress = progress or Progress()
-    chosen = dict(settings or {})
+    family = DesignFamily(sheet, settings)
     result: dict[str, Pull] = {}
     design = solution.level.design
-    step = hair(design)
     mass = mass_properties(design).mass
     buckling = solution.level.buckling
     factors = np.empty(0) if buckling is None else buckling.factors
     for name, knob in design.knobs.items():
-        if not knob.literal or knob.value == 0:
+        if not knob.literal or knob.base == 0:
             continue
         progress.check()
+        if not _moves_modes(family, name):
+            nothing = np.zeros(len(solution.frequencies))
+            result[name] = Pull(nothing, 0.0, np.zeros(len(factors)))
+            continue
         try:
-            sides = [
-                evaluate(sheet, {**chosen, name: knob.exact_text(knob.value * (1 + side))})
-                for side in (-step, step)
-            ]
-            found = slopes(solution, sides[0], sides[1], 2 * step, progress)
+            found = slopes_of_knob(family, {}, name, solution, progress)
         except UserError:
             continue
         result[name] = Pull(
-            np.asarray(found.frequencies / solution.frequencies),
-            found.mass / mass if mass else 0.0,
-            np.asarray(found.factors / factors),
+            np.asarray(knob.base * found.frequencies / solution.frequencies),
+            knob.base * found.mass / mass if mass else 0.0,
+            np.asarray(knob.base * found.factors / factors),
         )
     return result
+
+
+def _moves_modes(family: DesignFamily, knob: str) -> bool:
+    """Whether any value changes with a knob that decides modes, and not only what is asked."""
+    try:
+        return any(path[0] not in _ASKED for path in family.slopes(knob))
+    except ExpressionError:  # it has a value here but no slope
+        return True

@@ -9,24 +9,27 @@ from typing import Final
 
 import numpy as np
 
-from belltone.design.values import KnobValue
+from belltone.design.values import Design, KnobValue
 from belltone.errors import UserError
-from belltone.modes.pairing import pair
-from belltone.modes.solve import request_for, solve_modes
+from belltone.modes.modeset import ModeSet
+from belltone.modes.solve import request_for
 from belltone.progress import Progress
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
-from belltone.store.results import ResultStore
-from belltone.sweep.branches import Branch
-from belltone.sweep.plan import PlanError, SweepPlan, default_plan, turnable
-from belltone.sweep.runner import Sweep, frequency_near, run_sweep
-from belltone.tune.roots import root_between
+from belltone.sweep.failure import PointFailure
+from belltone.sweep.plan import PlanError, turnable
+from belltone.tune.pursuit import Pursuit, Stand, curve
 
 __all__ = ["Reach", "ReachError", "reach"]
 
-_POINTS: Final = 17  # enough to see every turn of a branch; answers are then solved for
+_EXTRA_MODES: Final = 4  # found beyond those asked for, so that modes may change stands
+_LEAST_DIGITS: Final = 4
 _MOST_DIGITS: Final = 12
-_NEARLY: Final = 0.7  # of the tolerance, which rounding may take by the slope of the curve
+_ROUNDING: Final = 0.3  # of the tolerance, which rounding the value may take
+_MOST: Final = 40  # steps; halving alone would have settled every bracket by then
+_REFINEMENTS: Final = 6  # solutions until a value found is as exact as asked
+_ONE: Final = 1e-3  # of the range; roots nearer than this are one
+_SLOW: Final = 0.5  # a bracket that two steps have not shrunk by so much is halved
 
 
 class ReachError(UserError):
@@ -38,7 +41,7 @@ class Reach:
     """The answer: knob value (its unit), the frequency there (Hz), and the mode's new number.
 
     ``text`` is the value as it goes into the sheet, and ``frequency`` was solved at that text.
-    ``others`` are further values that reach the target too.
+    ``others`` are further values near which the mode reaches the target too, read off its curve.
     """
 
     knob: KnobValue
@@ -58,16 +61,14 @@ def reach(
     workers: Executor,
     tolerance: float | None = None,
     within: tuple[float, float] | None = None,
-    store: ResultStore | None = None,
     progress: Progress | None = None,
 ) -> Reach:
     """Bring flexible mode ``number`` to ``target`` (Hz) within ``tolerance`` (Hz; 0.01 % if none).
 
-    The mode is followed by shape over the knob's range (or ``within``, in the knob's unit).
-    Raises `ReachError` when no value does it, naming the frequencies the range can reach;
-    `PlanError` for a knob that cannot be turned.
+    The mode is followed by shape over the knob's range (or ``within``, in the knob's unit), with
+    the discretisation that the design as it stands needs. Raises `ReachError` when no value does
+    it, naming the frequencies the range can reach; `PlanError` for a knob that cannot be turned.
     """
-    progress = progress or Progress()
     design = evaluate(sheet)
     knob = turnable(design, knob_name)
     if not target > 0:
@@ -75,123 +76,173 @@ def reach(
     tolerance = 1e-4 * target if tolerance is None else tolerance
     if not tolerance > 0:
         raise ReachError("the tolerance must be a frequency above 0 Hz")
-    plan = _plan(knob, within)
-    sweep = run_sweep(sheet, plan, workers, store, progress)
-    branch = _branch_of(sweep, sheet, number)
-    roots = _roots(sweep, branch, target, tolerance, progress)
-    if not roots:
-        raise ReachError(_out_of_range(sweep, branch, number, target))
-    best = min(roots, key=lambda root: abs(root - knob.value))
-    text, frequency, place = _written(sweep, branch, knob, best, target, tolerance)
+    low, high = knob.range if within is None else within
+    if not low < high:
+        raise PlanError(
+            f"“{knob.name}” is zero and has no range; state its “from” and “to”"
+            if within is None
+            else "the range to search must end above its start"
+        )
+    request = request_for(design, _EXTRA_MODES)
+    pursuit = Pursuit(sheet, knob, request, workers, progress or Progress())
+    search = _Search(pursuit, number, target, tolerance, design, (low, high))
+    found = search.found()
+    text = knob.exact_text(found.value)
     return Reach(
         knob,
-        best,
+        found.value,
         text,
-        frequency,
-        place + 1,
-        tuple(root for root in roots if root != best),
+        found.frequency,
+        found.number + 1,
+        search.others(found.value),
         sheet.with_value(("knobs", knob_name, "value"), text),
     )
 
 
-def _plan(knob: KnobValue, within: tuple[float, float] | None) -> SweepPlan:
-    if within is None:
-        plan = default_plan(knob, _POINTS)
-    else:
-        if not within[0] < within[1]:
-            raise PlanError("the range to search must end above its start")
-        values = np.linspace(within[0], within[1], _POINTS)
-        plan = SweepPlan(knob.name, tuple(float(value) for value in values))
-    # The design as it stands is a point too, so that its mode number names a branch.
-    return SweepPlan(knob.name, tuple(sorted({*plan.values, knob.value})))
+@dataclass(frozen=True)
+class _Search:
+    """Looks where a mode followed stands at its target, within a range of the knob."""
 
+    pursuit: Pursuit
+    number: int
+    target: float
+    tolerance: float
+    design: Design
+    ends: tuple[float, float]
 
-def _branch_of(sweep: Sweep, sheet: Sheet, number: int) -> Branch:
-    """The branch that is mode ``number`` of the design as it stands."""
-    here = int(np.flatnonzero(sweep.values == sweep.knob.value)[0])
-    found = sweep.sets[here]
-    if found is None:
-        raise ReachError("the design as it stands has no answer")
-    design = evaluate(sheet)
-    own = solve_modes(design, request_for(design))
-    if not 1 <= number <= len(own.flexible):
-        raise ReachError(f"there is no mode {number}; there are modes 1 to {len(own.flexible)}")
-    partners, _ = pair(own, found, [number - 1])
-    for branch in sweep.branches:
-        if branch.places[here] == partners[0]:
-            return branch
-    raise ReachError(f"mode {number} could not be followed over the range of “{sweep.knob.name}”")
+    def found(self) -> Stand:
+        """The stand at which the target is met; where several are, of the step nearest by."""
+        pursuit = self.pursuit
+        here = pursuit.begin(self._chosen)
+        if isinstance(here, PointFailure):
+            raise ReachError(f"the design as it stands has no answer: {here.detail}")
+        if self._met(here) and self.ends[0] <= here.value <= self.ends[1]:
+            return here
+        pursuit.look(self.ends)
+        for _ in itertools.chain([None], pursuit.close_gaps(self.target), pursuit.check_curves()):
+            if (found := self._in_a_step()) is not None:
+                return self._accurate(found)
+        raise ReachError(self._out_of_range())
 
+    def others(self, found: float) -> tuple[float, ...]:
+        """Where else the curves through all stands known meet the target.
 
-def _roots(
-    sweep: Sweep, branch: Branch, target: float, tolerance: float, progress: Progress
-) -> list[float]:
-    """Solve for every crossing of the target between neighbouring points of the sweep."""
-    known = np.flatnonzero(np.isfinite(branch.frequencies))
-    roots: list[float] = [
-        float(sweep.values[index])
-        for index in known
-        if abs(branch.frequencies[index] - target) <= 0.1 * tolerance
-    ]
+        What is only likely to be the mode counts here too.
+        """
+        self.pursuit.take_doubtful()
+        roots = [root for low, high in self._steps() for root in self._crossings(low, high)]
+        apart = _ONE * (self.ends[1] - self.ends[0])
+        return tuple(sorted(root for root in roots if abs(root - found) > apart))
 
-    def distance(value: float) -> float:
-        progress.check()
-        found = frequency_near(sweep, branch, value)
-        if found is None:
-            raise LookupError
-        return found[0] - target
+    def _chosen(self, modes: ModeSet) -> int:
+        limit = self.pursuit.request.up_to or 0.0
+        known = max(self.design.count, int(np.count_nonzero(modes.flexible <= limit)))
+        known = min(known, len(modes.flexible))
+        if not 1 <= self.number <= known:
+            raise ReachError(f"there is no mode {self.number}; there are modes 1 to {known}")
+        return self.number - 1
 
-    curve = branch.curve(sweep.values)
-    crossings = [] if curve is None else list(curve.solve(target, extrapolate=False))
-    for first, second in itertools.pairwise(known):
-        before, after = branch.frequencies[first] - target, branch.frequencies[second] - target
-        if before * after >= 0:
-            continue
-        low, high = float(sweep.values[first]), float(sweep.values[second])
-        # The step in the knob that moves the frequency by a tenth of the tolerance.
-        step = 0.1 * tolerance * (high - low) / max(abs(after - before), tolerance)
-        guess = next((float(root) for root in crossings if low < root < high), 0.5 * (low + high))
-        try:
-            root = root_between(distance, (low, before), (high, after), guess, step)
-        except LookupError:
-            continue
-        if all(abs(root - other) > 10 * step for other in roots):
-            roots.append(root)
-    return sorted(roots)
+    def _steps(self) -> list[tuple[Stand, Stand]]:
+        low, high = self.ends
+        return [
+            step for step in self.pursuit.steps() if low <= step[0].value and step[1].value <= high
+        ]
 
+    def _in_a_step(self) -> Stand | None:
+        for low, high in self._steps():
+            if (low.frequency - self.target) * (high.frequency - self.target) <= 0:
+                found = self._between(low, high)
+                if found is not None:
+                    return found
+            elif len(crossings := self._crossings(low, high)) > 1:
+                # The curve turns beyond the target and comes back.
+                self.pursuit.look([0.5 * (crossings[0] + crossings[1])])
+        return None
 
-def _written(
-    sweep: Sweep,
-    branch: Branch,
-    knob: KnobValue,
-    value: float,
-    target: float,
-    tolerance: float,
-) -> tuple[str, float, int]:
-    """Round the value to as few digits as still meet the tolerance, solved at the rounded value."""
-    low, high = float(sweep.values[0]), float(sweep.values[-1])
-    curve = branch.curve(sweep.values)
-    steepness = 0.0 if curve is None else abs(float(curve.derivative()(value)))
-    for digits in range(4, _MOST_DIGITS + 1):
-        rounded = float(f"{value:.{digits}g}")
-        if not low <= rounded <= high or steepness * abs(rounded - value) > _NEARLY * tolerance:
-            continue
-        found = frequency_near(sweep, branch, rounded)
-        if found is not None and abs(found[0] - target) <= tolerance:
-            return knob.exact_text(rounded), found[0], found[2]
-    raise ReachError(
-        f"{target:g} Hz lies within reach, but not to {tolerance:g} Hz; the mode moves too "
-        f"steeply with “{knob.name}” there. Allow a larger tolerance"
-    )
+    def _crossings(self, low: Stand, high: Stand) -> list[float]:
+        roots = curve(low, high).solve(self.target, extrapolate=False)
+        return [float(root) for root in roots if np.isfinite(root)]
 
+    def _between(self, low: Stand, high: Stand) -> Stand | None:
+        """Newton's steps on the curve through both ends, halved where they are slow.
 
-def _out_of_range(sweep: Sweep, branch: Branch, number: int, target: float) -> str:
-    low, high = np.nanargmin(branch.frequencies), np.nanargmax(branch.frequencies)
-    knob = sweep.knob
-    return (
-        f"mode {number} does not reach {target:g} Hz between "
-        f"{knob.text(float(sweep.values[0]))} and {knob.text(float(sweep.values[-1]))} of "
-        f"“{knob.name}”: it goes from {branch.frequencies[low]:.4g} Hz "
-        f"(at {knob.text(float(sweep.values[low]))}) to {branch.frequencies[high]:.4g} Hz "
-        f"(at {knob.text(float(sweep.values[high]))})"
-    )
+        ``None`` where the mode is lost on the way.
+        """
+        widths: list[float] = []
+        for step in range(_MOST):
+            for end in (low, high):
+                if self._met(end):
+                    return end
+            widths.append(high.value - low.value)
+            inside = [root for root in self._crossings(low, high) if low.value < root < high.value]
+            if not inside or (len(widths) > 2 and widths[-1] > _SLOW * widths[-3]):
+                tried = 0.5 * (low.value + high.value)
+            else:
+                best = min(inside, key=lambda root: abs(root - self.pursuit.knob.value))
+                steep = abs(float(curve(low, high).derivative()(best)))
+                tried = self._short(best, steep, (low.value, high.value))
+            self.pursuit.look([tried], told=step > 0)
+            found = self.pursuit.at(tried)
+            if found is None:
+                return None
+            if (found.frequency - self.target) * (low.frequency - self.target) > 0:
+                low = found
+            else:
+                high = found
+        raise self._too_steep()
+
+    def _short(self, value: float, steep: float, ends: tuple[float, float]) -> float:
+        """A value between two ends with as few digits as the tolerance allows."""
+        for digits in range(_LEAST_DIGITS, _MOST_DIGITS + 1):
+            short = float(f"{value:.{digits}g}")
+            if (
+                ends[0] < short < ends[1]
+                and steep * abs(short - value) <= _ROUNDING * self.tolerance
+            ):
+                return short
+        raise self._too_steep()
+
+    def _accurate(self, found: Stand) -> Stand:
+        """The same as accurate as the sheet asks for, which may take a finer discretisation."""
+        pursuit = self.pursuit
+        for _ in range(_REFINEMENTS):
+            error = found.modes.errors[found.modes.rigid_count + found.number]
+            if not error <= self.design.accuracy:
+                # Where the error was not told, the discretisation may well do.
+                found = pursuit.again(found, finer=not np.isnan(error))
+            elif self._met(found):
+                return found
+            else:
+                ahead = pursuit.ahead(found, self.target)
+                tried = self._short(ahead, abs(pursuit.slope(found)), self.ends)
+                pursuit.look([tried], told=True)
+                stand = pursuit.at(tried)
+                if stand is None:
+                    break
+                found = stand
+        raise self._too_steep()
+
+    def _met(self, stand: Stand) -> bool:
+        return abs(stand.frequency - self.target) <= self.tolerance
+
+    def _too_steep(self) -> ReachError:
+        return ReachError(
+            f"{self.target:g} Hz lies within reach, but not to {self.tolerance:g} Hz; the mode "
+            f"moves too steeply with “{self.pursuit.knob.name}” there. Allow a larger tolerance"
+        )
+
+    def _out_of_range(self) -> str:
+        knob = self.pursuit.knob
+        inside = [
+            stand for stand in self.pursuit.stands if self.ends[0] <= stand.value <= self.ends[1]
+        ]
+        if len(inside) < 2:
+            return f"mode {self.number} could not be followed over the range of “{knob.name}”"
+        low = min(inside, key=lambda stand: stand.frequency)
+        high = max(inside, key=lambda stand: stand.frequency)
+        return (
+            f"mode {self.number} does not reach {self.target:g} Hz between "
+            f"{knob.text(inside[0].value)} and {knob.text(inside[-1].value)} of "
+            f"“{knob.name}”: it goes from {low.frequency:.4g} Hz (at {knob.text(low.value)}) "
+            f"to {high.frequency:.4g} Hz (at {knob.text(high.value)})"
+        )

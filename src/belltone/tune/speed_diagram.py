@@ -15,7 +15,7 @@ from scipy.optimize import brentq
 
 from belltone.design.preload import SpinValue
 from belltone.progress import Progress
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.store.results import ResultStore
 from belltone.sweep.plan import PlanError, SweepPlan

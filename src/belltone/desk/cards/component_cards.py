@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import QInputDialog
 
-from belltone.design.values import MemberValue, MeshValue, SurfaceValue
+from belltone.design.parts import MemberValue, MeshValue, SurfaceValue
 from belltone.desk.cards.card import Act, Choice, Number, Sentence
 from belltone.desk.cards.first_parts import FIRST_PARTS, first_part
 from belltone.desk.cards.member_sentences import (

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from belltone.design.values import MemberValue, MeshValue, SurfaceValue
+from belltone.design.parts import MemberValue, MeshValue, SurfaceValue
 from belltone.desk.cards.card import Act, Choice, Number, Sentence
 from belltone.desk.cards.sheet_card import SheetCard
 from belltone.sheet.document import Sheet

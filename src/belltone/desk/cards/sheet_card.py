@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 import numpy as np
 from PySide6.QtWidgets import QInputDialog
 
-from belltone.design.values import MemberValue, PartValue, SurfaceValue, site_features
+from belltone.design.parts import MemberValue, PartValue, SurfaceValue
 from belltone.desk.cards.card import Act, Card, Choice, Number
 from belltone.geometry.shapes import SIDE_NAMES, Disc, Extruded, Plate, Revolved, extent
 from belltone.sheet.document import Sheet
@@ -63,8 +63,8 @@ class SheetCard(Card):
         if place.feature is None and site not in (f"{part.name}.start", f"{part.name}.end"):
             return f"“{site}”"
         feature = site.removeprefix(f"{part.name}.")
-        sort = site_features(part).get(feature, "end")
-        words = _site_words(feature, sort)
+        own = part.features.get(feature)
+        words = _site_words(feature, "end" if own is None else own.sort)
         return f"{words} of “{part.name}”" if several else words
 
     def _coordinates(self, site: str) -> list[str | Number | Choice | Act]:

@@ -182,7 +182,7 @@ class SweepMap(QFrame):
     def _cost(self) -> str:
         """About how long the sweep will take, from what the last solution took."""
         answer = self._session.answer
-        if answer is None:
+        if answer is None or not answer.seconds:
             return ""
         answers = _PROBES + _POINT_SHARE * self.points.value()
         seconds = _START_SECONDS + answer.seconds * answers / (os.cpu_count() or 1)

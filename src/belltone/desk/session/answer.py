@@ -15,7 +15,10 @@ __all__ = ["Answer"]
 
 @dataclass(frozen=True)
 class Answer:
-    """Modes, the very sheet and design they belong to, and the seconds of work they took."""
+    """Modes, the very sheet and design they belong to, and the seconds of work they took.
+
+    One that is not ``final`` is a look on the way: better modes follow, unless that is stopped.
+    """
 
     sheet: Sheet
     design: Design
@@ -23,6 +26,12 @@ class Answer:
     identities: tuple[int, ...]
     seconds: float
     pulls: Mapping[str, Pull] | None = None
+    final: bool = True
+
+    @property
+    def worst(self) -> float:
+        """The largest error of any frequency, relative."""
+        return float(self.modes.errors.max(initial=0.0))
 
     def index_of(self, identity: int) -> int | None:
         """The place in the mode list of a branch, if it is among the modes found."""

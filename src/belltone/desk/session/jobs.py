@@ -19,12 +19,13 @@ __all__ = ["Jobs", "LaneState"]
 class LaneState:
     """How far the work in a lane is; ``total`` 0 means that nobody can tell.
 
-    ``text`` says how large it is, where it takes long.
+    ``step`` says what is under way, ``text`` how large it is, where it takes long.
     """
 
     done: int
     total: int
     started: float
+    step: str = ""
     text: str = ""
 
     @property
@@ -43,6 +44,7 @@ class _Ticket:
     progress: Progress
     finish: Callable[[Any], None]
     fail: Callable[[Exception], None]
+    look: Callable[[Any], None] | None
 
 
 class Jobs(QObject):
@@ -50,8 +52,9 @@ class Jobs(QObject):
 
     changed = Signal(str)
     _answered = Signal(object, object, object)
-    _reported = Signal(object, int, int)
+    _reported = Signal(object, int, int, str)
     _announced = Signal(object, str)
+    _shown = Signal(object, object)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -62,6 +65,7 @@ class Jobs(QObject):
         self._answered.connect(self._deliver)
         self._reported.connect(self._note)
         self._announced.connect(self._hear)
+        self._shown.connect(self._show)
 
     def start(
         self,
@@ -69,16 +73,21 @@ class Jobs(QObject):
         work: Callable[[Progress], Any],
         finish: Callable[[Any], None],
         fail: Callable[[Exception], None],
+        look: Callable[[Any], None] | None = None,
     ) -> None:
-        """Run ``work`` in a lane; whatever ran there is stopped and its answer dropped."""
+        """Run ``work`` in a lane; whatever ran there is stopped and its answer dropped.
+
+        ``look`` takes answers that come before the last.
+        """
         self.stop(lane)
         self._numbers += 1
         number = self._numbers
         progress = Progress(
-            lambda done, total, _: self._reported.emit(number, done, total),
+            lambda done, total, text: self._reported.emit(number, done, total, text),
             lambda text: self._announced.emit(number, text),
+            None if look is None else lambda answer: self._shown.emit(number, answer),
         )
-        ticket = _Ticket(lane, number, progress, finish, fail)
+        ticket = _Ticket(lane, number, progress, finish, fail, look)
         self._current[lane] = ticket
         self._states[lane] = LaneState(0, 0, time.monotonic())
         threads = self._threads.setdefault(lane, ThreadPoolExecutor(1, thread_name_prefix=lane))
@@ -127,11 +136,17 @@ class Jobs(QObject):
             ticket.fail(error)
         self.changed.emit(ticket.lane)
 
-    def _note(self, number: int, done: int, total: int) -> None:
+    def _note(self, number: int, done: int, total: int, step: str) -> None:
         for lane, ticket in self._current.items():
             if ticket.number == number:
-                self._states[lane] = replace(self._states[lane], done=done, total=total)
+                state = self._states[lane]
+                self._states[lane] = replace(state, done=done, total=total, step=step)
                 self.changed.emit(lane)
+
+    def _show(self, number: int, answer: object) -> None:
+        ticket = next((each for each in self._current.values() if each.number == number), None)
+        if ticket is not None and ticket.look is not None:
+            ticket.look(answer)
 
     def _hear(self, number: int, text: str) -> None:
         for lane, ticket in self._current.items():

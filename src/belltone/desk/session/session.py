@@ -6,7 +6,6 @@ immutable values, so a panel can never see half of a change.
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 from pathlib import Path as FilePath
@@ -19,21 +18,20 @@ from belltone.desk.session.identity import carry_over
 from belltone.desk.session.jobs import Jobs
 from belltone.desk.session.tuning import Tuning
 from belltone.files import FileError, read_text
-from belltone.modes.mass_properties import part_masses
 from belltone.modes.modeset import Mode, ModeSet
-from belltone.modes.solution import Solution
-from belltone.modes.solve import Solved, request_for, solve, solve_modes
 from belltone.progress import Progress
-from belltone.reading.evaluate import evaluate
+from belltone.reading.family import evaluate
 from belltone.sheet.document import MOST_BYTES, Sheet, read_sheet, write_sheet
 from belltone.sheet.errors import Path, SheetError, path_text
 from belltone.sheet.history import History
 from belltone.store.failures import error_words
 from belltone.store.journal import Journal
-from belltone.system.contacts import Contact, contacts
+from belltone.sweep.engine import Engine, Questions
+from belltone.system.contacts import Contact
 from belltone.tune.bands import verdict
 from belltone.tune.effect import effects
-from belltone.tune.pull import Pull, pulls
+from belltone.tune.pull import Pull
+from belltone.tune.questions import FoundModes, find_contacts, find_modes, find_pulls
 
 __all__ = ["Session"]
 
@@ -56,9 +54,17 @@ class Session(QObject):
     parts_changed = Signal()
     told = Signal(str)
 
-    def __init__(self, sheet: Sheet, path: FilePath | None, journal: Journal) -> None:
+    def __init__(
+        self,
+        sheet: Sheet,
+        path: FilePath | None,
+        journal: Journal,
+        engines: tuple[Questions, Questions] | None = None,
+    ) -> None:
         super().__init__()
         self.jobs = Jobs(self)
+        # One answers what the sheet is asked first, the other what goes beside it.
+        self._engine, self._beside = engines or (Engine(), Engine())
         self._journal = journal
         self._pull_timer = QTimer(self, singleShot=True, interval=_PULL_DELAY_MS)
         self._pull_timer.timeout.connect(self._find_pulls)
@@ -75,9 +81,9 @@ class Session(QObject):
         self._on_disk = None if path is None else _content(path)
         self.wrong: dict[Path, tuple[str, str]] = {}
         self.answer: Answer | None = None
-        self._solution: Solution | None = None  # of the answer; too large to be kept with each
         self.bare: Answer | None = None
         self.failure = ""
+        self.stopped = False  # whether the modes of the sheet were stopped on their way
         self.chosen: int = 0
         self.before: Answer | None = None
         self.contacts: tuple[Contact, ...] | None = None
@@ -272,38 +278,56 @@ class Session(QObject):
         """Solve for the modes of the sheet as it stands, in the background."""
         sheet, design = self.sheet, self.design
         self._pull_timer.stop()
+        self.stopped = False
         self.jobs.stop("pulls")
 
-        def work(progress: Progress) -> tuple[Solved, float]:
-            start = time.thread_time()
-            return solve(design, request_for(design), progress=progress), (
-                time.thread_time() - start
-            )
+        engine, place = self._engine, (sheet.text, sheet.folder, self.path)
 
-        def finish(found: tuple[Solved, float]) -> None:
-            modes, seconds = found[0].modes, found[1]
-            self._solution = found[0].solution
-            old = self.answer
-            if old is not None and old.sheet.text != sheet.text:
-                self.before = old
-            identities = carry_over(
-                old.modes if old else None, old.identities if old else (), modes
-            )
-            self.answer = Answer(sheet, design, modes, identities, seconds)
-            self.failure = ""
-            if (old is None or self.chosen not in identities) and identities:
-                self.chosen = identities[_most_troubled(modes, design)]
-            self.answer_changed.emit()
-            self.choice_changed.emit()
+        def work(progress: Progress) -> FoundModes:
+            found: FoundModes = engine.ask(find_modes, *place, progress=progress)
+            return found
+
+        def look(modes: ModeSet) -> None:
+            self._take(sheet, design, modes, 0.0, final=False)
+
+        def finish(found: FoundModes) -> None:
+            for note in found.notes:
+                self.told.emit(note)
+            self._take(sheet, design, found.modes, found.seconds, final=True)
             self._pull_timer.start()
-            self._find_contacts(design)
+            self._find_contacts(sheet, design)
             self._find_bare(sheet)
 
         def fail(error: Exception) -> None:
             self.failure = error_words(error)
             self.answer_changed.emit()
 
-        self.jobs.start("modes", work, finish, fail)
+        self.jobs.start("modes", work, finish, fail, look)
+        self.answer_changed.emit()
+
+    def _take(
+        self, sheet: Sheet, design: Design, modes: ModeSet, seconds: float, final: bool
+    ) -> None:
+        """Show modes; the one chosen is found again by its shape."""
+        old = self.answer
+        if old is not None and old.sheet.text != sheet.text:
+            self.before = old
+        identities = carry_over(old.modes if old else None, old.identities if old else (), modes)
+        self.answer = Answer(sheet, design, modes, identities, seconds, final=final)
+        self.failure = ""
+        if (old is None or self.chosen not in identities) and identities:
+            self.chosen = identities[_most_troubled(modes, design)]
+        self.answer_changed.emit()
+        self.choice_changed.emit()
+
+    def stop_solving(self) -> None:
+        """Stop where it is; what has been seen so far stays."""
+        if self.jobs.state("modes") is None:
+            return
+        self.jobs.stop("modes")
+        self.stopped = True
+        if self.answer is None or self.answer.sheet.text != self.sheet.text:
+            self.failure = "stopped before there was anything to see; go on, or change a value"
         self.answer_changed.emit()
 
     def _tell(self, error: Exception) -> None:
@@ -320,13 +344,14 @@ class Session(QObject):
             return
         self.bare = None
 
-        def work(progress: Progress) -> Answer:
-            design = evaluate(without)
-            modes = solve_modes(design, request_for(design), progress=progress)
-            return Answer(without, design, modes, (), 0.0)
+        engine, place = self._beside, (without.text, without.folder, self.path)
 
-        def finish(found: Answer) -> None:
-            self.bare = found
+        def work(progress: Progress) -> FoundModes:
+            found: FoundModes = engine.ask(find_modes, *place, progress=progress)
+            return found
+
+        def finish(found: FoundModes) -> None:
+            self.bare = Answer(without, evaluate(without), found.modes, (), found.seconds)
             self.choice_changed.emit()
 
         self.jobs.start("bare", work, finish, self._tell)
@@ -344,15 +369,20 @@ class Session(QObject):
                 return self.bare.modes.rigid_count + place
         return None
 
-    def _find_contacts(self, design: Design) -> None:
+    def _find_contacts(self, sheet: Sheet, design: Design) -> None:
         """See in the background which parts touch, and how heavy each is."""
         if len(design.solid_parts) < 2:
             self.contacts = ()
             self.parts_changed.emit()
             return
 
+        engine = self._beside
+
         def work(progress: Progress) -> tuple[tuple[Contact, ...], dict[str, float]]:
-            return contacts(design, progress), part_masses(design)
+            found: tuple[tuple[Contact, ...], dict[str, float]] = engine.ask(
+                find_contacts, sheet.text, sheet.folder, progress=progress
+            )
+            return found
 
         def finish(found: tuple[tuple[Contact, ...], dict[str, float]]) -> None:
             self.contacts, self.part_masses = found
@@ -398,11 +428,11 @@ class Session(QObject):
         answer = self.answer
         if answer is None or answer.sheet is not self.sheet or not answer.design.knobs:
             return
-        solution = self._solution
-        assert solution is not None
+        engine, place = self._engine, (answer.sheet.text, answer.sheet.folder, self.path)
 
         def work(progress: Progress) -> Mapping[str, Pull]:
-            return pulls(answer.sheet, solution, progress=progress)
+            found: Mapping[str, Pull] = engine.ask(find_pulls, *place, progress=progress)
+            return found
 
         def finish(found: Mapping[str, Pull]) -> None:
             if self.answer is answer:
@@ -443,6 +473,8 @@ class Session(QObject):
         self._pull_timer.stop()
         self.jobs.close()
         self.tuning.close()
+        self._engine.close()
+        self._beside.close()
         if not recoverable:
             self._journal.clear()
 

@@ -22,8 +22,8 @@ from belltone.sheet.errors import Path as SheetPath
 from belltone.store.failures import error_words
 from belltone.store.results import ResultStore, store_path
 from belltone.sweep.plan import default_plan
+from belltone.sweep.pool import start_workers
 from belltone.sweep.runner import Sweep, run_sweep
-from belltone.sweep.work import start_workers
 from belltone.tune.clear import ClearInterval, clear_intervals
 from belltone.tune.reach import Reach, reach
 
@@ -216,11 +216,12 @@ class Tuning(QObject):
     def _find_clear(self) -> None:
         assert self.sweep is not None
         answer, bands, margin = self.sweep, self._session.design.bands, self._session.design.margin
+        workers = self.workers()
         pending = replace(answer, excitation=self._excitation(), intervals=None)
         self.sweep = pending
 
         def work(progress: Progress) -> tuple[ClearInterval, ...]:
-            return clear_intervals(answer.sweep, bands, margin, progress)
+            return clear_intervals(answer.sweep, bands, margin, workers, progress)
 
         def finish(found: tuple[ClearInterval, ...]) -> None:
             if self.sweep is pending:
@@ -244,14 +245,11 @@ class Tuning(QObject):
         mode = self._session.chosen_mode
         if mode is None or mode.rigid:
             return
-        sheet, path, workers = self._session.sheet, self._session.path, self.workers()
+        sheet, workers = self._session.sheet, self.workers()
         self.reach, self.reach_failure = None, ""
 
         def work(progress: Progress) -> Reach:
-            with ResultStore(store_path(path)) as store:
-                return reach(
-                    sheet, mode.number, target, knob, workers, tolerance, None, store, progress
-                )
+            return reach(sheet, mode.number, target, knob, workers, tolerance, progress=progress)
 
         def finish(found: Reach) -> None:
             # The knob alone: what was edited meanwhile stays.

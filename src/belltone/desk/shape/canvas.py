@@ -21,6 +21,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from belltone.design.values import Design
 from belltone.desk.images import as_image
 from belltone.desk.look import label_font
 from belltone.desk.session.session import Session
@@ -28,10 +29,10 @@ from belltone.drawing.colours import Palette
 from belltone.drawing.picking import SitePicker
 from belltone.drawing.scene import Scene, SceneOptions
 from belltone.drawing.shown import CHOSEN, Shown, state_values
-from belltone.mesh.site_lines import location
 from belltone.modes.base_state import BaseState
 from belltone.modes.modeset import ModeSet
 from belltone.sheet.units import format_number
+from belltone.system.kinds import location
 
 __all__ = ["ShapeCanvas"]
 
@@ -59,7 +60,9 @@ class ShapeCanvas(QWidget):
         self._last = QPointF()
         self._press = QPointF()
         self._dragged = False
-        self._shown_design: object = None
+        self._opened = -1
+        self._shown_design: Design | None = None
+        self._shown_modes: ModeSet | None = None
         self._shown_mode: tuple[ModeSet, Shown, int] | None = None
         self._swing, self._behind = 1.0, 0.0
         self._fitted = True  # until a hand moves the view; then resizing leaves it alone
@@ -75,9 +78,9 @@ class ShapeCanvas(QWidget):
         self._rest = QTimer(self, singleShot=True, interval=_REST_MS)
         self._rest.timeout.connect(lambda: self._redraw(fast=False))
         session.answer_changed.connect(self._take_answer)
+        session.sheet_changed.connect(self._take_sheet)
         session.choice_changed.connect(self._take_mode)
-        if session.answer is not None:
-            self._take_answer()
+        self._take_answer()
 
     @property
     def scene(self) -> Scene:
@@ -121,8 +124,9 @@ class ShapeCanvas(QWidget):
 
     def set_options(self, options: SceneOptions) -> None:
         """Take what is to be seen."""
-        self._scene.set_options(options)
-        self._redraw(fast=False)
+        if options != self._scene.options:
+            self._scene.set_options(options)
+            self._redraw(fast=False)
 
     def set_swing(self, swing: float, behind: float = 0.0) -> None:
         """Show the mode at ``swing`` (-1 to 1) of its cycle; ``behind`` is a quarter turn later."""
@@ -160,6 +164,7 @@ class ShapeCanvas(QWidget):
         """Stop drawing for good."""
         self._rest.stop()
         self._session.answer_changed.disconnect(self._take_answer)
+        self._session.sheet_changed.disconnect(self._take_sheet)
         self._session.choice_changed.disconnect(self._take_mode)
         self._scene.close()
 
@@ -168,38 +173,48 @@ class ShapeCanvas(QWidget):
         self.moved.emit()
 
     def _take_answer(self) -> None:
+        """Show what was answered; until there is anything, the component at rest."""
         answer = self._session.answer
-        if answer is None:
-            self._shown_design = None
-            self._image = None
+        design = self._session.design if answer is None else answer.design
+        modes = None if answer is None else answer.modes
+        if design is self._shown_design and modes is self._shown_modes:
             self.update()
             return
-        if answer.design is not self._shown_design:
-            first = self._shown_design is None
-            self._shown_design = answer.design
-            self._shown_mode = None
-            self._scene.show_design(answer.design, answer.modes)
-            if self.shown.kind == "buckling":
-                self.shown = CHOSEN  # another design may have fewer of them
-            self._picker = SitePicker(answer.design, self._scene)
-            self.hovered = None
-            if first:
-                self._scene.look("corner")
-            elif self._fitted:
-                self._scene.fit()
+        if design is self._shown_design and _alike(modes, self._shown_modes):
+            # A better look at the same component: only what moves changes.
+            self._shown_modes = modes
             self._take_mode()
-        else:
-            self.update()
-
-    def _take_mode(self) -> None:
-        answer, index = self._session.answer, self.index
-        if answer is None or answer.design is not self._shown_design:
             return
+        first = self._opened != self._session.opened
+        self._opened = self._session.opened
+        self._shown_design, self._shown_modes, self._shown_mode = design, modes, None
+        self._scene.show_design(design, modes)
+        if self.shown.kind == "buckling":
+            self.shown = CHOSEN  # another design may have fewer of them
+        self._picker = SitePicker(design, self._scene)
+        self.hovered = None
+        if first:
+            self._scene.look("corner")
+        elif self._fitted:
+            self._scene.fit()
+        if not self._take_mode():
+            self._redraw(fast=True)
+
+    def _take_sheet(self) -> None:
+        """Before there is an answer, the picture follows the sheet."""
+        if self._session.answer is None:
+            self._take_answer()
+
+    def _take_mode(self) -> bool:
+        """Show the mode chosen; returns whether that was anything new."""
+        answer, index = self._session.answer, self.index
+        if answer is None or answer.modes is not self._shown_modes:
+            return False
         modes, base = answer.modes, self._base
         if self.shown.kind == "bare" and self._session.bare is not None:
             modes, index = self._session.bare.modes, self._session.bare_partner
         if index is None or (modes, self.shown, index) == self._shown_mode:
-            return
+            return False
         self._shown_mode = (modes, self.shown, index)
         if self.shown.of_state and base is not None:
             values, _ = state_values(base, self.shown.kind)
@@ -213,6 +228,7 @@ class ShapeCanvas(QWidget):
             self._scene.show_mode(modes, index)
         self._pose()
         self._redraw(fast=True)
+        return True
 
     def _redraw(self, fast: bool) -> None:
         if self._shown_design is None or self.width() < 10 or self.height() < 10:
@@ -239,12 +255,25 @@ class ShapeCanvas(QWidget):
             self._paint_hovered(painter)
             if self.shown != CHOSEN:
                 self._paint_mode(painter)
-        else:
-            painter.setPen(QColor(self._palette.muted))
-            text = self._session.failure or "solving …"
-            flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
-            painter.drawText(self.rect(), flags, text)
+            if self._session.answer is None:
+                self._paint_waiting(painter)
         painter.end()
+
+    def _paint_waiting(self, painter: QPainter) -> None:
+        """Why nothing moves yet."""
+        text = self._session.failure or "at rest; its modes are being solved"
+        painter.setFont(label_font(9))
+        room = self.rect().adjusted(70, 0, -12, -10)
+        flags = Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignHCenter
+        wrapped = int(flags) | int(Qt.TextFlag.TextWordWrap)
+        box = painter.boundingRect(room, wrapped, text).adjusted(-8, -4, 8, 4)
+        ground = QColor(self._palette.card)
+        ground.setAlpha(225)
+        painter.fillRect(box, ground)
+        painter.setPen(
+            QColor(self._palette.alarm if self._session.failure else self._palette.muted)
+        )
+        painter.drawText(room, wrapped, text)
 
     def _paint_mode(self, painter: QPainter) -> None:
         """A canvas with a mode of its own says which."""
@@ -314,10 +343,9 @@ class ShapeCanvas(QWidget):
 
     def _paint_names(self, painter: QPainter) -> None:
         """Name supports and masses beside where they are, never over one another."""
-        answer = self._session.answer
-        if answer is None:
+        design = self._shown_design
+        if design is None:
             return
-        design = answer.design
         painter.setFont(label_font(8))
         metrics = painter.fontMetrics()
         ratio = self.devicePixelRatioF()
@@ -439,3 +467,8 @@ class ShapeCanvas(QWidget):
             self._turned()
         else:
             event.ignore()
+
+
+def _alike(one: ModeSet | None, other: ModeSet | None) -> bool:
+    """Whether shapes of both are read at the same points."""
+    return one is not None and other is not None and one.point_counts == other.point_counts

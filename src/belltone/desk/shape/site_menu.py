@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 
 from PySide6.QtWidgets import QMenu, QWidget
 
-from belltone.design.values import SurfaceValue, site_features
+from belltone.design.parts import SurfaceValue
 from belltone.desk.session.session import Session
 from belltone.sheet.document import Sheet
 from belltone.sheet.model import HOLD_WORDS
@@ -42,7 +42,7 @@ def site_menu(session: Session, site: str, parent: QWidget) -> QMenu:
     _offer(menu, session, "push it with a force", _add(("preload", "forces"), pushed))
     if place is not None and place.feature is not None and on_wall:
         part = session.design.part_of(place.part)
-        if site_features(part).get(place.feature) == "face":
+        if part.features[place.feature].sort == "face":
             pressed: dict[str, object] = {"site": site, "pressure": "0.1 bar", "on": "outer"}
             _offer(menu, session, "press on it", _add(("preload", "pressures"), pressed))
     return menu

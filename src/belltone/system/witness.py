@@ -3,32 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Final, Protocol
+from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
-from belltone.design.values import Design
+from belltone.design.parts import MemberValue
 from belltone.elements.facets import FacetElements
 from belltone.elements.line import LineElements
+from belltone.elements.point import PointElements
 from belltone.elements.surface import SurfaceElements
 from belltone.mesh.faces import FaceMesh
 from belltone.mesh.line import LineMesh
-from belltone.mesh.point import PointMesh
-from belltone.mesh.quadrature import lagrange, lobatto
+from belltone.mesh.quadrature import lagrange, lobatto, lobatto_weights
 from belltone.mesh.surface import SurfaceMesh, witness_points
-from belltone.system.assembly import System
 from belltone.system.bodies import Body
 
-__all__ = ["PartWitness", "SurfaceWitness", "Witness", "signatures"]
+__all__ = ["PartWitness", "SurfaceWitness", "Witness"]
 
 Array = NDArray[np.float64]
-
-_STATIONS: Final = ((1, 129), (4, 65), (40, 33))
-"""So many stations along each member of a component of at most so many: on one alone, 64
-half-waves are still told apart."""
-_FEWEST_STATIONS: Final = 17
 
 
 class PartWitness(Protocol):
@@ -56,26 +50,24 @@ class PartWitness(Protocol):
     def densities(self, motions: Array) -> Array:
         """Strain energy by length or area at the points ``(modes, points)``, of element motions."""
 
+    def align(self, motions: Array) -> Array | None:
+        """Coefficients that turn equal modes the part's own way, where it has one."""
 
-def _part_witness(body: Body, members: int) -> PartWitness:
-    if isinstance(body.mesh, LineMesh):
-        count = next((count for most, count in _STATIONS if members <= most), _FEWEST_STATIONS)
-        return LineWitness(body, count)
-    if isinstance(body.mesh, PointMesh):
-        return PointWitness(body)
-    if isinstance(body.mesh, FaceMesh):
-        return FaceWitness(body)
-    assert isinstance(body.mesh, SurfaceMesh)
-    return SurfaceWitness(body)
+    def stressed(
+        self, elements: Any, motions: Array | None, heat: float, pull: float
+    ) -> tuple[Array, Array]:
+        """Resultants ``(points, 6)`` and stresses ``(points, 2)`` (Pa) of small element motions.
+
+        ``elements`` are those of the loaded body, whose own pose counts where there are no
+        ``motions``. ``heat`` (K) and ``pull`` (N) are those it has from the start.
+        """
 
 
 class Witness:
     """The fixed points of all parts, in order."""
 
-    def __init__(self, bodies: Sequence[Body]) -> None:
-        self._bodies = bodies
-        members = sum(isinstance(body.mesh, LineMesh) for body in bodies)
-        self.parts = tuple(_part_witness(body, members) for body in bodies)
+    def __init__(self, bodies: Sequence[Body], parts: Sequence[PartWitness]) -> None:
+        self._bodies, self.parts = bodies, tuple(parts)
         empty = [np.zeros((0, len(body.mesh.coordinates), 6)) for body in bodies]
         self.counts = tuple(
             part.shapes(none).shape[1] for part, none in zip(self.parts, empty, strict=True)
@@ -129,7 +121,7 @@ class Witness:
             part.densities(body.motions(motions))
             for part, body in zip(self.parts, self._bodies, strict=True)
         ]
-        if len({isinstance(body.mesh, LineMesh) for body in self._bodies}) > 1:
+        if len({body.part.is_wall for body in self._bodies if body.part.is_solid}) > 1:
             sizes = [
                 body.elements.strain_energy(body.motions(motions)).sum(axis=(1, 2))
                 for body in self._bodies
@@ -143,8 +135,8 @@ class Witness:
 
     def align(self, motions: Array) -> Array:
         """Coefficients ``(k, k)`` that turn modes of equal frequency the same way every time."""
-        if len(self.parts) == 1 and isinstance(self.parts[0], LineWitness):
-            return self.parts[0].align(motions)
+        if len(self.parts) == 1 and (own := self.parts[0].align(motions)) is not None:
+            return own
         # The first mode takes all the motion of one fixed point, so the others have none there.
         shapes = self.shapes(motions)[..., :3]
         moving = np.sum(shapes**2, axis=(0, 2))
@@ -173,6 +165,15 @@ class PointWitness:
 
     def densities(self, motions: Array) -> Array:
         return np.zeros((len(motions), 1))
+
+    def align(self, motions: Array) -> None:
+        del motions
+
+    def stressed(
+        self, elements: PointElements, motions: Array | None, heat: float, pull: float
+    ) -> tuple[Array, Array]:
+        del elements, motions, heat, pull
+        return np.zeros((1, 6)), np.zeros((1, 2))
 
 
 class FaceWitness:
@@ -237,6 +238,20 @@ class FaceWitness:
                 np.add.at(total[mode], own[here], row[here])
         return np.asarray(np.maximum(total, 0.0) / np.maximum(count, 1.0))
 
+    def align(self, motions: Array) -> None:
+        del motions
+
+    def stressed(
+        self, elements: FacetElements, motions: Array | None, heat: float, pull: float
+    ) -> tuple[Array, Array]:
+        """Of the membrane alone, the same on both faces."""
+        del pull
+        assert motions is not None
+        mean = self.read_faces(elements.recovered(motions, heat))
+        one, two, shear = mean.T
+        stress = np.sqrt(one**2 - one * two + two**2 + 3 * shear**2) / self.thickness
+        return np.hstack([mean, np.zeros_like(mean)]), np.stack([stress, stress], axis=1)
+
 
 class LineWitness:
     """Points along a member."""
@@ -300,6 +315,14 @@ class LineWitness:
         found = self._elements.energy_at(motions, self._element, self._local)
         return np.asarray(np.maximum(found, 0.0))
 
+    def stressed(
+        self, elements: LineElements, motions: Array | None, heat: float, pull: float
+    ) -> tuple[Array, Array]:
+        """Section forces, and the largest and least axial stress over each section."""
+        values = elements.section_forces(motions, heat, pull)
+        forces = elements.read_at(values, self._element, self._local)
+        return forces, _fibres(self._mesh.member, forces)
+
 
 class SurfaceWitness:
     """Points spread evenly over every block of a plate or shell."""
@@ -321,10 +344,15 @@ class SurfaceWitness:
         self.normals = np.einsum("sk,skd->sd", weights, mesh.directors[elements])
         self._elements, self._weights = elements, weights
         thickness = np.sum(weights * mesh.thickness[elements], axis=1)
-        # Mass of a point: its share of the parts of the elements it was read on.
-        area = np.sum(weights * mesh.stretch[elements], axis=1) / self._counts()[elements]
-        wall = mesh.surface.layup.density * thickness + mesh.surface.layup.mass_per_area
-        self.masses = np.maximum(area, 0.0) * wall
+        # Mass of a point: its share of the element it was read on, a square of side two by itself.
+        area = 4.0 * np.sum(weights * mesh.stretch[elements], axis=1) / self._counts()[elements]
+        layup = mesh.surface.layup
+        self.masses = np.maximum(area, 0.0) * (layup.density * thickness + layup.mass_per_area)
+        # Narrow elements beside rims may have no point on them; the others carry for them.
+        walls = layup.density * mesh.thickness + layup.mass_per_area
+        line = lobatto_weights(mesh.order)
+        whole = float(np.sum((mesh.stretch * walls) @ np.kron(line, line)))
+        self.masses *= whole / max(float(self.masses.sum()), 1e-300)
 
     def _counts(self) -> Array:
         """How many points stand on each element."""
@@ -363,25 +391,41 @@ class SurfaceWitness:
         read = np.einsum("sk,msk->ms", self._weights, at_nodes[:, self._elements], optimize=True)
         return np.asarray(np.maximum(read, 0.0))
 
+    def align(self, motions: Array) -> None:
+        """None of its own."""
+        del motions
+
+    def stressed(
+        self, elements: SurfaceElements, motions: Array | None, heat: float, pull: float
+    ) -> tuple[Array, Array]:
+        """Resultants, and the von Mises stress at the inner and the outer face."""
+        del pull
+        read = self.read_elements(elements.recovered(motions, heat))
+        return read[:, :6], np.maximum(read[:, 6:], 0.0)
+
+
+def _fibres(member: MemberValue, forces: Array) -> Array:
+    """Largest and least axial stress (Pa) over each section, of axial force and bending."""
+    shares = np.linspace(0.0, 1.0, len(forces))
+    section = member.section_at(shares)
+    made = section.properties(member.material.poisson_ratio)
+    low, high = np.full(len(forces), np.inf), np.full(len(forces), -np.inf)
+    area, product = np.broadcast_to(made.area, shares.shape), made.product_moment
+    about_y, about_z = made.second_moment_y, made.second_moment_z
+    bottom = about_y * about_z - np.square(product)
+    curve_y = (forces[:, 4] * about_z + forces[:, 5] * product) / bottom
+    curve_z = (forces[:, 5] * about_y + forces[:, 4] * product) / bottom
+    ends = [member.section_at(np.array(share)).outline()[0] for share in (0.0, 1.0)]
+    if len(ends[0]) != len(ends[1]):
+        ends[1] = ends[0]
+    for corner in range(len(ends[0])):
+        y, z = (ends[0][corner] + shares[:, None] * (ends[1][corner] - ends[0][corner])).T
+        stress = forces[:, 0] / area + curve_y * z - curve_z * y
+        low, high = np.minimum(low, stress), np.maximum(high, stress)
+    return np.stack([high, low], axis=1)
+
 
 def _out_of_wall(shapes: Array, normals: Array, masses: Array) -> Array:
     moved = np.einsum("mpd,p->m", shapes[..., :3] ** 2, masses)
     out = np.einsum("mpd,pd->mp", shapes[..., :3], normals) ** 2 @ masses
     return np.stack([np.maximum(moved - out, 0.0), np.zeros_like(out), out], axis=1)
-
-
-def signatures(design: Design, system: System, witness: Witness, motions: Array) -> Array:
-    """Return mass-weighted unit vectors ``(modes, s)``; their products are modal assurances.
-
-    Points of the part carry its mass, and lumped masses that move as one their own, at the end.
-    """
-    flat = [witness.weighted(witness.shapes(motions))]
-    unknowns = motions.reshape(len(motions), motions.shape[1] * 6).T
-    bodies = [hung for hung in design.masses if not hung.even]
-    for hung, rows in zip(bodies, system.carried, strict=True):
-        motion = np.asarray(rows @ unknowns).T
-        centre = motion[:, :3] + np.cross(motion[:, 3:], np.array(hung.offset))
-        flat += [np.sqrt(hung.mass) * centre, np.sqrt(np.array(hung.inertia)) * motion[:, 3:]]
-    vectors = np.hstack(flat)
-    lengths = np.linalg.norm(vectors, axis=1, keepdims=True)
-    return np.asarray(vectors / np.where(lengths > 0, lengths, 1.0))

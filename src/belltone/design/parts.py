@@ -1,0 +1,354 @@
+"""The parts of a design: members, plates and shells, received meshes, and points in space.
+
+All of them tell whether they are walls and whether they are made of anything, which sites they have
+by themselves and where these are, how deep they are across, and what materials are in them.
+"""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from typing import ClassVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from belltone.design.place import Place
+from belltone.geometry.charts import chart_of
+from belltone.geometry.features import AXIS, END, START, Feature, shape_features
+from belltone.geometry.paths import MemberPath
+from belltone.geometry.shapes import SurfaceShape, extent_of, thickness_share
+from belltone.sections.layups import LayupValue
+from belltone.sections.runs import SectionRun
+from belltone.sections.simple import SectionShape
+
+__all__ = [
+    "MaterialValue",
+    "MemberValue",
+    "MeshValue",
+    "PartValue",
+    "PointValue",
+    "SurfaceValue",
+    "ThicknessValue",
+]
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class MaterialValue:
+    """Isotropic material: density (kg/m³), Young's modulus (Pa), Poisson's ratio.
+
+    ``expansion`` (1/K) is not a number where nobody stated it.
+    """
+
+    name: str
+    density: float
+    youngs_modulus: float
+    poisson_ratio: float
+    expansion: float = math.nan
+
+    @property
+    def expands(self) -> bool:
+        """Whether it is known how far it grows with warmth."""
+        return math.isfinite(self.expansion)
+
+    @property
+    def shear_modulus(self) -> float:
+        """E / (2 (1 + nu)), in Pa."""
+        return self.youngs_modulus / (2 * (1 + self.poisson_ratio))
+
+
+@dataclass(frozen=True)
+class MemberValue:
+    """A member along a path, its section running along it.
+
+    ``line_mass`` (kg/m) is mass without stiffness; ``within`` names the frame it belongs to, if
+    any; ``on`` the surface it is a rib of.
+    """
+
+    is_wall: ClassVar[bool] = False
+    is_solid: ClassVar[bool] = True
+
+    name: str
+    path: MemberPath
+    sections: SectionRun
+    material: MaterialValue
+    line_mass: float = 0.0
+    within: str | None = None
+    on: str | None = None
+
+    @property
+    def length(self) -> float:
+        """Length of the path (m)."""
+        return self.path.length
+
+    @cached_property
+    def start(self) -> Array:
+        """Where it starts (m)."""
+        return self.path.ends[0]
+
+    @cached_property
+    def stop(self) -> Array:
+        """Where it ends (m)."""
+        return self.path.ends[1]
+
+    def position(self, share: float) -> Array:
+        """A point of the axis at a share of the length (m)."""
+        return np.asarray(self.path.at(np.array([share]))[0][0])
+
+    def frame_at(self, share: float) -> Array:
+        """The section's own axes (rows: axis, side, up) at a share of the length."""
+        _, tangents, ups = self.path.at(np.array([share]))
+        side = np.cross(ups[0], tangents[0])
+        side /= np.linalg.norm(side)
+        return np.array([tangents[0], side, np.cross(tangents[0], side)])
+
+    @cached_property
+    def frame(self) -> Array:
+        """The section's own axes at the start."""
+        return self.frame_at(0.0)
+
+    @property
+    def tapered(self) -> bool:
+        """Whether the section changes along it."""
+        return not self.sections.even
+
+    @property
+    def section(self) -> SectionShape:
+        """The section at the start."""
+        return self.section_at(np.zeros(())) if self.tapered else self.sections.at(np.zeros(()))
+
+    def section_at(self, share: Array) -> SectionShape:
+        """The section at ``share`` (0 to 1) of the length, as one shape of arrays."""
+        return self.sections.at(np.asarray(share, float))
+
+    @property
+    def section_words(self) -> str:
+        """The section in words, such as ``rectangular hollow section``."""
+        return self.section.words
+
+    @cached_property
+    def features(self) -> dict[str, Feature]:
+        """Sites it has by itself: its ends, and all of its axis."""
+        ends = (START,) if self.path.closed else (START, END)
+        return dict.fromkeys(ends, Feature("end")) | {AXIS: Feature("axis")}
+
+    def place_of(self, feature: str) -> Place:
+        """The place of one of the sites it has by itself; its ends are places along it."""
+        site = f"{self.name}.{feature}"
+        if feature == AXIS:
+            return Place(site, self.name, feature=AXIS)
+        return Place(site, self.name, self.length if feature == END else 0.0)
+
+    @property
+    def depth(self) -> float:
+        """How far its section reaches across (m)."""
+        return self.sections.depth
+
+    @property
+    def moduli(self) -> dict[str, tuple[float, dict[str, float]]]:
+        """Density (kg/m³) and moduli (Pa) by their key, of its material."""
+        own = self.material
+        return {own.name: (own.density, {"youngs_modulus": own.youngs_modulus})}
+
+    @property
+    def mass(self) -> float:
+        """Mass (kg), without what hangs on it."""
+        points, weights = np.polynomial.legendre.leggauss(8)
+        total = 0.0
+        ends = [0.0, *self.sections.breaks, 1.0]
+        for low, high in itertools.pairwise(ends):
+            share = low + (high - low) * 0.5 * (1 + points)
+            area = self.section_at(share).properties(self.material.poisson_ratio).area
+            line = self.material.density * np.broadcast_to(area, share.shape) + self.line_mass
+            total += 0.5 * (high - low) * self.length * float(weights @ line)
+        return total
+
+
+@dataclass(frozen=True)
+class ThicknessValue:
+    """Thickness (m), the same all over or changing evenly along one of the part's coordinates."""
+
+    start: float
+    stop: float
+    along: str | None = None
+
+    @property
+    def mean(self) -> float:
+        """Halfway between the two (m)."""
+        return 0.5 * (self.start + self.stop)
+
+    def at(self, shape: SurfaceShape, segment: int, first: Array, second: Array) -> Array:
+        """Thickness at chart coordinates, each ``(n,)``."""
+        if self.along is None:
+            return np.full(len(first), self.start)
+        share = thickness_share(shape, self.along, segment, first, second)
+        return np.asarray(self.start + share * (self.stop - self.start))
+
+
+@dataclass(frozen=True)
+class SurfaceValue:
+    """A plate or shell: shape in its own axes, and where it stands.
+
+    ``face`` tells which face of the wall the shape describes: middle, inner (the wall lies on the
+    side the normal points to) or outer. ``frame`` (3, 3) has the part's own axes as columns.
+    """
+
+    is_wall: ClassVar[bool] = True
+    is_solid: ClassVar[bool] = True
+
+    name: str
+    shape: SurfaceShape
+    layup: LayupValue
+    thickness: ThicknessValue
+    face: str
+    origin: Array
+    frame: Array
+
+    def locate(
+        self, segment: int, first: Array, second: Array
+    ) -> tuple[Array, Array, Array, Array]:
+        """Middle surface (m), unit normals, first axes and thickness at chart coordinates.
+
+        All but the thickness ``(n,)`` are ``(n, 3)`` in the sheet's axes.
+        """
+        found = chart_of(self.shape).locate(segment, first, second)
+        thickness = self.thickness.at(self.shape, segment, first, second)
+        offset = {"middle": 0.0, "inner": 0.5, "outer": -0.5}[self.face]
+        middle = found.positions + (offset * thickness)[:, None] * found.normals
+        return (
+            self.origin + middle @ self.frame.T,
+            found.normals @ self.frame.T,
+            found.first_axes @ self.frame.T,
+            thickness,
+        )
+
+    @property
+    def size(self) -> float:
+        """The least of its two extents, roughly (m)."""
+        return extent_of(self.shape)
+
+    @cached_property
+    def features(self) -> dict[str, Feature]:
+        """Sites the part has by itself."""
+        return shape_features(self.shape)
+
+    def place_of(self, feature: str) -> Place:
+        """The place of one of the sites it has by itself."""
+        return Place(f"{self.name}.{feature}", self.name, feature=feature)
+
+    @property
+    def depth(self) -> float:
+        """How thick it is at most (m)."""
+        return max(self.thickness.start, self.thickness.stop)
+
+    @property
+    def moduli(self) -> dict[str, tuple[float, dict[str, float]]]:
+        """Density (kg/m³) and moduli (Pa) by their key, of every material in it."""
+        found: dict[str, tuple[float, dict[str, float]]] = {}
+        for ply in self.layup.plies:
+            wall = ply.material
+            moduli = {"youngs_modulus": wall.modulus_along}
+            if not wall.is_isotropic:
+                moduli = {
+                    "modulus_along": wall.modulus_along,
+                    "modulus_across": wall.modulus_across,
+                }
+            found[wall.name] = (wall.density, moduli)
+        return found
+
+
+@dataclass(frozen=True)
+class PointValue:
+    """A point in space with no material: it moves as what it is rigidly linked to (m)."""
+
+    is_wall: ClassVar[bool] = False
+    is_solid: ClassVar[bool] = False
+
+    name: str
+    position: Array
+
+    @property
+    def features(self) -> dict[str, Feature]:
+        """Sites it has by itself: itself."""
+        return {"point": Feature("point")}
+
+    def place_of(self, feature: str) -> Place:
+        """The place of the point."""
+        del feature
+        return Place(self.name, self.name)
+
+    @property
+    def depth(self) -> float:
+        """It has no material."""
+        return 0.0
+
+    @property
+    def moduli(self) -> dict[str, tuple[float, dict[str, float]]]:
+        """None."""
+        return {}
+
+
+@dataclass(frozen=True, eq=False)
+class MeshValue:
+    """A mesh that somebody sent: flat faces, each with its own thickness and material.
+
+    ``points`` (n, 3) in the sheet's axes (m); ``faces`` (f, 4), the last corner repeated on
+    triangles; ``edges`` (e, 2). Per face: ``thickness`` (m), ``youngs_modulus`` (Pa),
+    ``poisson_ratio``, ``density`` (kg/m³), ``expansion`` (1/K).
+    ``lines`` and ``areas`` are sites: numbers of edges and of faces by name. ``flaws`` (k, 2) are
+    edges worth showing: free ones inside, and those of
+    more than two faces.
+    """
+
+    is_wall: ClassVar[bool] = True
+    is_solid: ClassVar[bool] = True
+
+    name: str
+    points: Array
+    faces: NDArray[np.intp]
+    edges: NDArray[np.intp]
+    thickness: Array
+    youngs_modulus: Array
+    poisson_ratio: Array
+    density: Array
+    expansion: Array
+    materials: tuple[MaterialValue, ...]
+    lines: Mapping[str, NDArray[np.intp]]
+    areas: Mapping[str, NDArray[np.intp]]
+    flaws: NDArray[np.intp]
+
+    @cached_property
+    def features(self) -> dict[str, Feature]:
+        """Sites it has by itself."""
+        edges = dict.fromkeys(self.lines, Feature("edge"))
+        return dict.fromkeys(self.areas, Feature("face")) | edges
+
+    def place_of(self, feature: str) -> Place:
+        """The place of one of the sites it has by itself."""
+        return Place(f"{self.name}.{feature}", self.name, feature=feature)
+
+    @property
+    def depth(self) -> float:
+        """Of no account: on which side of its faces it lies nobody knows."""
+        return 0.0
+
+    @property
+    def moduli(self) -> dict[str, tuple[float, dict[str, float]]]:
+        """Density (kg/m³) and moduli (Pa) by their key, of every material in it."""
+        return {
+            made.name: (made.density, {"youngs_modulus": made.youngs_modulus})
+            for made in self.materials
+        }
+
+    @property
+    def size(self) -> float:
+        """Diagonal of the box round it (m)."""
+        return float(np.linalg.norm(np.ptp(self.points, axis=0)))
+
+
+PartValue = MemberValue | SurfaceValue | MeshValue | PointValue

@@ -1,0 +1,31 @@
+"""Shapes as unit vectors whose products tell how alike modes of any two solutions are."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from belltone.design.values import Design
+from belltone.system.assembly import System
+from belltone.system.witness import Witness
+
+__all__ = ["signatures"]
+
+Array = NDArray[np.float64]
+
+
+def signatures(design: Design, system: System, witness: Witness, motions: Array) -> Array:
+    """Return mass-weighted unit vectors ``(modes, s)``; their products are modal assurances.
+
+    Points of the part carry its mass, and lumped masses that move as one their own, at the end.
+    """
+    flat = [witness.weighted(witness.shapes(motions))]
+    unknowns = motions.reshape(len(motions), motions.shape[1] * 6).T
+    bodies = [hung for hung in design.masses if not hung.even]
+    for hung, rows in zip(bodies, system.carried, strict=True):
+        motion = np.asarray(rows @ unknowns).T
+        centre = motion[:, :3] + np.cross(motion[:, 3:], np.array(hung.offset))
+        flat += [np.sqrt(hung.mass) * centre, np.sqrt(np.array(hung.inertia)) * motion[:, 3:]]
+    vectors = np.hstack(flat)
+    lengths = np.linalg.norm(vectors, axis=1, keepdims=True)
+    return np.asarray(vectors / np.where(lengths > 0, lengths, 1.0))

@@ -1,0 +1,114 @@
+"""Worker processes: starting them, waiting for what they do, and hearing of a stop meanwhile."""
+
+from __future__ import annotations
+
+import multiprocessing
+import multiprocessing.forkserver
+import os
+import select
+import signal
+import threading
+import time
+from collections.abc import Sequence
+from concurrent.futures import Future, ProcessPoolExecutor, wait
+from concurrent.futures.process import BrokenProcessPool
+from multiprocessing.context import ForkServerContext
+from typing import Any, Final
+
+import threadpoolctl
+
+from belltone.errors import UserError
+from belltone.progress import Progress
+
+__all__ = [
+    "LOST_WORKER",
+    "POLL_SECONDS",
+    "SweepError",
+    "end_with_owner",
+    "forkserver",
+    "results_of",
+    "start_workers",
+]
+
+LOST_WORKER: Final = (
+    "a worker process was lost; the finished points are kept, so run the sweep again"
+)
+POLL_SECONDS: Final = 0.1  # how soon a stop is heard
+_WORK: Final = ("belltone.sweep.work", "belltone.tune.questions")
+
+
+class SweepError(UserError):
+    """A sweep that could not be carried through."""
+
+
+def start_workers(count: int | None = None) -> ProcessPoolExecutor:
+    """Start a pool of worker processes; the caller shuts it down.
+
+    They are forked from a clean server process that has this module loaded, so they start at
+    once and share nothing with a window or its threads.
+    """
+    return ProcessPoolExecutor(
+        count or os.cpu_count() or 1,
+        mp_context=forkserver(),
+        initializer=_prepared,
+        initargs=(os.getpid(),),
+    )
+
+
+def forkserver() -> ForkServerContext:
+    """Where processes are forked: a clean server that has what they do loaded.
+
+    Ctrl+C is for the program, which stops its processes in order: they never hear of it.
+    """
+    context = multiprocessing.get_context("forkserver")
+    context.set_forkserver_preload(list(_WORK))
+    before = signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
+    try:
+        multiprocessing.forkserver.ensure_running()
+    finally:
+        signal.pthread_sigmask(signal.SIG_SETMASK, before)
+    return context
+
+
+def end_with_owner(owner: int) -> None:
+    """Let this process end with the program that started it."""
+    threading.Thread(target=_end_with, args=(owner,), daemon=True).start()
+
+
+def _prepared(owner: int) -> None:
+    """Keep to one thread: the points of a sweep already fill the processors."""
+    end_with_owner(owner)
+    os.environ["MKL_NUM_THREADS"] = "1"  # the factorisation's library is loaded at its first use
+    threadpoolctl.threadpool_limits(1)
+
+
+def _end_with(owner: int) -> None:
+    """Wait for a process to end, however it does, and end this one.
+
+    Its last worker gone, the server workers are forked from ends by itself.
+    """
+    try:
+        watched = os.pidfd_open(owner)
+    except ProcessLookupError:
+        os._exit(1)
+    except OSError:  # an old kernel
+        while os.path.exists(f"/proc/{owner}"):
+            time.sleep(1.0)
+        os._exit(1)
+    select.select([watched], [], [])
+    os._exit(1)
+
+
+def results_of(futures: Sequence[Future[Any]], progress: Progress) -> list[Any]:
+    """Results in order; a stop is heard soon. Raises `SweepError` where a worker was lost."""
+    pending = set(futures)
+    try:
+        while pending:
+            _, pending = wait(pending, timeout=POLL_SECONDS)
+            progress.check()
+        return [future.result() for future in futures]
+    except BrokenProcessPool as error:
+        raise SweepError(LOST_WORKER) from error
+    finally:
+        for future in pending:
+            future.cancel()

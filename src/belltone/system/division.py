@@ -1,0 +1,192 @@
+"""How the parts of a design are divided into elements, so that these end where parts are joined."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from belltone.design.parts import MemberValue, MeshValue, PartValue, PointValue, SurfaceValue
+from belltone.design.values import Design
+from belltone.geometry.features import AXIS, END, START
+from belltone.mesh.discretisation import Discretisation, SurfacePlan
+from belltone.mesh.imprints import JoinedLine, JoinedPoint, imprints
+from belltone.mesh.surface import (
+    FoldedMeshError,
+    Imprint,
+    SurfaceMesh,
+    plan_surface,
+    surface_mesh,
+)
+from belltone.system.bodies import Mesh
+from belltone.system.kinds import Division, kind_of, location, place_lines
+
+__all__ = ["ends_inside", "mesh_bodies", "with_plans"]
+
+_COARSE_ORDER: Final = 4  # of the mesh on which joined lines are found
+_LOOKS: Final = 401  # along a rib, for the elements it crosses
+_HALVINGS: Final = 16
+_HAIR: Final = 1e-5  # of the wall's size
+
+Array = NDArray[np.float64]
+IntArray = NDArray[np.intp]
+
+
+def with_plans(design: Design, discretisation: Discretisation) -> Discretisation:
+    """The discretisation with a plan for each surface of the design, made where it has none.
+
+    Raises ``ValueError`` where an outline cannot be meshed.
+    """
+    surfaces = [part for part in design.parts if isinstance(part, SurfaceValue)]
+    if len(discretisation.plans) == len(surfaces):
+        return discretisation
+    return replace(discretisation, plans=tuple(plan_surface(surface) for surface in surfaces))
+
+
+def mesh_bodies(design: Design, discretisation: Discretisation) -> Iterator[tuple[PartValue, Mesh]]:
+    """Divide the parts of a design, in order."""
+    plans = iter(with_plans(design, discretisation).plans)
+    walls = {
+        part.name: _wall_mesh(design, part, discretisation, next(plans))
+        for part in design.parts
+        if isinstance(part, SurfaceValue)
+    }
+    used: dict[str, list[float]] = {part.name: [] for part in design.parts}
+    for place in design.used_places():
+        if place.part in used and place.feature is None:
+            used[place.part].append(place.along)
+    for joint in design.joints:
+        for side, other in ((joint.first, joint.second), (joint.second, joint.first)):
+            if side.place is not None and side.place.feature == AXIS and other.part in walls:
+                member = design.part_of(side.part)
+                if isinstance(member, MemberValue):
+                    used[side.part] += _crossings(member, walls[other.part])
+    division = Division(discretisation, used, walls)
+    for part in design.parts:
+        yield part, kind_of(part).divided(part, division)
+
+
+def _crossings(member: MemberValue, wall: SurfaceMesh) -> list[float]:
+    """Distances along a member (m) at which it passes from one element of a wall to the next.
+
+    A rib that ends its elements there can follow all the wall does, and no more.
+    """
+
+    def looked_at(at: Array) -> IntArray:
+        places, tangents, ups = member.path.at(at)
+        # A hair to its side, so that a member along an edge of elements stays with one row of them.
+        return wall.locate_points(places + _HAIR * wall.size * np.cross(ups, tangents))[0]
+
+    shares = np.linspace(0.0, 1.0, _LOOKS)
+    element = looked_at(shares)
+    at = np.flatnonzero(np.diff(element))
+    low, high, before = shares[at], shares[at + 1], element[at]
+    for _ in range(_HALVINGS if len(at) else 0):
+        middle = 0.5 * (low + high)
+        still = looked_at(middle) == before
+        low, high = np.where(still, middle, low), np.where(still, high, middle)
+    return [float(place) for place in 0.5 * (low + high) * member.length]
+
+
+def _wall_mesh(
+    design: Design, wall: SurfaceValue, discretisation: Discretisation, plan: SurfacePlan
+) -> SurfaceMesh:
+    """One wall, elements ending along the lines something is joined to it."""
+    coarse = replace(discretisation, divisions=1, order=_COARSE_ORDER)
+    lines = list(_joined_lines(design, wall))
+    points = list(_joined_points(design, wall))
+    marks: tuple[Imprint, ...] = ()
+    try:
+        if lines or points:
+            marks = imprints(surface_mesh(wall, coarse, plan), lines, points)
+        return surface_mesh(wall, discretisation, plan, marks)
+    except FoldedMeshError:
+        # The design has moved too far from the one the plan was made for.
+        return surface_mesh(wall, discretisation, plan_surface(wall), marks)
+
+
+def _joined_points(design: Design, wall: SurfaceValue) -> Iterator[JoinedPoint]:
+    """Spots, and ends of members, that joints may tie to a wall."""
+    for joint in design.joints:
+        if joint.how == "none" or joint.rigid or wall.name not in joint.parts:
+            continue
+        half = 0.5 * wall.thickness.mean
+        for spot in joint.spots:
+            reach = half + min(joint.tolerance, wall.size) + 0.5 * design.part_of(spot.part).depth
+            yield JoinedPoint(location(design, spot), joint.radius, reach)
+        other = joint.first if joint.second.part == wall.name else joint.second
+        part = design.part_of(other.part)
+        if joint.spots or not isinstance(part, MemberValue):
+            continue
+        if part.on == wall.name:
+            yield from _rib_ends(part, wall)
+            continue
+        ends = [part.place_of(end) for end in (START, END)]
+        for place in ends if other.place is None else [other.place]:
+            if place.feature is None:
+                reach = half + min(joint.tolerance, wall.size)
+                yield JoinedPoint(location(design, place), 0.5 * part.sections.depth, reach)
+
+
+def _rib_ends(rib: MemberValue, wall: SurfaceValue) -> Iterator[JoinedPoint]:
+    """Ends of a rib inside a wall, where what the rib carries enters the wall all at once."""
+    thickness = wall.thickness.mean
+    for end in (rib.start, rib.stop):
+        if _from_rim(wall, end) > thickness + rib.sections.depth:
+            yield JoinedPoint(end, 0.5 * thickness, thickness + rib.sections.depth)
+
+
+def ends_inside(design: Design) -> bool:
+    """Whether any rib ends inside its wall, where a mesh settles slowly."""
+    walls = {part.name: part for part in design.parts if isinstance(part, SurfaceValue)}
+    return any(
+        any(_rib_ends(part, walls[part.on]))
+        for part in design.parts
+        if isinstance(part, MemberValue) and part.on in walls
+    )
+
+
+def _from_rim(wall: SurfaceValue, point: Array) -> float:
+    """How far a point is from the nearest edge of a wall (m)."""
+    nearest = np.inf
+    for name, feature in wall.features.items():
+        if feature.sort != "edge":
+            continue
+        for line in place_lines(wall, wall.place_of(name)):
+            start, run = line[:-1], np.diff(line, axis=0)
+            length = np.maximum(np.sum(run**2, axis=1), 1e-300)
+            share = np.clip(np.sum((point - start) * run, axis=1) / length, 0.0, 1.0)
+            away = np.linalg.norm(start + share[:, None] * run - point, axis=1)
+            nearest = min(nearest, float(away.min(initial=np.inf)))
+    return nearest
+
+
+def _joined_lines(design: Design, wall: SurfaceValue) -> Iterator[JoinedLine]:
+    """Edges of other walls and axes of members that joints may tie to a wall."""
+    for joint in design.joints:
+        sides = (joint.first, joint.second)
+        if joint.how in ("none", "spots") or wall.name not in joint.parts:
+            continue
+        other = sides[0] if sides[1].part == wall.name else sides[1]
+        part = design.part_of(other.part)
+        if isinstance(part, PointValue):
+            continue
+        places = (
+            [other.place]
+            if other.place is not None
+            else [
+                part.place_of(name)
+                for name, feature in part.features.items()
+                if feature.sort in ("edge", AXIS) and not feature.whole
+            ]
+        )
+        if isinstance(part, MeshValue):
+            continue  # its edges are short, and seldom run along a coordinate
+        reach = part.depth + 0.5 * wall.thickness.mean + min(joint.tolerance, wall.size)
+        for place in places:
+            yield from (
+                JoinedLine(line, reach) for line in place_lines(part, place) if len(line) > 2
+            )

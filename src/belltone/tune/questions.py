@@ -1,0 +1,99 @@
+"""The questions of an open sheet, as functions an engine can be asked.
+
+A process that answers them keeps the last solution: the next is begun from it, and pulls are read
+off it.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+from belltone.modes.mass_properties import part_masses
+from belltone.modes.modeset import ModeSet
+from belltone.modes.solution import Solution
+from belltone.modes.solve import request_for, solve
+from belltone.progress import Progress
+from belltone.reading.family import evaluate
+from belltone.sheet.document import Sheet
+from belltone.store.results import ResultStore, result_key, store_path
+from belltone.sweep.engine import Answered
+from belltone.system.contacts import Contact, contacts
+from belltone.tune.pull import Pull, pulls
+
+__all__ = ["FoundModes", "find_contacts", "find_modes", "find_pulls"]
+
+_last: dict[str, Solution] = {}
+"""The last solution of this process, by the text of its sheet."""
+
+
+@dataclass(frozen=True)
+class FoundModes:
+    """The modes a sheet asks for, the seconds of processor time they took, and what is to be told.
+
+    Modes that were known took none.
+    """
+
+    modes: ModeSet
+    seconds: float
+    notes: tuple[str, ...]
+
+
+def find_modes(
+    text: str, folder: Path | None, path: Path | None, *, progress: Progress
+) -> Answered:
+    """The modes a sheet asks for, as `FoundModes`; new ones are kept once they are on their way.
+
+    Files it names are in ``folder``. Modes visited before come from the store of its ``path``.
+    """
+    start = time.process_time()
+    sheet = Sheet.from_text(text, folder)
+    design = evaluate(sheet)
+    request = request_for(design)
+    key = result_key(sheet, {}, request, None)
+    with ResultStore(store_path(path)) as store:
+        known, notes = store.get(key), tuple(store.notes)
+    if known is not None:
+        return Answered(FoundModes(known, 0.0, notes), lambda: None)
+    near = next(iter(_last.values()), None)
+    found = solve(design, request, progress=progress, like=near)
+    _keep(text, found.solution)
+
+    def keep() -> None:
+        with ResultStore(store_path(path)) as store:
+            store.put(key, found.modes)
+
+    seconds = time.process_time() - start
+    return Answered(FoundModes(found.modes, seconds, notes), keep)
+
+
+def find_pulls(
+    text: str, folder: Path | None, path: Path | None, *, progress: Progress
+) -> Mapping[str, Pull]:
+    """The pulls of every knob of a sheet, read off its solution; see `pulls`."""
+    sheet = Sheet.from_text(text, folder)
+    if text not in _last:
+        # The modes came from the store: one solution where they were found.
+        design = evaluate(sheet)
+        with ResultStore(store_path(path)) as store:
+            known = store.get(result_key(sheet, {}, request_for(design), None))
+        level = None if known is None else known.discretisation
+        told = level is None
+        found = solve(design, request_for(design), level, progress, told)
+        _keep(text, found.solution)
+    return pulls(sheet, _last[text], progress=progress)
+
+
+def _keep(text: str, solution: Solution) -> None:
+    _last.clear()
+    _last[text] = solution
+
+
+def find_contacts(
+    text: str, folder: Path | None, *, progress: Progress
+) -> tuple[tuple[Contact, ...], dict[str, float]]:
+    """Which parts of a sheet touch, and how heavy each is (kg)."""
+    design = evaluate(Sheet.from_text(text, folder))
+    return contacts(design, progress), part_masses(design)
