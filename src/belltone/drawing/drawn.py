@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from typing import Final, Protocol
 
 import numpy as np
@@ -14,6 +14,7 @@ from belltone.design.place import Place
 from belltone.design.values import Design
 from belltone.mesh.blocks import SIDES, edge_key
 from belltone.mesh.discretisation import Discretisation
+from belltone.mesh.grading import HardPlace
 from belltone.mesh.surface import (
     SurfaceMesh,
     located,
@@ -23,6 +24,7 @@ from belltone.mesh.surface import (
 )
 from belltone.modes.modeset import ModeSet
 from belltone.sections.solid import ear_clipped
+from belltone.system.division import hard_places
 from belltone.system.kinds import place_lines
 
 __all__ = ["DrawnComponent", "DrawnMember", "DrawnPart", "DrawnWall"]
@@ -76,7 +78,8 @@ class DrawnComponent:
             if isinstance(part, MemberValue):
                 self.parts[part.name] = DrawnMember(part, _rings(members))
             elif isinstance(part, SurfaceValue):
-                self.parts[part.name] = DrawnWall(part, modes, walls.index(part.name))
+                places = hard_places(design, part)
+                self.parts[part.name] = DrawnWall(part, modes, walls.index(part.name), places)
             elif isinstance(part, MeshValue):
                 self.parts[part.name] = DrawnMesh(part)
             else:
@@ -296,10 +299,16 @@ def _sharp(outline: Array) -> IndexArray:
 class DrawnWall:
     """A plate or shell by its middle surface, with the lines of its elements."""
 
-    def __init__(self, wall: SurfaceValue, modes: ModeSet | None, number: int) -> None:
+    def __init__(
+        self,
+        wall: SurfaceValue,
+        modes: ModeSet | None,
+        number: int,
+        places: Sequence[HardPlace] = (),
+    ) -> None:
         used = modes.discretisation if modes is not None else Discretisation(1, 1)
-        plan = used.plans[number] if used.plans else plan_surface(wall)
-        mesh = surface_mesh(wall, Discretisation(used.divisions, 1), plan)
+        plan = used.plans[number] if used.plans else plan_surface(wall, places)
+        mesh = surface_mesh(wall, Discretisation(used.divisions, 1), plan, places=places)
         blocks = mesh.blocks
         numbers, u, v, along = witness_points(blocks)
         pieces = [

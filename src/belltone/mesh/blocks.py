@@ -25,6 +25,8 @@ __all__ = [
     "Piece",
     "coons",
     "edge_key",
+    "find_place",
+    "place_on",
     "rectangle",
 ]
 
@@ -35,6 +37,10 @@ Curve = Callable[[Array], Array]
 
 SIDES: Final = ((0, 1), (1, 2), (3, 2), (0, 3))
 """Vertices of a block's south, east, north and west side, in the direction its nodes run."""
+
+_LOOKED_AT: Final = 7  # places along both sides of a block, to begin a search from
+_STEPS: Final = 12  # of Newton; what lies on a block is found in half of them
+_HERE: Final = 1e-9  # of the size of the chart; nearer is there
 
 
 @dataclass(frozen=True)
@@ -140,6 +146,56 @@ def edge_key(a: int, b: int) -> tuple[int, int]:
     return (a, b) if a < b else (b, a)
 
 
+def find_place(
+    blocks: Sequence[Block], segment: int, target: Array, scale: Array
+) -> tuple[int, float, float]:
+    """The block a place of the chart falls on, and where; the nearest one if none.
+
+    ``scale`` (2,) are the lengths both coordinates of the chart are measured by.
+    """
+    line = np.linspace(0.0, 1.0, _LOOKED_AT)
+    grid = [axis.ravel() for axis in np.meshgrid(line, line)]
+    starts: list[tuple[bool, int, Array]] = []
+    for number, block in enumerate(blocks):
+        if block.segment == segment:
+            there = (block.chart(grid[0], grid[1]) - target) / scale
+            away = np.linalg.norm(there, axis=1)
+            place = int(np.argmin(away))
+            square = there.reshape(_LOOKED_AT, _LOOKED_AT, 2)
+            wide = max(
+                float(np.linalg.norm(np.diff(square, axis=axis), axis=2).max()) for axis in (0, 1)
+            )
+            start = np.array([grid[0][place], grid[1][place]])
+            starts.append((bool(away[place] > 2 * wide), number, start))
+    best = (np.inf, 0, 0.0, 0.0)
+    for far, number, start in sorted(starts, key=lambda each: each[:2]):
+        # Blocks are looked into in order, those that are far off only if no other has it.
+        if far and best[0] < _HERE:
+            break
+        miss, u, v = place_on(blocks[number], target, scale, start)
+        if miss < best[0] - _HERE:
+            best = (miss, number, u, v)
+    return best[1:]
+
+
+def place_on(
+    block: Block, target: Array, scale: Array, start: Array | None = None
+) -> tuple[float, float, float]:
+    """How near a block comes to a place of the chart, in its ``scale``, and where on it."""
+    uv = np.full(2, 0.5) if start is None else start
+    for _ in range(_STEPS):
+        step = 1e-6
+        at = uv + step * np.array([[0.0, 0.0], [1.0, 0.0], [0.0, 1.0]])
+        values = block.chart(at[:, 0], at[:, 1])
+        slope = ((values[1:] - values[0]) / step).T
+        move = np.linalg.lstsq(slope / scale[:, None], (target - values[0]) / scale)[0]
+        before, uv = uv, np.clip(uv + move, 0.0, 1.0)
+        if np.abs(uv - before).max() < 1e-13:
+            break
+    miss = float(np.linalg.norm((block.chart(uv[:1], uv[1:])[0] - target) / scale))
+    return miss, float(uv[0]), float(uv[1])
+
+
 @dataclass(frozen=True)
 class Piece:
     """Part of a line or arc, from one share of it to another."""
@@ -217,12 +273,13 @@ class BlockBuilder:
         start, stop = self.points[a], self.points[b]
         return lambda share: start + share[:, None] * (stop - start)
 
-    def quad(self, a: int, b: int, c: int, d: int) -> None:
+    def quad(self, a: int, b: int, c: int, d: int) -> Block:
         """Add the block between four vertices, counter-clockwise."""
         chart = coons(
             self.between(a, b), self.between(b, c), self.between(d, c), self.between(a, d)
         )
         self.blocks.append(Block((a, b, c, d), 0, chart))
+        return self.blocks[-1]
 
     def finish(self, aliases: Mapping[str, Sequence[str]] | None = None) -> Blocks:
         """All that was collected; an alias is a site made of several others."""

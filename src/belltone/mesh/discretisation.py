@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Final
 
+from belltone.mesh.grading import Cut
 from belltone.mesh.plate_blocks import PlateScheme
 
 __all__ = ["MAX_ORDER", "Discretisation", "SurfacePlan"]
@@ -16,11 +17,19 @@ MAX_ORDER: Final = 8
 class SurfacePlan:
     """How a surface is cut into blocks, and the elements along each class of block edges.
 
-    ``scheme`` is that of a plate; shells need none.
+    ``scheme`` is that of a plate; shells need none. ``cuts`` make blocks smaller towards places
+    where the motion is not smooth. The elements along a class are each divided so many ``times``
+    more, where that is more than once.
     """
 
     scheme: PlateScheme | None
     counts: tuple[int, ...]
+    cuts: tuple[Cut, ...] = ()
+    times: tuple[int, ...] = ()
+
+    def divided(self, number: int) -> int:
+        """How many times the elements along a class are divided."""
+        return self.times[number] if self.times else 1
 
 
 @dataclass(frozen=True)
@@ -35,6 +44,11 @@ class Discretisation:
     divisions: int
     order: int
     plans: tuple[SurfacePlan, ...] = ()
+
+    @property
+    def elements(self) -> tuple[int, tuple[SurfacePlan, ...]]:
+        """What decides the elements, whatever their order."""
+        return self.divisions, self.plans
 
     def lower(self) -> Discretisation:
         """The next lower order, which the error estimate compares with."""

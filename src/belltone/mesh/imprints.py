@@ -1,4 +1,4 @@
-"""Lines along which something is joined to a wall, so that its elements can end there.
+"""Where something is joined to a wall, so that its elements can end or become small there.
 
 Across such a line the bending of a wall has a kink, which no element with the line inside it can
 follow. Only lines that run along one coordinate of a block are taken.
@@ -13,16 +13,17 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.mesh.grading import HardPlace
 from belltone.mesh.quadrature import lobatto
 from belltone.mesh.surface import Imprint, SurfaceMesh
 
-__all__ = ["JoinedLine", "JoinedPoint", "imprints"]
+__all__ = ["JoinedLine", "JoinedPoint", "hard_place", "imprints"]
 
 Array = NDArray[np.float64]
 
 _STRAIGHT: Final = 2e-3  # of a block; so little a coordinate may change along a line
 _INSIDE: Final = 0.02  # nearer to a block's edge than this, a line is the edge
-_ROOM: Final = 2.0  # radii; the half-size of the element round a joined point
+_ROOM: Final = 2.0  # radii; the half-size of the elements round a joined point
 _SHORTEST: Final = 0.1  # of a block; a shorter line is not worth elements of its own
 
 
@@ -43,19 +44,9 @@ class JoinedPoint:
     reach: float
 
 
-def imprints(
-    mesh: SurfaceMesh, lines: Sequence[JoinedLine], points: Sequence[JoinedPoint] = ()
-) -> tuple[Imprint, ...]:
-    """Where lines run along a coordinate of a block of a wall's mesh, each place once.
-
-    Round points that are joined stand elements of their size: what is pushed there gives way the
-    more, the smaller the circle is, and large elements would not show it.
-    """
+def imprints(mesh: SurfaceMesh, lines: Sequence[JoinedLine]) -> tuple[Imprint, ...]:
+    """Where lines run along a coordinate of a block of a wall's mesh, each place once."""
     found: list[Imprint] = []
-    for joined in points:
-        found += [
-            mark for mark in _round(mesh, joined) if not any(mark.same(other) for other in found)
-        ]
     local = 0.5 * (lobatto(mesh.order) + 1)
     first, second = (grid.ravel() for grid in np.meshgrid(local, local))
     for line in lines:
@@ -79,27 +70,21 @@ def imprints(
     return tuple(found)
 
 
-def _round(mesh: SurfaceMesh, joined: JoinedPoint) -> list[Imprint]:
-    """Both sides of a point along both coordinates of its block."""
+def hard_place(mesh: SurfaceMesh, joined: JoinedPoint) -> HardPlace | None:
+    """A joined point as a place of the wall's chart; none where it is too far off the wall.
+
+    What is pushed there gives way the more, the smaller the circle is, and elements much larger
+    than it would not show it.
+    """
     element, weights, places = mesh.locate_points(joined.point[None])
     if np.linalg.norm(places[0] - joined.point) > joined.reach:
-        return []
+        return None
     number = int(element[0])
     low_u, high_u, low_v, high_v = mesh.spans[number]
     local = 0.5 * (lobatto(mesh.order) + 1)
     first, second = (grid.ravel() for grid in np.meshgrid(local, local))
     u = low_u + float(weights[0] @ first) * (high_u - low_u)
     v = low_v + float(weights[0] @ second) * (high_v - low_v)
-    corners = mesh.coordinates[mesh.connectivity[number]].reshape(mesh.order + 1, mesh.order + 1, 3)
-    wide = np.linalg.norm(corners[:, -1] - corners[:, 0], axis=1).mean() / (high_u - low_u)
-    high = np.linalg.norm(corners[-1] - corners[0], axis=1).mean() / (high_v - low_v)
-    block = int(mesh.block[number])
-    found: list[Imprint] = []
-    for axis, at, size in ((0, u, wide), (1, v, high)):
-        step = _ROOM * joined.radius / float(size)
-        found += [
-            Imprint(block, axis, value)
-            for value in (at - step, at + step)
-            if _INSIDE < value < 1 - _INSIDE
-        ]
-    return found
+    block = mesh.blocks.blocks[int(mesh.block[number])]
+    at = block.chart(np.array([u]), np.array([v]))[0]
+    return HardPlace(block.segment, (float(at[0]), float(at[1])), 2 * _ROOM * joined.radius)

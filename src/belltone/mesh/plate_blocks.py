@@ -22,6 +22,7 @@ from belltone.geometry.shapes import (
     RoundHole,
 )
 from belltone.mesh.blocks import BlockBuilder, Blocks, Piece
+from belltone.mesh.quads import Quads, inner_places, quads
 from belltone.mesh.triangles import OutlineError, Triangulation, inner_points, triangulate
 
 __all__ = ["PlateScheme", "plate_blocks", "plate_scheme", "rim_curves", "unfolded"]
@@ -32,6 +33,11 @@ Named = tuple[str, Line | Arc]
 _CORE: Final = 0.5  # half diagonal of a disc's square core, as a share of the radius
 _SAMPLES: Final = 17
 _TRIANGLES: Final = 14  # aimed at over the area when a mesh of triangles is made
+_FINER: Final = (1.0, 0.85, 0.7, 0.6, 0.5, 0.42, 0.35, 0.25)
+_QUADS_TRIED: Final = 5
+_STRIPS: Final = (0.25, 0.15, 0.1)  # of the spacing; widths of the strips along rims
+_OPEN: Final = 0.08  # sine of an angle between the coordinates of a block
+_WELL_OPEN: Final = 0.25  # the same when blocks are chosen: dimensions may change yet
 _HOLE_PIECES: Final = 4  # arcs round a hole
 _CONVEX: Final = 1e-6
 
@@ -42,6 +48,7 @@ class PlateScheme:
 
     name: str
     triangles: Triangulation | None = None
+    quads: Quads | None = None
 
 
 def plate_scheme(plate: Plate) -> PlateScheme:
@@ -60,14 +67,17 @@ def plate_scheme(plate: Plate) -> PlateScheme:
         four = isinstance(outline, Disc) or len(rim_curves(plate)[0]) == 4
         if fits and (four or isinstance(holes[0], RoundHole)) and unfolded(plate, around):
             return around
-    area = _area(plate)
-    for finer in (1.0, 0.85, 0.7, 0.6, 0.5, 0.42, 0.35, 0.25):
-        spacing = finer * math.sqrt(2.3 * area / _TRIANGLES)
-        loops = [
-            [curve.position(np.linspace(0, 1, _SAMPLES)) for _, curve in loop]
-            for loop in rim_curves(plate)
-        ]
-        scheme = PlateScheme("triangles", triangulate(loops, spacing))
+    spacing = math.sqrt(2.3 * _area(plate) / _TRIANGLES)
+    loops = [
+        [curve.position(np.linspace(0, 1, _SAMPLES)) for _, curve in loop]
+        for loop in rim_curves(plate)
+    ]
+    for finer, strip in itertools.product(_FINER[:_QUADS_TRIED], _STRIPS):
+        found = quads(loops, finer * spacing, strip * finer * spacing)
+        if found is not None and _openness(plate, PlateScheme("quads", quads=found)) > _WELL_OPEN:
+            return PlateScheme("quads", quads=found)
+    for finer in _FINER:
+        scheme = PlateScheme("triangles", triangulate(loops, finer * spacing))
         if unfolded(plate, scheme):
             return scheme
     raise OutlineError("no mesh was found for this outline and its holes; are two rims too close?")
@@ -75,9 +85,10 @@ def plate_scheme(plate: Plate) -> PlateScheme:
 
 def plate_blocks(plate: Plate, scheme: PlateScheme) -> Blocks:
     """Cut a plate into blocks by a scheme."""
-    if scheme.name == "triangles":
-        assert scheme.triangles is not None
+    if scheme.triangles is not None:
         return _from_triangles(plate, scheme.triangles)
+    if scheme.quads is not None:
+        return _from_quads(plate, scheme.quads)
     if scheme.name == "disc":
         assert isinstance(plate.outline, Disc)
         return _disc(plate.outline.radius)
@@ -169,18 +180,23 @@ def _convex_quad(outline: Polygon) -> bool:
 
 def unfolded(plate: Plate, scheme: PlateScheme) -> bool:
     """Whether every block keeps a positive area all over."""
+    # A right-angled side met by an arc may close an angle; a mesh needs it open.
+    return _openness(plate, scheme) >= _OPEN
+
+
+def _openness(plate: Plate, scheme: PlateScheme) -> float:
+    """Least sine of the angles between both coordinates of all blocks; negative where one folds."""
     line = np.linspace(0.0, 1.0, 9)
     u, v = (grid.ravel() for grid in np.meshgrid(line, line))
     step = 1e-6
+    least = 1.0
     for block in plate_blocks(plate, scheme).blocks:
         along = block.chart(u + step, v) - block.chart(u - step, v)
         up = block.chart(u, v + step) - block.chart(u, v - step)
         turns = along[:, 0] * up[:, 1] - along[:, 1] * up[:, 0]
         sizes = np.linalg.norm(along, axis=1) * np.linalg.norm(up, axis=1)
-        # A right-angled side met by an arc may close an angle; a mesh needs it well open.
-        if np.any(turns < 0.08 * sizes):
-            return False
-    return True
+        least = min(least, float(np.min(turns / np.maximum(sizes, 1e-300))))
+    return least
 
 
 def _aliases(plate: Plate) -> dict[str, tuple[str, ...]]:
@@ -350,11 +366,13 @@ def _corner_place(
     return [columns[i], rows[j]]
 
 
-def _from_triangles(plate: Plate, found: Triangulation) -> Blocks:
+def _rims_cut(
+    plate: Plate, divisions: Sequence[Sequence[int]]
+) -> tuple[BlockBuilder, dict[tuple[int, int], tuple[str, Piece]]]:
+    """The points of rims cut into pieces, and the pieces with their names by both their ends."""
     builder = BlockBuilder()
     pieces: dict[tuple[int, int], tuple[str, Piece]] = {}
-    boundary: list[int] = []
-    for loop, cuts in zip(rim_curves(plate), found.divisions, strict=True):
+    for loop, cuts in zip(rim_curves(plate), divisions, strict=True):
         first = len(builder.points)
         for (name, curve), cut in zip(loop, cuts, strict=True):
             for part in range(cut):
@@ -363,11 +381,26 @@ def _from_triangles(plate: Plate, found: Triangulation) -> Blocks:
                 pieces[(vertex, vertex + 1)] = (name, piece)
         last = len(builder.points) - 1
         pieces[(last, first)] = pieces.pop((last, last + 1))
-        boundary += range(first, last + 1)
         if first == 0 and isinstance(plate.outline, Polygon):
             starts = np.concatenate([[0], np.cumsum(cuts)[:-1]])
             _name_corners(builder, plate, [int(start) for start in starts])
-    for place in inner_points(found, np.array([builder.points[vertex] for vertex in boundary])):
+    return builder, pieces
+
+
+def _from_quads(plate: Plate, found: Quads) -> Blocks:
+    builder, pieces = _rims_cut(plate, found.divisions)
+    for place in inner_places(found, np.array(builder.points)):
+        builder.point(place)
+    for (a, b), (name, piece) in pieces.items():
+        builder.curve(a, b, piece, name)
+    for face in found.faces:
+        builder.quad(*face)
+    return _finish(builder, plate)
+
+
+def _from_triangles(plate: Plate, found: Triangulation) -> Blocks:
+    builder, pieces = _rims_cut(plate, found.divisions)
+    for place in inner_points(found, np.array(builder.points)):
         builder.point(place)
     middles: dict[tuple[int, int], int] = {}
     for (a, b), (name, piece) in pieces.items():

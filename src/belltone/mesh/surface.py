@@ -16,10 +16,11 @@ from scipy import sparse
 from belltone.design.parts import SurfaceValue
 from belltone.design.place import Place
 from belltone.geometry.charts import chart_of
-from belltone.geometry.shapes import Extruded, Lofted, Plate, Revolved
-from belltone.mesh.blocks import SIDES, Block, Blocks, EdgeClasses
+from belltone.geometry.shapes import Extruded, Lofted, Plate, Revolved, extent
+from belltone.mesh.blocks import SIDES, Block, Blocks, EdgeClasses, find_place
 from belltone.mesh.discretisation import Discretisation, SurfacePlan
 from belltone.mesh.feet import ElementFinder
+from belltone.mesh.grading import GradingError, HardPlace, graded, plan_cuts
 from belltone.mesh.plate_blocks import PlateScheme, plate_blocks, plate_scheme, unfolded
 from belltone.mesh.quadrature import lagrange, lobatto, lobatto_weights
 from belltone.mesh.reading import reading_rows
@@ -43,9 +44,9 @@ IntArray = NDArray[np.intp]
 
 _AIMED: Final = 4.0  # elements over the whole area at one division, unless blocks ask for more
 _FOOTPRINT: Final = 8
-_LOOKED_AT: Final = 7  # places along both sides of a block, to begin a search from
-_STEPS: Final = 12  # of Newton; what lies on a block is found in half of them
-_HERE: Final = 1e-9  # of the size of the chart; nearer is there
+_LIGHT: Final = 0.1  # of the wall's mass
+_PROBE: Final = 1e-5  # of a block; a step for slopes
+_NO_RIM: Final = 3.0  # thicknesses; an element so short shows the edge layer by itself
 _RIM_WIDTH: Final = 1.0  # thicknesses; the edge layer fades by a factor of twenty within one
 _NARROWEST_RIM: Final = 0.005  # of the edge; below it the layer matters less than rounding does
 _WIDEST_RIM: Final = 0.3  # of an element
@@ -293,7 +294,9 @@ class SurfaceMesh:
         return found
 
     def _point(self, place: Place) -> SiteNodes:
-        block, u, v = self._find(place.segment, np.array(place.at))
+        block, u, v = find_place(
+            self.blocks.blocks, place.segment, np.array(place.at), chart_scale(self.surface)
+        )
         element, weights = self.sample((np.array([block]), np.array([u]), np.array([v])))
         nodes = self.connectivity[element[0]]
         position = weights[0] @ self.coordinates[nodes]
@@ -316,9 +319,8 @@ class SurfaceMesh:
         In a wall that can shear, a true point gives way without limit under a force, so what is
         fixed at a point acts on a circle as wide as the wall is thick.
         """
-        step = 1e-5
-        probe = np.array([[u, v], [u + step, v], [u, v + step]])
-        probe -= np.where(probe > 1, 2 * step, 0.0)
+        probe = np.array([[u, v], [u + _PROBE, v], [u, v + _PROBE]])
+        probe -= np.where(probe > 1, 2 * _PROBE, 0.0)
         there = located(self.surface, self.blocks.blocks[block], *probe.T)[0]
         slopes = (there[1:] - there[0]) / (probe[1:] - probe[0]).sum(axis=1)[:, None]
         angles = np.arange(_FOOTPRINT) * 2 * math.pi / _FOOTPRINT
@@ -333,70 +335,43 @@ class SurfaceMesh:
         np.add.at(total, inverse.ravel(), weights.ravel() / _FOOTPRINT)
         return unique, total
 
-    def _find(self, segment: int, target: Array) -> tuple[int, float, float]:
-        """The block a place of the chart falls on, and where; the nearest one if none."""
-        line = np.linspace(0.0, 1.0, _LOOKED_AT)
-        grid = [axis.ravel() for axis in np.meshgrid(line, line)]
-        scale = self._chart_scale()
-        starts: list[tuple[bool, int, Array]] = []
-        for number, block in enumerate(self.blocks.blocks):
-            if block.segment == segment:
-                there = (block.chart(grid[0], grid[1]) - target) / scale
-                away = np.linalg.norm(there, axis=1)
-                place = int(np.argmin(away))
-                square = there.reshape(_LOOKED_AT, _LOOKED_AT, 2)
-                wide = max(
-                    float(np.linalg.norm(np.diff(square, axis=axis), axis=2).max())
-                    for axis in (0, 1)
-                )
-                start = np.array([grid[0][place], grid[1][place]])
-                starts.append((bool(away[place] > 2 * wide), number, start))
-        best = (math.inf, 0, 0.0, 0.0)
-        for far, number, start in sorted(starts, key=lambda each: each[:2]):
-            # Blocks are looked into in order, those that are far off only if no other has it.
-            if far and best[0] < _HERE:
-                break
-            miss, u, v = self._nearest_on(self.blocks.blocks[number], target, scale, start)
-            if miss < best[0] - _HERE:
-                best = (miss, number, u, v)
-        return best[1:]
 
-    def _nearest_on(
-        self, block: Block, target: Array, scale: Array, uv: Array
-    ) -> tuple[float, float, float]:
-        """How near a block comes to a place of the chart, and where on it."""
-        for _ in range(_STEPS):
-            step = 1e-6
-            at = uv + step * np.array([[0.0, 0.0], [1.0, 0.0], [0.0, 1.0]])
-            values = block.chart(at[:, 0], at[:, 1])
-            slope = ((values[1:] - values[0]) / step).T
-            move = np.linalg.lstsq(slope / scale[:, None], (target - values[0]) / scale)[0]
-            before, uv = uv, np.clip(uv + move, 0.0, 1.0)
-            if np.abs(uv - before).max() < 1e-13:
-                break
-        miss = float(np.linalg.norm((block.chart(uv[:1], uv[1:])[0] - target) / scale))
-        return miss, float(uv[0]), float(uv[1])
-
-    def _chart_scale(self) -> Array:
-        if isinstance(self.surface.shape, Plate):
-            return np.full(2, self.size)
-        return np.array(
-            [1.0, 2 * math.pi if isinstance(self.surface.shape, Revolved) else self.size]
-        )
+def chart_scale(surface: SurfaceValue) -> Array:
+    """Lengths both coordinates of a surface's chart are measured by."""
+    shape = surface.shape
+    if isinstance(shape, Revolved):
+        return np.array([1.0, 2 * math.pi])
+    if isinstance(shape, Plate):
+        low, high = extent(shape.outline)
+        return np.full(2, float(np.linalg.norm(high - low)))
+    return np.array([1.0, shape.length if isinstance(shape, Extruded) else shape.span])
 
 
-def plan_surface(surface: SurfaceValue) -> SurfacePlan:
+def plan_surface(surface: SurfaceValue, places: Sequence[HardPlace] = ()) -> SurfacePlan:
     """Choose how a surface is cut, and element counts that make its elements about square.
 
-    Raises ``ValueError`` where an outline cannot be meshed.
+    Blocks become smaller towards ``places``. Raises ``ValueError`` where an outline cannot be
+    meshed.
     """
     scheme = plate_scheme(surface.shape) if isinstance(surface.shape, Plate) else None
     blocks = surface_blocks(surface, scheme)
+    scale = chart_scale(surface)
+
+    def spread(block: Block, uv: Array) -> Array:
+        at = uv + np.where(uv > 0.5, -_PROBE, _PROBE) * np.array([[0, 0], [1, 0], [0, 1]])
+        here, *there = located(surface, block, *at.T)[0]
+        return np.asarray((np.array(there) - here) / (at[1:] - at[0]).sum(axis=1)[:, None])
+
+    classes = blocks.edge_classes()
+    light = _LIGHT * _class_lengths(surface, blocks, classes)[1] * surface.layup.density
+    light *= surface.thickness.mean
+    cuts = plan_cuts(blocks, places, scale, spread, light)
+    blocks = graded(blocks, cuts, places, scale)
     classes = blocks.edge_classes()
     lengths, area = _class_lengths(surface, blocks, classes)
     wished = math.sqrt(area / _AIMED)
     counts = [min(max(1, round(length / wished)), _MOST_COUNT) for length in lengths]
-    return SurfacePlan(scheme, tuple(counts))
+    return SurfacePlan(scheme, tuple(counts), cuts)
 
 
 def _class_lengths(
@@ -424,7 +399,7 @@ def _breaks(
     surface: SurfaceValue,
     blocks: Blocks,
     classes: EdgeClasses,
-    counts: Sequence[int],
+    plan: SurfacePlan,
     divisions: int,
     imprints: Sequence[Imprint],
 ) -> list[Array]:
@@ -441,13 +416,15 @@ def _breaks(
         if group not in classes.two_way:
             wanted.setdefault(group, []).append(mark.value if forward else 1 - mark.value)
     result: list[Array] = []
-    for number, (length, count) in enumerate(zip(lengths, counts, strict=True)):
+    for number, (length, count) in enumerate(zip(lengths, plan.counts, strict=True)):
+        times = divisions * plan.divided(number)
         narrow = max(_RIM_WIDTH * surface.thickness.mean / length, _NARROWEST_RIM)
-        narrow = min(narrow, _WIDEST_RIM / (count * divisions))
-        graded = number not in classes.two_way
-        first = narrow if graded and (number, True) in classes.rims else 0.0
-        last = 1 - narrow if graded and (number, False) in classes.rims else 1.0
-        inner = _shared_out(first, last, (count, divisions), wanted.get(number, []))
+        narrow = min(narrow, _WIDEST_RIM / (count * times))
+        one_way = number not in classes.two_way
+        one_way &= length > _NO_RIM * count * times * surface.thickness.mean
+        first = narrow if one_way and (number, True) in classes.rims else 0.0
+        last = 1 - narrow if one_way and (number, False) in classes.rims else 1.0
+        inner = _shared_out(first, last, (count, times), wanted.get(number, []))
         result.append(np.unique(np.concatenate([[0.0], inner, [1.0]])))
     return result
 
@@ -489,8 +466,11 @@ def surface_mesh(
     discretisation: Discretisation,
     plan: SurfacePlan,
     imprints: Sequence[Imprint] = (),
+    places: Sequence[HardPlace] = (),
 ) -> SurfaceMesh:
     """Divide one plate or shell; elements end at every imprint.
+
+    ``places`` are those the plan was made for, where they are now.
 
     Raises `FoldedMeshError` where its plan no longer fits.
     """
@@ -501,10 +481,15 @@ def surface_mesh(
             raise FoldedMeshError(str(error)) from error
         if not fits:
             raise FoldedMeshError(f"the blocks of “{surface.name}” fold")
-    blocks = surface_blocks(surface, plan.scheme)
+    try:
+        blocks = graded(
+            surface_blocks(surface, plan.scheme), plan.cuts, places, chart_scale(surface)
+        )
+    except GradingError as error:
+        raise FoldedMeshError(f"a place has left its block of “{surface.name}”") from error
     order = discretisation.order
     classes = blocks.edge_classes()
-    breaks = _breaks(surface, blocks, classes, plan.counts, discretisation.divisions, imprints)
+    breaks = _breaks(surface, blocks, classes, plan, discretisation.divisions, imprints)
     numbering = _Numbering(order)
     pieces: list[tuple[NDArray[Any], ...]] = []
     flats: list[IntArray] = []
@@ -517,11 +502,11 @@ def surface_mesh(
         u_cuts, v_cuts = (len(end) - 1 for end in ends)
         nodes = numbering.block(block, u_cuts, v_cuts)
         across, up = np.meshgrid(*(_line(end, order) for end in ends))
-        places = located(surface, block, across.ravel(), up.ravel())
+        found = located(surface, block, across.ravel(), up.ravel())
         gather = _gather(u_cuts, v_cuts, order)
         flat = nodes.ravel()
         flats.append(flat)
-        placed.append(places[0])
+        placed.append(found[0])
         spans = np.array(
             [
                 (ends[0][i], ends[0][i + 1], ends[1][j], ends[1][j + 1])
@@ -529,7 +514,7 @@ def surface_mesh(
             ]
         )
         pieces.append(
-            (flat[gather], np.full(len(gather), number), spans, *(p[gather] for p in places[1:]))
+            (flat[gather], np.full(len(gather), number), spans, *(p[gather] for p in found[1:]))
         )
     coordinates = np.empty((numbering.count, 3))
     coordinates[np.concatenate(flats)] = np.concatenate(placed)

@@ -18,7 +18,17 @@ from numpy.typing import NDArray
 from belltone.errors import UserError
 from belltone.geometry.outlines import inside, rim_distance
 
-__all__ = ["OutlineError", "Triangulation", "inner_points", "triangulate"]
+__all__ = [
+    "OutlineError",
+    "Triangulation",
+    "between",
+    "coarsest_curve",
+    "cut_more",
+    "cut_rims",
+    "inner_points",
+    "pieces_of",
+    "triangulate",
+]
 
 Array = NDArray[np.float64]
 Loop = Sequence[Array] | Array
@@ -51,44 +61,60 @@ def triangulate(loops: Sequence[Sequence[Loop]], spacing: float) -> Triangulatio
     A loop is a list of curves, each given as many points along it: the first of a curve is the
     last of the one before. Raises `OutlineError` where no triangulation is found.
     """
-    divisions = [
-        [max(_least_pieces(curve), round(_length(curve) / spacing)) for curve in loop]
-        for loop in loops
-    ]
+    divisions = [[pieces_of(curve, spacing, _MOST_TURN) for curve in loop] for loop in loops]
     for loop, cut in zip(loops, divisions, strict=True):
         while sum(cut) < 4:
-            cut[int(np.argmax([_length(c) / n for c, n in zip(loop, cut, strict=True)]))] += 1
-    from scipy.spatial import Delaunay, QhullError  # loads slowly, and few outlines need it
-
+            cut[coarsest_curve(loop, cut)] += 1
     for _ in range(_ATTEMPTS):
-        rims = [
-            np.concatenate([_cut(curve, n)[:-1] for curve, n in zip(loop, cut, strict=True)])
-            for loop, cut in zip(loops, divisions, strict=True)
-        ]
-        grid = _grid(rims, spacing)
-        points = np.concatenate([*rims, grid])
-        try:
-            simplices = np.asarray(Delaunay(points).simplices, dtype=np.intp)
-        except QhullError as error:
-            raise OutlineError("the outline has no area") from error
-        centres = points[simplices].mean(axis=1)
-        kept = inside(centres, rims[0])
-        for rim in rims[1:]:
-            kept &= ~inside(centres, rim)
-        triangles = simplices[kept]
-        triangles = _opened(points, triangles, sum(map(len, rims)))
-        missing = _missing(triangles, rims)
+        rims = cut_rims(loops, divisions)
+        points, triangles, missing = between(rims, spacing)
         if not missing:
             return Triangulation(
                 tuple(tuple(cut) for cut in divisions),
-                len(grid),
-                tuple((int(a), int(b), int(c)) for a, b, c in _left_turning(points, triangles)),
+                len(points) - sum(map(len, rims)),
+                tuple((int(a), int(b), int(c)) for a, b, c in triangles),
             )
-        for loop_place, edge in missing:
-            cut = divisions[loop_place]
-            curve = int(np.searchsorted(np.cumsum(cut), edge, side="right"))
-            cut[curve] = min(2 * cut[curve], cut[curve] + 4)
+        cut_more(divisions, missing)
     raise OutlineError("no mesh was found for this outline and its holes; are two rims too close?")
+
+
+def cut_rims(loops: Sequence[Sequence[Loop]], divisions: Sequence[Sequence[int]]) -> list[Array]:
+    """The points of each loop when its curves are cut into so many pieces."""
+    return [
+        np.concatenate([_cut(curve, n)[:-1] for curve, n in zip(loop, cut, strict=True)])
+        for loop, cut in zip(loops, divisions, strict=True)
+    ]
+
+
+def between(
+    rims: Sequence[Array], spacing: float
+) -> tuple[Array, NDArray[np.intp], list[tuple[int, int]]]:
+    """Points and triangles between rims, and the edges of rims, (rim, edge), no triangle has."""
+    from scipy.spatial import Delaunay, QhullError  # loads slowly, and few outlines need it
+
+    points = np.concatenate([*rims, _grid(rims, spacing)])
+    try:
+        simplices = np.asarray(Delaunay(points).simplices, dtype=np.intp)
+    except QhullError as error:
+        raise OutlineError("the outline has no area") from error
+    centres = points[simplices].mean(axis=1)
+    kept = inside(centres, rims[0])
+    for rim in rims[1:]:
+        kept &= ~inside(centres, rim)
+    triangles = _opened(points, simplices[kept], sum(map(len, rims)))
+    return points, _left_turning(points, triangles), _missing(triangles, rims)
+
+
+def cut_more(
+    divisions: Sequence[list[int]], missing: Sequence[tuple[int, int]], most: int = 4
+) -> None:
+    """Cut the curves that edges were missing of into up to ``most`` more pieces."""
+    curves = {
+        (place, int(np.searchsorted(np.cumsum(divisions[place]), edge, side="right")))
+        for place, edge in missing
+    }
+    for place, curve in curves:
+        divisions[place][curve] += min(divisions[place][curve], most)
 
 
 def inner_points(found: Triangulation, boundary: Array) -> Array:
@@ -106,15 +132,25 @@ def inner_points(found: Triangulation, boundary: Array) -> Array:
     return np.asarray(np.linalg.solve(system, rows[:, :count] @ boundary))
 
 
+def pieces_of(curve: Loop, spacing: float, most_turn: float) -> int:
+    """Into how many pieces of about a length a curve is cut, none turning by more (rad)."""
+    return max(_least_pieces(curve, most_turn), round(_length(curve) / spacing))
+
+
+def coarsest_curve(loop: Sequence[Loop], cut: Sequence[int]) -> int:
+    """The curve of a loop whose pieces are longest."""
+    return int(np.argmax([_length(curve) / n for curve, n in zip(loop, cut, strict=True)]))
+
+
 def _length(curve: Loop) -> float:
     return float(np.linalg.norm(np.diff(np.asarray(curve), axis=0), axis=1).sum())
 
 
-def _least_pieces(curve: Loop) -> int:
+def _least_pieces(curve: Loop, most_turn: float) -> int:
     """So many that a piece turns little enough for a triangle to stand on it."""
     along = np.diff(np.asarray(curve), axis=0)
     angles = np.unwrap(np.arctan2(along[:, 1], along[:, 0]))
-    return max(1, math.ceil(abs(float(angles[-1] - angles[0])) / _MOST_TURN - 0.05))
+    return max(1, math.ceil(abs(float(angles[-1] - angles[0])) / most_turn - 0.05))
 
 
 def _cut(curve: Loop, pieces: int) -> Array:

@@ -15,12 +15,13 @@ from numpy.typing import NDArray
 
 from belltone.design.parts import MemberValue
 from belltone.design.values import Design
-from belltone.mesh.discretisation import Discretisation
+from belltone.mesh.discretisation import Discretisation, SurfacePlan
 from belltone.modes.describe import mode_set
 from belltone.modes.errors import AccuracyError, BuckledModesError, LostModesError
 from belltone.modes.estimates import member_estimate, wall_estimate
 from belltone.modes.ladder import forecast, ladder, most_unknowns, shortened
 from belltone.modes.level import MOST_MODES, Level
+from belltone.modes.marking import divided_where_wrong
 from belltone.modes.matching import paired
 from belltone.modes.modeset import ModeSet
 from belltone.modes.request import ModeRequest
@@ -33,6 +34,7 @@ from belltone.system.threads import numpy_threads
 __all__ = ["Climb", "Solved"]
 
 Array = NDArray[np.float64]
+Elements = tuple[int, tuple[SurfacePlan, ...]]
 
 _WORTH_GOING_ON: Final = 0.8  # times the error before; flat faces halve it, or bring nothing
 _WARY_OF_FACES: Final = 2.0  # measured: without it the lowest twist of a plate is told too exact
@@ -49,6 +51,7 @@ _WORTH_A_LOOK: Final = 0.3  # errors beyond which modes are no first look
 _LARGE: Final = 30_000  # unknowns from which numpy's own threads bring more than they cost
 _SETTLED_SHARE: Final = 2e-3
 _TRIES: Final = 3
+_JUDGE: Final = 5  # order
 
 
 @dataclass(frozen=True)
@@ -72,6 +75,7 @@ class Climb:
         self._proving = False  # whether what is asked now has been seen but for its last digits
         self._unresolved = False  # whether a mode was not even known again at the next order
         self._last: Level | None = None
+        self._errors: dict[Elements, Array] = {}  # last told, by the elements
         self._structures: dict[Discretisation, Structure] = {}
         self._seconds = 0.0
 
@@ -99,10 +103,10 @@ class Climb:
         lost = 0
         worst_by_order: dict[int, float] = {}
         last: tuple[Discretisation, float] | None = None
-        skipped = 0  # divisions whose higher orders are not worth trying
+        skipped: Elements | None = None  # those whose higher orders are not worth trying
         best: tuple[Discretisation, Array] | None = None
-        for step, fine in enumerate(ladder(self.design)):
-            if fine.divisions == skipped:
+        for step, fine in enumerate(ladder(self.design, self._finer)):
+            if fine.elements == skipped:
                 continue
             # The step before has told how large this one is.
             size = 0 if self._last is None else self._last.assembly.size
@@ -143,8 +147,9 @@ class Climb:
                 if not gained:
                     break
             if self.design.has_walls and _hopeless(last, fine, errors, self.request.accuracy):
-                skipped = fine.divisions
+                skipped = fine.elements
             last = fine, _worst(errors)
+            self._errors[fine.elements] = errors
             self._unresolved = _worst(errors) >= 1
             self._show(fine, errors)
             self._forget(fine)
@@ -249,7 +254,7 @@ class Climb:
         else:
             found = carried(source, level, self.request)
             # Modes that larger elements do not show lie in no combination of those they do.
-            unseen = self._unresolved and source.level.discretisation.divisions != fine.divisions
+            unseen = self._unresolved and source.level.discretisation.elements != fine.elements
             if unseen or not found.closed(self.request):
                 found = self._solved(level, found, proven=False)
         self._solutions[fine] = found
@@ -258,10 +263,22 @@ class Climb:
 
     def _nearest(self, fine: Discretisation) -> Solution | None:
         """The solution that says most about a level: of the next order, else the last one found."""
-        known = [each for each in self._solutions if each.divisions == fine.divisions]
+        known = [each for each in self._solutions if each.elements == fine.elements]
         if known:
             return self._solutions[min(known, key=lambda each: abs(each.order - fine.order))]
         return next(reversed(self._solutions.values()), None)
+
+    def _finer(self, tried: Discretisation) -> Discretisation:
+        """Smaller elements where the errors at the last level are."""
+        known = [each for each in self._solutions if each.elements == tried.elements]
+        highest = max(known, key=lambda each: each.order, default=None)
+        below = None if highest is None else self._solutions.get(highest.lower())
+        if highest is None or below is None or below.lagging is not None:
+            return tried.finer()
+        errors = self._errors.get(tried.elements)
+        if errors is None or len(errors) != len(below.frequencies):
+            return tried.finer()
+        return divided_where_wrong(below, self._solutions[highest], errors > self.request.accuracy)
 
     def _prove(self, fine: Discretisation) -> None:
         """Solve for the modes at a level to rounding, and count them; other levels follow it."""
@@ -292,7 +309,7 @@ class Climb:
         """Drop levels that no later one is compared with, but for what the next is begun from."""
 
         def wanted(level: Discretisation) -> bool:
-            return level.divisions == fine.divisions and level.order >= fine.order - 1
+            return level.elements == fine.elements and level.order >= fine.order - 1
 
         self._levels = {at: level for at, level in self._levels.items() if wanted(at)}
         self._solutions = {at: found for at, found in self._solutions.items() if wanted(at)}
@@ -304,11 +321,12 @@ def _stop_if_stalled(
 ) -> None:
     """Raise `AccuracyError` where smaller elements of the same order bring next to nothing.
 
-    ``before`` holds the worst error of each order on elements twice the size, and is kept up.
+    ``before`` holds the worst error of each order on larger elements, and is kept up. Low orders
+    are no judge of that: their errors swing with how waves fall on the elements.
     """
     coarser = before.get(level.order)
     before[level.order] = worst
-    if coarser is None or not _FAR_OFF * accuracy < worst < _UNRESOLVED:
+    if coarser is None or level.order < _JUDGE or not _FAR_OFF * accuracy < worst < _UNRESOLVED:
         return
     if worst < _STALLED * coarser:
         return
@@ -334,7 +352,7 @@ def _hopeless(
     """
     if _worst(errors) >= 1:
         return True
-    if before is None or before[0].divisions != level.divisions:
+    if before is None or before[0].elements != level.elements:
         return False
     fell = min(_worst(errors) / before[1], 1.0)
     return _worst(errors) * fell * _BETTER > accuracy

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from typing import Final
 
@@ -31,10 +31,15 @@ _GROWTH: Final = 1.25  # power of the unknowns that time grows with, measured
 _LONG: Final = 10.0  # s; what takes longer is told before
 
 
-def ladder(design: Design) -> Iterator[Discretisation]:
-    """Discretisations from coarse to fine, up to what is worth trying."""
+def ladder(
+    design: Design, finer: Callable[[Discretisation], Discretisation]
+) -> Iterator[Discretisation]:
+    """Discretisations from coarse to fine, up to what is worth trying.
+
+    ``finer`` is asked, for the last one tried, which has smaller elements where those are wanted.
+    """
     if design.has_walls:
-        yield from _wall_ladder(design)
+        yield from _wall_ladder(design, finer)
         return
     stretches = Assembly(design, Discretisation(1, 1)).elements
     divisions = 2 if stretches == 1 else 1
@@ -44,10 +49,11 @@ def ladder(design: Design) -> Iterator[Discretisation]:
         divisions *= 2
 
 
-def _wall_ladder(design: Design) -> Iterator[Discretisation]:
+def _wall_ladder(
+    design: Design, finer: Callable[[Discretisation], Discretisation]
+) -> Iterator[Discretisation]:
     plans = planned(design, Discretisation(1, 1)).plans
     first, last = _WALL_ORDERS
-    divisions = 1
     size = _Sizes(design, Discretisation(1, 1, plans))
     if design.has_received:
         for number, (divisions, order) in enumerate(_FACE_LEVELS):
@@ -64,11 +70,14 @@ def _wall_ladder(design: Design) -> Iterator[Discretisation]:
                 )
             yield level
         return
-    while size.unknowns(Discretisation(divisions, first)) <= _MOST_WALL_UNKNOWNS:
+    level = Discretisation(1, first, plans)
+    while size.unknowns(replace(level, order=first)) <= _MOST_WALL_UNKNOWNS:
         for order in range(first, last + 1):
-            if size.unknowns(Discretisation(divisions, order)) <= _MOST_WALL_UNKNOWNS:
-                yield Discretisation(divisions, order, plans)
-        divisions *= 2
+            if size.unknowns(replace(level, order=order)) <= _MOST_WALL_UNKNOWNS:
+                level = replace(level, order=order)
+                yield level
+        level = finer(level)
+        size = _Sizes(design, replace(level, divisions=1, order=1))
         # The lowest order on finer elements brings nothing the highest on coarse ones has not.
         first, last = _FINER_WALL_ORDERS
 

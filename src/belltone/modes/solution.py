@@ -20,7 +20,7 @@ from belltone.modes.signatures import signatures
 from belltone.system.equilibrium import BuckledError
 from belltone.system.lanczos import lowest_modes, window_modes
 
-__all__ = ["Solution", "alike", "carried", "solved"]
+__all__ = ["Solution", "alike", "carried", "missed", "solved"]
 
 Array = NDArray[np.float64]
 
@@ -224,6 +224,17 @@ def alike(first: Solution, second: Solution) -> Array:
     sizes = _squares(level, read)
     common = read.T @ np.asarray(level.mass @ second.vectors)
     return np.asarray(np.clip(common**2 / np.where(sizes > 0, sizes, 1.0)[:, None], 0.0, 1.0))
+
+
+def missed(lower: Solution, higher: Solution) -> tuple[Array, Array]:
+    """Modes asked for in ``lower``, read at the level of ``higher``, and what is not known there.
+
+    The second is what no combination of the vectors found in ``higher`` shows of them, so modes
+    of one frequency need no partner.
+    """
+    read = _read(lower, higher.level)[:, lower.kept]
+    common = higher.vectors.T @ np.asarray(higher.level.mass @ read)
+    return read, np.asarray(read - higher.vectors @ common)
 
 
 def _read(source: Solution, level: Level) -> Array:

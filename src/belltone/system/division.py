@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import replace
 from typing import Final
@@ -13,7 +14,8 @@ from belltone.design.parts import MemberValue, MeshValue, PartValue, PointValue,
 from belltone.design.values import Design
 from belltone.geometry.features import AXIS, END, START
 from belltone.mesh.discretisation import Discretisation, SurfacePlan
-from belltone.mesh.imprints import JoinedLine, JoinedPoint, imprints
+from belltone.mesh.grading import HardPlace
+from belltone.mesh.imprints import JoinedLine, JoinedPoint, hard_place, imprints
 from belltone.mesh.surface import (
     FoldedMeshError,
     Imprint,
@@ -24,7 +26,7 @@ from belltone.mesh.surface import (
 from belltone.system.bodies import Mesh
 from belltone.system.kinds import Division, kind_of, location, place_lines
 
-__all__ = ["ends_inside", "mesh_bodies", "with_plans"]
+__all__ = ["ends_inside", "hard_places", "mesh_bodies", "with_plans"]
 
 _COARSE_ORDER: Final = 4  # of the mesh on which joined lines are found
 _LOOKS: Final = 401  # along a rib, for the elements it crosses
@@ -43,7 +45,8 @@ def with_plans(design: Design, discretisation: Discretisation) -> Discretisation
     surfaces = [part for part in design.parts if isinstance(part, SurfaceValue)]
     if len(discretisation.plans) == len(surfaces):
         return discretisation
-    return replace(discretisation, plans=tuple(plan_surface(surface) for surface in surfaces))
+    plans = tuple(plan_surface(wall, hard_places(design, wall)) for wall in surfaces)
+    return replace(discretisation, plans=plans)
 
 
 def mesh_bodies(design: Design, discretisation: Discretisation) -> Iterator[tuple[PartValue, Mesh]]:
@@ -97,15 +100,37 @@ def _wall_mesh(
     """One wall, elements ending along the lines something is joined to it."""
     coarse = replace(discretisation, divisions=1, order=_COARSE_ORDER)
     lines = list(_joined_lines(design, wall))
-    points = list(_joined_points(design, wall))
-    marks: tuple[Imprint, ...] = ()
+    places = hard_places(design, wall)
+
+    def divided(plan: SurfacePlan) -> SurfaceMesh:
+        marks: tuple[Imprint, ...] = ()
+        if lines:
+            marks = imprints(surface_mesh(wall, coarse, plan, places=places), lines)
+        return surface_mesh(wall, discretisation, plan, marks, places)
+
     try:
-        if lines or points:
-            marks = imprints(surface_mesh(wall, coarse, plan), lines, points)
-        return surface_mesh(wall, discretisation, plan, marks)
+        return divided(plan)
     except FoldedMeshError:
         # The design has moved too far from the one the plan was made for.
-        return surface_mesh(wall, discretisation, plan_surface(wall), marks)
+        return divided(plan_surface(wall, places))
+
+
+def hard_places(design: Design, wall: SurfaceValue) -> tuple[HardPlace, ...]:
+    """Places of a wall where something acts on a spot or at a point, in the order of the design."""
+    size = 2 * wall.thickness.mean
+    found: list[HardPlace] = []
+    for place in design.used_places():
+        if place.part == wall.name and place.feature is None:
+            hung = [each for each in design.masses if each.place == place]
+            alone = hung and all(support.place != place for support in design.supports)
+            mass = sum(each.mass for each in hung) if alone else math.inf
+            found.append(HardPlace(place.segment, place.at, size, mass))
+    points = list(_joined_points(design, wall))
+    if points:
+        coarse = surface_mesh(wall, Discretisation(1, _COARSE_ORDER), plan_surface(wall))
+        joined = (hard_place(coarse, point) for point in points)
+        found += [hard for hard in joined if hard is not None]
+    return tuple(found)
 
 
 def _joined_points(design: Design, wall: SurfaceValue) -> Iterator[JoinedPoint]:

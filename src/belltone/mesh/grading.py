@@ -1,0 +1,303 @@
+"""Blocks made smaller and smaller towards places where a wall's motion is not smooth.
+
+Round a point that is held, loaded or joined errors fall fast only where elements grow in proportion
+with their distance from it (I. Babuska and B. Q. Guo, "The h-p version of the finite element
+method", Comput. Mech. 1 (1986) 21-41). A block with such a point is cut into a small one at the
+point and others that lead from it to the block's own sides, which stay as they are; so nothing else
+is cut, and the small block can be cut again.
+"""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from belltone.mesh.blocks import Block, Blocks, edge_key, find_place, place_on
+
+__all__ = ["Cut", "GradingError", "HardPlace", "graded", "plan_cuts"]
+
+Array = NDArray[np.float64]
+Edge = tuple[int, int]
+_Faces = Sequence[tuple[Sequence[int], Sequence[Array] | Array]]
+"""Parts of a block: their vertices, and where these are in its square."""
+
+_NEAR: Final = 0.12  # of a block's side; a place nearer to it is treated with the block beyond
+_ON: Final = 1e-6  # of a block's side; so near a place is on it
+_ROUND: Final = 2.5  # times its distance from a side; a small block there reaches so far
+_RATIO: Final = 0.3  # of the size of one block to the next smaller one; small ones cost little
+_ROOMY: Final = 3.0  # times what is wanted; a block no larger than that is small enough
+_SLACK: Final = 0.02  # of a block's side, left beside a small block
+_STRAYED: Final = 1e-3  # of the chart; a place so far off its block has left it
+_MOST_CUTS: Final = 8
+_WIDEST: Final = 0.4  # half a small block, as a share
+
+
+class GradingError(ValueError):
+    """A place has moved off the block it was on when the cuts were planned."""
+
+
+@dataclass(frozen=True)
+class HardPlace:
+    """A place of the chart (2,) of a segment about which elements of a size (m) are needed.
+
+    ``mass`` (kg) is what hangs there, infinite where something else acts.
+    """
+
+    segment: int
+    at: tuple[float, float]
+    size: float
+    mass: float = math.inf
+
+
+@dataclass(frozen=True)
+class Cut:
+    """One block, or those round an edge or a corner of it, cut about a place.
+
+    ``place`` is the number of the `HardPlace`. ``side`` or ``corner`` say which one the place is
+    on or near, if either. ``half`` is half the size of the small block along both coordinates, as
+    shares; at a corner its whole size.
+    """
+
+    block: int
+    place: int
+    side: int | None = None
+    corner: int | None = None
+    half: tuple[float, float] = (0.5 * _RATIO, 0.5 * _RATIO)
+
+
+class _Cutter:
+    """Blocks while they are being cut."""
+
+    def __init__(self, blocks: Blocks, scale: Array) -> None:
+        self.blocks = list(blocks.blocks)
+        self._chains = {name: list(chain) for name, chain in blocks.edges.items()}
+        self._corners, self._folds = blocks.corners, set(blocks.folds)
+        self._scale = scale
+        self._vertices = 1 + max(max(block.vertices) for block in self.blocks)
+
+    def done(self) -> Blocks:
+        """What has become of the blocks."""
+        chains = {name: tuple(chain) for name, chain in self._chains.items()}
+        return Blocks(tuple(self.blocks), chains, self._corners, frozenset(self._folds))
+
+    def where(self, number: int, place: HardPlace) -> Array:
+        """Where on a block (u, v) a place is; raises `GradingError` where it is not on it."""
+        miss, u, v = place_on(self.blocks[number], np.array(place.at), self._scale)
+        if miss > _STRAYED:
+            raise GradingError
+        return np.array([u, v])
+
+    def cut(self, cut: Cut, places: Sequence[HardPlace]) -> None:
+        """Carry out a cut; the small block takes the number of the one it is cut from."""
+        if cut.corner is not None:
+            self._cut_at(self.blocks[cut.block].vertices[cut.corner], cut.half[0])
+            return
+        uv = self.where(cut.block, places[cut.place])
+        if cut.side is None:
+            self._cut_inside(cut.block, uv, np.array(cut.half))
+        else:
+            self._cut_on(cut.block, cut.side, uv, cut.half)
+
+    def _new(self) -> int:
+        self._vertices += 1
+        return self._vertices - 1
+
+    def _cut_inside(self, number: int, uv: Array, half: Array) -> None:
+        (u, v), (wide, high) = np.clip(uv, half + _SLACK, 1 - half - _SLACK), half
+        block = self.blocks[number]
+        corners = [(u - wide, v - high), (u + wide, v - high), (u + wide, v + high)]
+        inner = np.array([*corners, (u - wide, v + high)])
+        own = [self._new() for _ in range(4)]
+        self.blocks[number] = _part(block, own, inner)
+        for side in range(4):
+            after = (side + 1) % 4
+            vertices = [block.vertices[side], block.vertices[after], own[after], own[side]]
+            place = np.array([_UNIT[side], _UNIT[after], inner[after], inner[side]])
+            self.blocks.append(_part(block, vertices, place))
+
+    def _cut_on(self, number: int, side: int, uv: Array, half: tuple[float, float]) -> None:
+        """Cut the one or two blocks on an edge about a place on it or near it."""
+        block = self.blocks[number]
+        first, last = (block.vertices[corner] for corner in (side, (side + 1) % 4))
+        turned = _turned(uv, side)
+        wide = half[0]
+        along = float(np.clip(turned[0], wide + _SLACK, 1 - wide - _SLACK))
+        ends = [self._new(), self._new()]
+        for other, start in self._on_edge(first, last):
+            forward = self.blocks[other].vertices[start] == first
+            middle = along if forward else 1 - along
+            met = ends if forward else ends[::-1]
+            self._cut_beside(other, start, middle, half, met)
+        self._split(first, last, ends)
+
+    def _cut_beside(
+        self, number: int, start: int, middle: float, half: tuple[float, float], met: Sequence[int]
+    ) -> None:
+        block = self.blocks[number]
+        wide, high = half
+        inner = [(middle - wide, 0), (middle + wide, 0), (middle + wide, high)]
+        local = np.array([*inner, (middle - wide, high)], float)
+        own = [met[0], met[1], self._new(), self._new()]
+        unit = np.array(_UNIT, float)
+        vertices = [block.vertices[(start + corner) % 4] for corner in range(4)]
+        faces: _Faces = [
+            (own, local),
+            ([own[1], vertices[1], vertices[2], own[2]], [local[1], unit[1], unit[2], local[2]]),
+            ([own[2], vertices[2], vertices[3], own[3]], [local[2], unit[2], unit[3], local[3]]),
+            ([vertices[0], own[0], own[3], vertices[3]], [unit[0], local[0], local[3], unit[3]]),
+        ]
+        self._replace(number, start, faces)
+
+    def _cut_at(self, vertex: int, ratio: float) -> None:
+        """Cut all blocks that meet at a vertex towards it."""
+        met: dict[int, int] = {}
+        touching = [
+            (number, block.vertices.index(vertex))
+            for number, block in enumerate(self.blocks)
+            if vertex in block.vertices
+        ]
+        unit = np.array(_UNIT, float)
+        for number, start in touching:
+            vertices = [self.blocks[number].vertices[(start + corner) % 4] for corner in range(4)]
+            for end in (vertices[1], vertices[3]):
+                if end not in met:
+                    met[end] = self._new()
+                    self._split(vertex, end, [met[end]])
+            own = [vertex, met[vertices[1]], self._new(), met[vertices[3]]]
+            local = np.array([(0, 0), (ratio, 0), (ratio, ratio), (0, ratio)])
+            south = [own[1], vertices[1], vertices[2], own[2]]
+            west = [own[3], own[2], vertices[2], vertices[3]]
+            faces: _Faces = [
+                (own, local),
+                (south, [local[1], unit[1], unit[2], local[2]]),
+                (west, [local[3], local[2], unit[2], unit[3]]),
+            ]
+            self._replace(number, start, faces)
+
+    def _replace(self, number: int, start: int, faces: _Faces) -> None:
+        """Put parts in a block's place, their places given from one of its corners on."""
+        block = self.blocks[number]
+        parts = [
+            _part(block, vertices, np.array([_turned_back(place, start) for place in places]))
+            for vertices, places in faces
+        ]
+        self.blocks[number] = parts[0]
+        self.blocks += parts[1:]
+
+    def _on_edge(self, first: int, last: int) -> list[tuple[int, int]]:
+        """Blocks on an edge, and the corner from which it is their south side."""
+        return [
+            (number, corner)
+            for number, block in enumerate(self.blocks)
+            for corner in range(4)
+            if {block.vertices[corner], block.vertices[(corner + 1) % 4]} == {first, last}
+        ]
+
+    def _split(self, first: int, last: int, between: Sequence[int]) -> None:
+        """Keep named chains and folds along an edge that has new vertices on it, in order."""
+        line = [first, *between, last]
+        forward = list(itertools.pairwise(line))
+        backward = [(b, a) for a, b in reversed(forward)]
+        for chain in self._chains.values():
+            for edge, pieces in (((first, last), forward), ((last, first), backward)):
+                if edge in chain:
+                    at = chain.index(edge)
+                    chain[at : at + 1] = pieces
+        if edge_key(first, last) in self._folds:
+            self._folds.remove(edge_key(first, last))
+            self._folds |= {edge_key(a, b) for a, b in forward}
+
+
+_UNIT: Final = ((0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0))
+
+
+def _turned(uv: Array, start: int) -> Array:
+    """Coordinates in a block's square as seen from one of its corners, the next one to the east."""
+    u, v = uv
+    return np.array([(u, v), (v, 1 - u), (1 - u, 1 - v), (1 - v, u)][start])
+
+
+def _turned_back(uv: Array, start: int) -> Array:
+    return _turned(uv, (4 - start) % 4)
+
+
+def _part(block: Block, vertices: Sequence[int], corners: Array) -> Block:
+    """Part of a block between four places (4, 2) of its square."""
+    a, b, c, d = vertices
+
+    def chart(u: Array, v: Array) -> Array:
+        across, up = u[:, None], v[:, None]
+        south = (1 - across) * corners[0] + across * corners[1]
+        north = (1 - across) * corners[3] + across * corners[2]
+        place = (1 - up) * south + up * north
+        return block.chart(place[:, 0], place[:, 1])
+
+    return Block((a, b, c, d), block.segment, chart)
+
+
+def graded(
+    blocks: Blocks, cuts: Sequence[Cut], places: Sequence[HardPlace], scale: Array
+) -> Blocks:
+    """Carry out planned cuts; raises `GradingError` where a place has left its block."""
+    if not cuts:
+        return blocks
+    cutter = _Cutter(blocks, scale)
+    for cut in cuts:
+        cutter.cut(cut, places)
+    return cutter.done()
+
+
+def plan_cuts(
+    blocks: Blocks,
+    places: Sequence[HardPlace],
+    scale: Array,
+    spread: Callable[[Block, Array], Array],
+    least: float,
+) -> tuple[Cut, ...]:
+    """Cuts that lead from blocks to the size wanted at each place.
+
+    ``spread`` gives the vectors (m) that lead across a block along both coordinates at a place of
+    it, ``(2, 3)``. Masses of less than ``least`` (kg) bend the wall too little to need any.
+    """
+    cutter = _Cutter(blocks, scale)
+    cuts: list[Cut] = []
+
+    def carry_out(cut: Cut) -> None:
+        cutter.cut(cut, places)
+        cuts.append(cut)
+
+    for index, place in enumerate(places):
+        if place.mass < least:
+            continue
+        number, *_ = find_place(cutter.blocks, place.segment, np.array(place.at), scale)
+        for _ in range(_MOST_CUTS):
+            uv = cutter.where(number, place)
+            sizes = np.linalg.norm(spread(cutter.blocks[number], uv), axis=1)
+            if sizes.max() <= _ROOMY * place.size:
+                break
+            carry_out(_next_cut(number, index, uv, sizes, place.size))
+    return tuple(cuts)
+
+
+def _next_cut(number: int, index: int, uv: Array, sizes: Array, wanted: float) -> Cut:
+    """The cut that comes next on the way to a size (m) in a block of sizes (m) at a place."""
+    size = max(wanted, _RATIO * sizes.max())
+    half = np.minimum(0.5 * size / sizes, _WIDEST)
+    away = np.array([uv[1], 1 - uv[0], 1 - uv[1], uv[0]])
+    near = [side for side in range(4) if away[side] < _NEAR]
+    reach = [max(_ON, float(_ROUND * away[side])) for side in near]
+    if len(near) == 2:
+        corner = near[1] if near[1] - near[0] == 1 else 0
+        ratio = min(max(2 * float(half.max()), *reach), 2 * _WIDEST)
+        return Cut(number, index, corner=corner, half=(ratio, ratio))
+    if near:
+        along, across = half if near[0] % 2 == 0 else half[::-1]
+        high = min(max(2 * float(across), reach[0]), 2 * _WIDEST)
+        return Cut(number, index, side=near[0], half=(float(along), high))
+    return Cut(number, index, half=(float(half[0]), float(half[1])))

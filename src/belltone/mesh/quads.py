@@ -1,0 +1,247 @@
+"""Quadrilaterals for outlines no simple block scheme fits: a strip along each rim, pairs between.
+
+Between the strips stand triangles, and pairs of neighbours make one quadrilateral each, chosen so
+that all are as well shaped as they can be. As with triangles the neighbourhood is chosen once;
+afterwards the inner points follow the boundary by the weights with which they stood at first (M. S.
+Floater, "Mean value coordinates", Comput. Aided Geom. Des. 20 (2003) 19-27), so the mesh moves
+smoothly while dimensions change.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from belltone.geometry.outlines import inside
+from belltone.mesh.triangles import (
+    OutlineError,
+    between,
+    coarsest_curve,
+    cut_more,
+    cut_rims,
+    pieces_of,
+)
+
+__all__ = ["Quads", "inner_places", "quads"]
+
+Array = NDArray[np.float64]
+Loop = Sequence[Array] | Array
+Edge = tuple[int, int]
+Face = tuple[int, int, int, int]
+
+_MOST_TURN: Final = math.pi / 2
+_MOST_TURN_OF_HOLES: Final = math.pi / 4  # a strip's straight outer side would cut the arc
+_ROOM: Final = 2.4  # of a strip's width; so far a rim is clear of what lies across
+_SHRINKS: Final = 8
+_ATTEMPTS: Final = 3
+_PAIR: Final = 10.0  # that a triangle has a partner is worth more than any shape
+_LEAST_SINE: Final = 0.3  # of the angles of a quadrilateral
+
+
+@dataclass(frozen=True)
+class Quads:
+    """Which points form quadrilaterals: boundary points first, loop by loop, then inner ones.
+
+    ``divisions`` holds for each loop into how many pieces each of its curves is cut. ``weights``
+    gives each inner point, in order, from others: (number, weight) pairs whose weights sum to one.
+    """
+
+    divisions: tuple[tuple[int, ...], ...]
+    faces: tuple[Face, ...]
+    weights: tuple[tuple[tuple[int, float], ...], ...]
+
+
+def quads(loops: Sequence[Sequence[Loop]], spacing: float, width: float) -> Quads | None:
+    """Cut a domain into quadrilaterals of about a size; None where none are found.
+
+    Loops are those of `triangulate`. Strips are of a ``width`` where there is room for it.
+    """
+    turns = [_MOST_TURN] + [_MOST_TURN_OF_HOLES] * (len(loops) - 1)
+    divisions = [
+        [pieces_of(curve, spacing, turn) for curve in loop]
+        for loop, turn in zip(loops, turns, strict=True)
+    ]
+    for loop, cut in zip(loops, divisions, strict=True):
+        while sum(cut) < 4:
+            cut[coarsest_curve(loop, cut)] += 1
+    try:
+        found = _between(loops, divisions, spacing, width)
+    except OutlineError:
+        return None
+    if found is None:
+        return None
+    rims, points, triangles, pairs = found
+    count = sum(map(len, rims))
+    strips: list[Face] = []
+    start = 0
+    for rim, outer in zip(rims, [True] + [False] * (len(rims) - 1), strict=True):
+        for i in range(len(rim)):
+            a, b = start + i, start + (i + 1) % len(rim)
+            # All rims run counter-clockwise: the wall is on the left of the outline alone.
+            face = (a, b, b + count, a + count)
+            strips.append(face if outer else (b, a, a + count, b + count))
+        start += len(rim)
+    halves = [half for a, b, c, d in strips for half in ((a, b, c), (a, c, d))]
+    return Quads(
+        tuple(map(tuple, divisions)),
+        (*strips, *pairs),
+        _weights(points, [*halves, *triangles], count),
+    )
+
+
+def inner_places(found: Quads, boundary: Array) -> Array:
+    """Places ``(inner, 2)`` of the inner points for given boundary points ``(b, 2)``."""
+    count = len(boundary)
+    rows = np.zeros((len(found.weights), count + len(found.weights)))
+    for row, own in zip(rows, found.weights, strict=True):
+        for number, weight in own:
+            row[number] = weight
+    system = np.eye(len(rows)) - rows[:, count:]
+    return np.asarray(np.linalg.solve(system, rows[:, :count] @ boundary))
+
+
+def _between(
+    loops: Sequence[Sequence[Loop]], divisions: Sequence[list[int]], spacing: float, width: float
+) -> tuple[list[Array], Array, list[tuple[int, int, int]], list[Face]] | None:
+    """Rims, all points, and triangles between the strips along rims, all of them in pairs.
+
+    Curves are cut into more pieces where that fails.
+    """
+    for _ in range(_ATTEMPTS):
+        if sum(map(sum, divisions)) % 2:
+            # So there is an even number of triangles, which may go in pairs.
+            divisions[0][coarsest_curve(loops[0], divisions[0])] += 1
+        rims = cut_rims(loops, divisions)
+        rings = _rings(loops, rims, width)
+        if rings is None:
+            return None
+        points, triangles, missing = between(rings, spacing)
+        if not missing:
+            pairs, alone = _paired(points, triangles)
+            if not alone:
+                count = sum(map(len, rims))
+                numbered = [(int(a), int(b), int(c)) for a, b, c in triangles + count]
+                faces = [(a + count, b + count, c + count, d + count) for a, b, c, d in pairs]
+                return rims, np.concatenate([*rims, points]), numbered, faces
+            missing = _beside(rings, points[triangles[alone]].mean(axis=1))
+        cut_more(divisions, missing, 1)
+    return None
+
+
+def _beside(rings: Sequence[Array], places: Array) -> list[tuple[int, int]]:
+    """The edges of rings, (ring, edge), that are long and near to places."""
+    found: set[tuple[int, int]] = set()
+    edges = [(place, edge) for place, ring in enumerate(rings) for edge in range(len(ring))]
+    start = np.concatenate(rings)
+    stop = np.concatenate([np.roll(ring, -1, axis=0) for ring in rings])
+    length = np.linalg.norm(stop - start, axis=1)
+    for place in places:
+        away = np.linalg.norm(0.5 * (start + stop) - place, axis=1)
+        found.add(edges[int(np.argmin(away / length))])
+    return sorted(found)
+
+
+def _rings(
+    loops: Sequence[Sequence[Loop]], rims: Sequence[Array], width: float
+) -> list[Array] | None:
+    """Points beside those of each rim, across the strip there; None where there is no room."""
+    lines = [np.concatenate([np.asarray(curve)[:-1] for curve in loop]) for loop in loops]
+
+    def clear(points: Array) -> NDArray[np.bool_]:
+        kept = inside(points, lines[0])
+        for line in lines[1:]:
+            kept &= ~inside(points, line)
+        return kept
+
+    rings: list[Array] = []
+    for place, (line, rim) in enumerate(zip(lines, rims, strict=True)):
+        at = np.argmin(np.linalg.norm(rim[:, None] - line, axis=2), axis=1)
+        sides = [rim - line[at - 1], line[(at + 1) % len(line)] - rim]
+        along = [side / np.linalg.norm(side, axis=1, keepdims=True) for side in sides]
+        inwards = 1.0 if place == 0 else -1.0
+        away = inwards * sum(np.column_stack([-side[:, 1], side[:, 0]]) for side in along)
+        # Round a corner the strip is as wide as along both its sides.
+        away = away / np.maximum(0.5 * np.sum(away**2, axis=1, keepdims=True), 0.5)
+        widths = np.full((len(rim), 1), width)
+        for _ in range(_SHRINKS):
+            room = clear(rim + _ROOM * widths * away) & clear(rim + widths * away)
+            if room.all():
+                break
+            widths = np.where(room[:, None], widths, 0.7 * widths)
+        else:
+            return None
+        rings.append(rim + widths * away)
+    return rings
+
+
+def _paired(points: Array, triangles: NDArray[np.intp]) -> tuple[list[Face], list[int]]:
+    """Quadrilaterals of neighbouring triangles, as many as can be, and the triangles left alone."""
+    from scipy.optimize import Bounds, LinearConstraint, milp  # loads slowly, few outlines need it
+
+    across: dict[Edge, list[tuple[int, Face]]] = {}
+    for number, (a, b, c) in enumerate(triangles.tolist()):
+        for i, j, tip in ((a, b, c), (b, c, a), (c, a, b)):
+            across.setdefault((min(i, j), max(i, j)), []).append((number, (tip, i, -1, j)))
+    owners: list[tuple[int, int]] = []
+    faces: list[Face] = []
+    worth: list[float] = []
+    for each in across.values():
+        if len(each) == 2:
+            (one, (tip, i, _, j)), (other, (far, *_)) = each
+            face = (tip, i, far, j)
+            sine = _least_sine(points[list(face)])
+            if sine > _LEAST_SINE:
+                owners.append((one, other))
+                faces.append(face)
+                worth.append(_PAIR + sine)
+    rows = np.zeros((len(triangles), len(faces)))
+    for column, pair in enumerate(owners):
+        rows[list(pair), column] = 1
+    if not faces:
+        return [], list(range(len(triangles)))
+    chosen = milp(
+        -np.array(worth),
+        constraints=LinearConstraint(rows, 0, 1),
+        integrality=np.ones(len(faces), np.intp),
+        bounds=Bounds(0, 1),
+    )
+    if chosen.x is None:
+        return [], list(range(len(triangles)))
+    taken = chosen.x > 0.5
+    alone = np.flatnonzero(rows @ taken < 1)
+    return [face for face, here in zip(faces, taken, strict=True) if here], alone.tolist()
+
+
+def _least_sine(corners: Array) -> float:
+    """The smallest sine of the angles of a quadrilateral; negative where one is re-entrant."""
+    after = np.roll(corners, -1, axis=0) - corners
+    before = corners - np.roll(corners, 1, axis=0)
+    turns = before[:, 0] * after[:, 1] - before[:, 1] * after[:, 0]
+    return float(np.min(turns / (np.linalg.norm(before, axis=1) * np.linalg.norm(after, axis=1))))
+
+
+def _weights(
+    points: Array, triangles: Sequence[tuple[int, int, int]], boundary: int
+) -> tuple[tuple[tuple[int, float], ...], ...]:
+    """Mean value coordinates of each inner point in its neighbours."""
+    weights: list[Mapping[int, float]] = [{} for _ in range(len(points) - boundary)]
+    for a, b, c in triangles:
+        for i, j, k in ((a, b, c), (b, c, a), (c, a, b)):
+            if i >= boundary:
+                one, two = points[j] - points[i], points[k] - points[i]
+                sizes = np.linalg.norm(one), np.linalg.norm(two)
+                cosine = float(one @ two / (sizes[0] * sizes[1]))
+                half = math.tan(0.5 * math.acos(min(1.0, max(-1.0, cosine))))
+                own = dict(weights[i - boundary])
+                for number, size in ((j, sizes[0]), (k, sizes[1])):
+                    own[number] = own.get(number, 0.0) + half / float(size)
+                weights[i - boundary] = own
+    return tuple(
+        tuple((number, value / sum(own.values())) for number, value in own.items())
+        for own in weights
+    )

@@ -1,0 +1,100 @@
+"""Blocks that become small towards points: nothing lost, nothing else cut, and they move along."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import example, given, settings
+from hypothesis import strategies as st
+
+from belltone.mesh.discretisation import Discretisation
+from belltone.mesh.grading import HardPlace
+from belltone.mesh.surface import FoldedMeshError, SurfaceMesh, plan_surface, surface_mesh
+from tests.walls import plate, rectangle, shell, wall
+
+PLATE = wall(plate(rectangle(1, 0.6), 0.01))
+RING = wall(plate('shape = "ring", diameter = "1 m", bore = "0.4 m"', 0.01))
+TUBE = wall(shell("revolved", '{ at = ["0.3 m", "0 m"] }, { at = ["0.3 m", "0.5 m"] }', 0.002))
+SIZE = 0.02
+
+
+def mesh_at(value: object, *places: HardPlace, order: int = 4) -> SurfaceMesh:
+    plan = plan_surface(value, places)  # type: ignore[arg-type]
+    return surface_mesh(value, Discretisation(1, order), plan, places=places)  # type: ignore[arg-type]
+
+
+def size_at(mesh: SurfaceMesh, place: HardPlace) -> float:
+    """The longest side of the element at a place."""
+    at = mesh.surface.locate(place.segment, *np.array([[place.at[0]], [place.at[1]]]))[0]
+    element = mesh.locate_points(at)[0][0]
+    return float(np.ptp(mesh.coordinates[mesh.connectivity[element]], axis=0).max())
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.floats(-0.5, 0.5), st.floats(-0.3, 0.3))
+@example(0.0, 0.0)
+@example(0.5, 0.3)
+@example(-0.5, 0.01)
+@example(0.48, -0.28)
+@example(0.1, 0.3)
+def test_elements_at_a_place_are_small_and_the_rest_is_whole(x: float, y: float) -> None:
+    place = HardPlace(0, (x, y), SIZE)
+    mesh = mesh_at(PLATE, place)
+    assert mesh.node_areas.sum() == pytest.approx(0.6, rel=1e-9)
+    assert size_at(mesh, place) <= 3.5 * SIZE
+    # Neighbours share their nodes.
+    assert np.array_equal(np.unique(mesh.connectivity), np.arange(len(mesh.coordinates)))
+    keys = np.unique(np.round(mesh.coordinates, 9), axis=0)
+    assert len(keys) == len(mesh.coordinates)
+    assert len(mesh.connectivity) < 60
+
+
+@pytest.mark.parametrize(("value", "area"), [(RING, np.pi * 0.21), (TUBE, np.pi * 0.3)])
+def test_places_on_edges_between_blocks_are_cut_on_both_sides(value: object, area: float) -> None:
+    places = [
+        HardPlace(0, at, SIZE)
+        for at in ([(0.35, 0.0), (0.25, 0.25)] if value is RING else [(0.5, 0.0), (0.5, np.pi / 4)])
+    ]
+    mesh = mesh_at(value, *places, order=6)
+    assert mesh.node_areas.sum() == pytest.approx(area, rel=1e-5)
+    for place in places:
+        assert size_at(mesh, place) <= 3.5 * SIZE
+
+
+def test_named_edges_keep_their_length_where_a_place_is_on_them() -> None:
+    place = HardPlace(0, (0.1, 0.3), SIZE)
+    mesh = mesh_at(PLATE, place)
+    for name, length in (("north", 1.0), ("south", 1.0), ("east", 0.6)):
+        chain = mesh.blocks.edges[name]
+        nodes = [mesh.vertices[vertex] for pair in chain for vertex in pair]
+        steps = np.diff(mesh.coordinates[nodes], axis=0)
+        assert np.linalg.norm(steps, axis=1).sum() == pytest.approx(length)
+        assert (len(chain) > 1) == (name == "north")
+
+
+def test_the_small_block_follows_its_place() -> None:
+    first = HardPlace(0, (0.1, 0.05), SIZE)
+    plan = plan_surface(PLATE, [first])
+    assert plan.cuts
+    meshes = [
+        surface_mesh(
+            PLATE, Discretisation(1, 3), plan, places=[HardPlace(0, (0.1 + step, 0.05), SIZE)]
+        )
+        for step in (0.0, 1e-4, 0.1)
+    ]
+    assert np.array_equal(meshes[0].connectivity, meshes[1].connectivity)
+    moved = np.linalg.norm(meshes[1].coordinates - meshes[0].coordinates, axis=1)
+    assert 0.5e-4 < moved.max() < 2e-4
+    assert size_at(meshes[2], HardPlace(0, (0.2, 0.05), SIZE)) <= 3.5 * SIZE
+
+
+def test_a_place_that_leaves_its_block_is_told() -> None:
+    plan = plan_surface(RING, [HardPlace(0, (0.35, 0.05), SIZE)])
+    with pytest.raises(FoldedMeshError, match="left its block"):
+        surface_mesh(RING, Discretisation(1, 3), plan, places=[HardPlace(0, (-0.35, 0.05), SIZE)])
+
+
+def test_a_light_mass_needs_no_small_elements() -> None:
+    heavy, light = (HardPlace(0, (0.1, 0.05), SIZE, mass) for mass in (40.0, 0.4))
+    assert plan_surface(PLATE, [heavy]).cuts
+    assert not plan_surface(PLATE, [light]).cuts

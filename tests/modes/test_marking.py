@@ -1,0 +1,70 @@
+"""Where the error of modes is told to be, and that elements become smaller there alone."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from belltone.design.values import Design
+from belltone.mesh.discretisation import Discretisation
+from belltone.modes.climb import Climb
+from belltone.modes.level import planned
+from belltone.modes.marking import divided_where_wrong
+from belltone.modes.request import ModeRequest
+from belltone.modes.solution import Solution
+from belltone.modes.solve import request_for
+from belltone.progress import Progress
+from tests import assemblies
+from tests.modes.test_walls import design_of
+from tests.walls import held, plate, rectangle, sheet
+
+
+def solutions(design: Design, request: ModeRequest, order: int) -> tuple[Solution, Solution]:
+    level = planned(design, Discretisation(1, order))
+    climb = Climb(design, request, Progress())
+    return climb._solution(level), climb._solution(replace(level, order=order + 1))
+
+
+def test_the_long_side_is_divided_where_waves_run_along_it() -> None:
+    """Waves of a strip held at one end run along it: only elements along it are too long."""
+    design = design_of(sheet(plate(rectangle(2, 0.2), 0.004), held("clamped", "west"), 4))
+    level = planned(design, Discretisation(1, 3))
+    level = replace(level, plans=(replace(level.plans[0], counts=(2, 1)),))
+    climb = Climb(design, request_for(design), Progress())
+    lower, higher = climb._solution(level), climb._solution(replace(level, order=4))
+    finer = divided_where_wrong(lower, higher, np.ones(len(lower.frequencies), bool))
+    assert finer.plans[0].times == (2, 1)
+    again = climb._solution(finer)
+    true = climb._solution(replace(finer.finer(), order=5)).frequencies
+    before = np.abs(lower.frequencies / true - 1).max()
+    after = np.abs(again.frequencies / true - 1).max()
+    assert after < 0.2 * before
+    # And again from there.
+    assert replace(finer, order=3).plans[0].divided(0) == 2
+
+
+def test_only_the_wall_that_moves_is_divided() -> None:
+    held_both = '[[supports]]\nsite = "large.outline"\nhold = "clamped"\n'
+    held_both += held_both.replace("large", "small")
+    design = assemblies.design_of(
+        assemblies.plate("large", 600, 400, (0, 0, 0)),
+        assemblies.plate("small", 80, 60, (0, 0, 500)),
+        held_both,
+    )
+    lower, higher = solutions(design, ModeRequest(4, None, 1e-3), 3)
+    finer = divided_where_wrong(lower, higher, np.ones(4, bool))
+    assert max(finer.plans[0].times) == 2
+    assert set(finer.plans[1].times) == {1}
+
+
+def test_plans_of_a_solution_lead_to_the_same_elements() -> None:
+    """What is solved at a plan found by the climb is solved there again, to rounding."""
+    design = design_of(sheet(plate(rectangle(1, 0.6), 0.004), held("clamped", "west"), 6))
+    request = request_for(design)
+    fine, _ = Climb(design, request, Progress()).to_accuracy()
+    found = Climb(design, request, Progress()).at(fine).modes
+    again = Climb(design, request, Progress()).at(replace(fine)).modes
+    assert found.flexible == pytest.approx(again.flexible, rel=1e-10)
+    assert found.discretisation == fine
