@@ -192,3 +192,24 @@ def test_a_narrow_element_stands_beside_every_rim() -> None:
     ends = np.unique(np.round(mesh.coordinates[:, 0] + 0.5, 9))
     assert ends[1] == pytest.approx(0.02)
     assert 1 - ends[-2] == pytest.approx(0.02)
+
+
+def test_what_elements_say_of_a_node_is_made_one_value_but_for_folds() -> None:
+    flat = mesh_of(wall(plate(rectangle(1, 0.6), 0.01)), order=3, divisions=2)
+    places = flat.coordinates[flat.connectivity]
+    even = np.stack([places[..., 0] * places[..., 1], places[..., 1]], axis=-1)
+    assert flat.smoothed(even) == pytest.approx(even, abs=1e-12)
+    steps = np.arange(len(flat.connectivity), dtype=float)[:, None, None] + 0 * even
+    mean = flat.smoothed(steps)
+    at_node: dict[int, set[float]] = {}
+    for nodes, values in zip(flat.connectivity, mean[..., 0], strict=True):
+        for node, value in zip(nodes.tolist(), values.tolist(), strict=True):
+            at_node.setdefault(node, set()).add(round(value, 9))
+    assert all(len(values) == 1 for values in at_node.values())
+    assert mean.min() >= 0
+    assert mean.max() <= steps.max()
+    profile = '{ at = ["0 m", "0 m"] }, { at = ["0.3 m", "0 m"] }, { at = ["0.3 m", "0.2 m"] }'
+    bent = mesh_of(wall(shell("extruded", profile, 0.002, 'length = "0.4 m"\n')), order=3)
+    on_fold = np.isclose(bent.coordinates[:, 1:].T, [[0.3], [0.0]], atol=1e-6).all(axis=0)
+    assert on_fold.any()
+    assert np.array_equal(bent.seams, on_fold)

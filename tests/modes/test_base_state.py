@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import pytest
 
 from belltone.design.preload import SpinValue
-from belltone.modes.base_state import BaseState
+from belltone.exchange.preload_tables import largest_rows, within
+from belltone.modes.base_state import BaseState, Largest
 from belltone.modes.errors import BuckledModesError
 from belltone.modes.solve import request_for, solve_modes
 from belltone.modes.whirl import turning_pattern
@@ -208,3 +210,38 @@ def test_waves_round_an_axis_are_counted_with_their_sign(waves: int) -> None:
     assert share == pytest.approx(1.0)
     standing = shape + shape.conj()
     assert turning_pattern(0.2 * out, standing, np.ones(24), spin)[0] == 0
+
+
+def test_what_is_largest_says_how_far_it_may_be_off() -> None:
+    """Told from the next lower order, and true against far finer elements."""
+    text = f"""{material(7850)}
+[parts.wall]
+kind = "plate"
+outline = {{ shape = "rectangle", width = "400 mm", height = "300 mm" }}
+thickness = "4 mm"
+material = "steel"
+{held("wall.outline", CLAMPED)}
+[preload]
+[[preload.pressures]]
+site = "wall.face"
+pressure = "0.2 bar"
+on = "inner"
+"""
+    plain = base_of(text + "[accuracy]\ndivisions = 1\norder = 4\n")
+    fine = base_of(text + "[accuracy]\ndivisions = 3\norder = 6\n")
+    told = 0
+    for each in plain.largest:
+        if each.what in ("displacement", "von Mises stress, inner face", "bending moment 1"):
+            assert each.error is not None
+            assert 0 < each.error < 0.2 * abs(each.value)
+            assert abs(abs(each.value) - abs(largest(fine, each.what))) <= each.error
+            told += 1
+    assert told == 3
+    row = next(row for row in largest_rows(plain) if row[0] == "displacement")
+    assert row[2].endswith("%")
+
+
+def test_stress_at_a_point_that_carries_all_is_called_a_peak() -> None:
+    value = Largest("von Mises stress, inner face", 1e8, "Pa", "wall", (0, 0, 0), 4e7)
+    assert within(value) == "a peak, not settled"
+    assert within(replace(value, error=None)) == ""

@@ -417,3 +417,37 @@ on = "inner"
     assert beyond.snapped is not None
     assert 0.1 < beyond.snapped < 0.9
     assert np.abs(beyond.motions[:, 2]).max() > 0.003
+
+
+def begun(text: str, near: tuple[Assembly, Equilibrium], order: int = 3) -> Equilibrium:
+    design = evaluate(Sheet.from_text(text))
+    assert design.preload is not None
+    assembly = Assembly(design, Discretisation(1, order))
+    return equilibrium(assembly, design.preload, Progress(), near=near)
+
+
+def test_a_large_deflection_is_begun_from_that_on_other_elements() -> None:
+    text = plate_text("0.2 bar", "large", 'thickness = "2 mm"')
+    coarse = state(text, 1, 3)
+    followed = state(text, 1, 4)[1]
+    found = begun(text, coarse, 4)
+    assert len(found.history) == 1
+    assert len(followed.history) > 2
+    assert found.motions == pytest.approx(followed.motions, abs=1e-6 * np.abs(found.motions).max())
+    assert frequencies(found) == pytest.approx(frequencies(followed), rel=1e-6)
+
+
+def test_a_large_deflection_is_begun_from_that_of_a_neighbour() -> None:
+    known = state(plate_text("0.2 bar", "large", 'thickness = "2 mm"'), 1, 3)
+    text = plate_text("0.21 bar", "large", 'thickness = "1.95 mm"')
+    found, followed = begun(text, known), state(text, 1, 3)[1]
+    assert len(found.history) == 1
+    assert found.motions == pytest.approx(followed.motions, abs=1e-6 * np.abs(found.motions).max())
+
+
+def test_a_state_that_is_not_close_by_is_followed_from_the_start() -> None:
+    known = state(plate_text("-0.2 bar", "large", 'thickness = "2 mm"'), 1, 3)
+    text = plate_text("0.2 bar", "large", 'thickness = "2 mm"')
+    found = begun(text, known)
+    assert len(found.history) > 2
+    assert found.motions == pytest.approx(state(text, 1, 3)[1].motions, rel=1e-9)

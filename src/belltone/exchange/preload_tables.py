@@ -24,7 +24,7 @@ __all__ = [
     "state_words",
 ]
 
-LARGEST_COLUMNS: Final = ("largest", "value", "on", "at x y z (mm)")
+LARGEST_COLUMNS: Final = ("largest", "value", "within", "on", "at x y z (mm)")
 REACTION_COLUMNS: Final = ("support", "force x y z (N)", "moment x y z (N m)")
 EFFECT_COLUMNS: Final = (
     "mode",
@@ -34,6 +34,9 @@ EFFECT_COLUMNS: Final = (
     "what it does",
 )
 CROSSING_COLUMNS: Final = ("speed (rpm)", "order", "frequency (Hz)", "branch", "kind", "margin")
+
+_EXACT: Final = 1e-4  # the least share of a value it is said to be off by
+_ENDLESS: Final = 0.25  # a share; stress that still changes so much has no largest value there
 
 _SHOWN: Final = {
     "m": (1e3, "mm"),
@@ -53,9 +56,17 @@ def largest_text(largest: Largest) -> str:
 def largest_rows(base: BaseState) -> list[tuple[str, ...]]:
     """One row for each largest value, under `LARGEST_COLUMNS`."""
     return [
-        (each.what, largest_text(each), each.part, _triple(each.at, 1e3, 1e-9))
+        (each.what, largest_text(each), within(each), each.part, _triple(each.at, 1e3, 1e-9))
         for each in base.largest
     ]
+
+
+def within(largest: Largest) -> str:
+    """How far a value may be off, as a share of it; a peak without an end is called one."""
+    if largest.error is None:
+        return ""
+    share = largest.error / abs(largest.value)
+    return percent(max(share, _EXACT)) if share < _ENDLESS else "a peak, not settled"
 
 
 def reaction_rows(base: BaseState) -> list[tuple[str, ...]]:
@@ -135,6 +146,7 @@ def state_data(base: BaseState) -> dict[str, Any]:
             {
                 "what": each.what,
                 "value": each.value,
+                "error": each.error,
                 "unit": each.unit,
                 "part": each.part,
                 "at_m": list(each.at),

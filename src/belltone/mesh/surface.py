@@ -51,6 +51,7 @@ _RIM_WIDTH: Final = 1.0  # thicknesses; the edge layer fades by a factor of twen
 _NARROWEST_RIM: Final = 0.005  # of the edge; below it the layer matters less than rounding does
 _WIDEST_RIM: Final = 0.3  # of an element
 _MOST_COUNT: Final = 12  # along one block edge; longer strips are better described as members
+_SMOOTH: Final = 0.999  # length of the mean of directors that agree
 _WITNESSES: Final = 1400  # points at which shapes are read, over all blocks
 _FEWEST_WITNESSES: Final = 6  # along an edge of a block
 
@@ -95,6 +96,7 @@ class SurfaceMesh:
     thickness: Array
     chains: Mapping[tuple[int, int], IntArray]
     vertices: Mapping[int, int]
+    marks: tuple[Imprint, ...] = ()
 
     @property
     def unknowns(self) -> int:
@@ -120,6 +122,34 @@ class SurfaceMesh:
         """Area of the surface for unit area of an element's own square, at its nodes (m²)."""
         first, second = self._tangents()
         return np.asarray(np.linalg.norm(np.cross(first, second), axis=-1))
+
+    @cached_property
+    def seams(self) -> NDArray[np.bool_]:
+        """Nodes where elements need not agree: on folds, and where something is joined."""
+        total = np.zeros((len(self.coordinates), 3))
+        np.add.at(total, self.connectivity, self.directors)
+        uses = np.bincount(self.connectivity.ravel(), minlength=len(total))
+        found = np.linalg.norm(total, axis=1) < _SMOOTH * uses
+        count = self.order + 1
+        grid = np.arange(count * count).reshape(count, count)
+        sides = {0: (grid[:, 0], grid[:, -1]), 1: (grid[0], grid[-1])}
+        for mark in self.marks:
+            for end, side in enumerate(sides[mark.axis]):
+                on = np.abs(self.spans[:, 2 * mark.axis + end] - mark.value) < _NARROWEST_RIM
+                found[self.connectivity[on & (self.block == mark.block)][:, side]] = True
+        return np.asarray(found)
+
+    def smoothed(self, values: Array) -> Array:
+        """Values ``(elements, nodes, k)`` with the mean of all elements that meet in a node.
+
+        Elements count by their area there; those at seams keep their own.
+        """
+        line = lobatto_weights(self.order)
+        areas = np.kron(line, line) * self.stretch
+        total = np.zeros((len(self.coordinates), values.shape[2]))
+        np.add.at(total, self.connectivity, areas[..., None] * values)
+        mean = total / self.node_areas[:, None]
+        return np.where(self.seams[self.connectivity][..., None], values, mean[self.connectivity])
 
     def _tangents(self) -> tuple[Array, Array]:
         nodes = lobatto(self.order)
@@ -532,6 +562,7 @@ def surface_mesh(
         joined[5],
         numbering.chains,
         numbering.vertices,
+        tuple(imprints),
     )
 
 

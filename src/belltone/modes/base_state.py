@@ -46,13 +46,18 @@ class Reaction:
 
 @dataclass(frozen=True)
 class Largest:
-    """The largest value of something (in SI units), the part it is on, and where (m)."""
+    """The largest value of something (in SI units), the part it is on, and where (m).
+
+    ``error`` is how far it may be off, in its own unit, where the next lower order was there to
+    tell it from.
+    """
 
     what: str
     value: float
     unit: str
     part: str
     at: tuple[float, float, float]
+    error: float | None = None
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)  # compared by identity: arrays have no single truth
@@ -92,25 +97,26 @@ def base_state(
     state: Equilibrium,
     bucklings: tuple[Buckling | None, Buckling | None],
     witness: Witness,
+    coarser: tuple[Equilibrium, Witness] | None = None,
 ) -> BaseState:
     """Read a loaded state off at the witness points.
 
     ``bucklings`` are those of the state and, where there is one, of a coarser mesh, which tells
-    how far the lowest buckling factor is settled.
+    how far the lowest buckling factor is settled; ``coarser`` tells so of displacements and
+    stress.
     """
     assert design.preload is not None
-    motions = state.motions[None]
-    displacements = witness.shapes(motions)[0]
     positions = np.concatenate([part.positions for part in witness.parts])
-    forces, stresses = (np.concatenate(own) for own in zip(*_stresses(state, witness), strict=True))
+    displacements, forces, stresses = read = _read(state, witness)
+    below = None if coarser is None else _read(*coarser)
     factors, shapes = np.empty(0), np.zeros((0, *displacements.shape))
     factor_error = None
-    found, coarser = bucklings
+    found, lower = bucklings
     if found is not None:
         factors = found.factors
         if len(factors):
-            if coarser is not None:
-                other = coarser.factors
+            if lower is not None:
+                other = lower.factors
                 factor_error = abs(float(other[0] / factors[0]) - 1) if len(other) else 1.0
             shapes = witness.shapes(state.system.node_motions(found.shapes))
             reach = witness.reach(shapes).max(axis=1)
@@ -130,12 +136,18 @@ def base_state(
         factors=tuple(float(factor) for factor in factors),
         factor_error=factor_error,
         shapes=shapes,
-        largest=tuple(_largest(positions, displacements, forces, stresses, parts, walls, plied)),
+        largest=tuple(_largest(positions, read, below, parts, walls, plied)),
         large=design.preload.large,
         scale=design.preload.scale,
         snapped=state.snapped,
         steps=tuple(fraction for fraction, _ in state.history),
     )
+
+
+def _read(state: Equilibrium, witness: Witness) -> tuple[Array, Array, Array]:
+    """Displacements, resultants and stresses at the points of all parts."""
+    forces, stresses = (np.concatenate(own) for own in zip(*_stresses(state, witness), strict=True))
+    return witness.shapes(state.motions[None])[0], forces, stresses
 
 
 def _stresses(state: Equilibrium, witness: Witness) -> Iterator[tuple[Array, Array]]:
@@ -209,36 +221,52 @@ def _three(vector: Array) -> tuple[float, float, float]:
 
 def _largest(
     positions: Array,
-    displacements: Array,
-    forces: Array,
-    stresses: Array,
+    found: tuple[Array, Array, Array],
+    below: tuple[Array, Array, Array] | None,
     parts: NDArray[np.str_],
     walls: NDArray[np.bool_],
     plied: NDArray[np.bool_],
 ) -> Iterator[Largest]:
-    """The largest values, and where they are."""
+    """The largest values, and where they are.
 
-    def most(what: str, values: Array, unit: str, where: NDArray[np.bool_]) -> Iterator[Largest]:
-        if not where.any():
-            return
-        at = int(np.argmax(np.where(where, np.abs(values), -1.0)))
-        if values[at] != 0:
-            yield Largest(what, float(values[at]), unit, str(parts[at]), _three(positions[at]))
-
+    What the next lower order has there instead, or as its own largest, tells how far they may be
+    off: the order above is nearer the truth than that, unless there is none, as at a sharp corner.
+    """
     everywhere = np.ones(len(parts), dtype=bool)
-    yield from most("displacement", np.linalg.norm(displacements[:, :3], axis=1), "m", everywhere)
-    plain = walls & ~plied
-    yield from most("von Mises stress, inner face", stresses[:, 0], "Pa", plain)
-    yield from most("von Mises stress, outer face", stresses[:, 1], "Pa", plain)
+    chosen = {"walls": walls & ~plied, "plies": plied, "members": ~walls, "all": everywhere}
+    chosen["wall forces"] = walls
+    lower = None if below is None else dict(_measured(*below))
+    for (what, unit, where), values in _measured(*found):
+        here = chosen[where]
+        if not here.any():
+            continue
+        at = int(np.argmax(np.where(here, np.abs(values), -1.0)))
+        value = float(values[at])
+        if value == 0:
+            continue
+        error = None
+        if lower is not None:
+            other = lower[what, unit, where]
+            largest = float(np.abs(other[here]).max())
+            error = max(abs(float(other[at]) - value), abs(largest - abs(value)))
+        yield Largest(what, value, unit, str(parts[at]), _three(positions[at]), error)
+
+
+def _measured(
+    displacements: Array, forces: Array, stresses: Array
+) -> Iterator[tuple[tuple[str, str, str], Array]]:
+    """What is told of a state: a name, its unit and what it is told of, and values at points."""
+    yield ("displacement", "m", "all"), np.linalg.norm(displacements[:, :3], axis=1)
+    yield ("von Mises stress, inner face", "Pa", "walls"), stresses[:, 0]
+    yield ("von Mises stress, outer face", "Pa", "walls"), stresses[:, 1]
     # Of plies the same sum says which is most stressed; it is no measure of their strength.
-    yield from most("equivalent stress, inner ply", stresses[:, 0], "Pa", plied)
-    yield from most("equivalent stress, outer ply", stresses[:, 1], "Pa", plied)
+    yield ("equivalent stress, inner ply", "Pa", "plies"), stresses[:, 0]
+    yield ("equivalent stress, outer ply", "Pa", "plies"), stresses[:, 1]
     high, low = stresses.T
-    worst: Array = np.where(np.abs(high) >= np.abs(low), high, low)
-    yield from most("axial stress", worst, "Pa", ~walls)
-    for names, chosen, units in (
-        (MEMBER_FORCES, ~walls, ("N", "N", "N", "N*m", "N*m", "N*m")),
-        (WALL_FORCES, walls, ("N/m", "N/m", "N/m", "N", "N", "N")),
+    yield ("axial stress", "Pa", "members"), np.where(np.abs(high) >= np.abs(low), high, low)
+    for names, where, units in (
+        (MEMBER_FORCES, "members", ("N", "N", "N", "N*m", "N*m", "N*m")),
+        (WALL_FORCES, "wall forces", ("N/m", "N/m", "N/m", "N", "N", "N")),
     ):
         for column, (name, unit) in enumerate(zip(names, units, strict=True)):
-            yield from most(name, forces[:, column], unit, chosen)
+            yield (name, unit, where), forces[:, column]

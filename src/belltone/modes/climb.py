@@ -86,6 +86,7 @@ class Climb:
         """
         if near is not None:
             self._structures = near.level.structures
+            self._last = near.level
             level = self._level(fine)
             if near.vectors.shape[0] == level.system.stiffness.shape[0] and not level.whirls:
                 self._solutions[fine] = replace(near, level=level, proven=False)
@@ -238,7 +239,9 @@ class Climb:
     def _level(self, fine: Discretisation) -> Level:
         if fine not in self._levels:
             with numpy_threads(self._unknowns_of(fine) > _LARGE):
-                self._levels[fine] = Level(self.design, fine, self.progress, self._structures)
+                self._levels[fine] = Level(
+                    self.design, fine, self.progress, self._structures, self._last
+                )
         self._last = self._levels[fine]
         return self._levels[fine]
 

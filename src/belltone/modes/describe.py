@@ -63,7 +63,10 @@ def mode_set(fine: Solution, errors: Array, lower: Level | None, buckled: bool =
         bucklings: tuple[Buckling | None, Buckling | None] = (None, None)
         if buckled:
             bucklings = (level.buckling, None if lower is None else lower.buckling)
-        base = base_state(design, level.assembly, level.state, bucklings, witness)
+        coarser = None
+        if lower is not None and lower.state is not None:
+            coarser = lower.state, lower.witness
+        base = base_state(design, level.assembly, level.state, bucklings, witness, coarser)
     return ModeSet(
         frequencies=np.concatenate([np.zeros(rigid), fine.frequencies]),
         errors=np.concatenate([np.zeros(rigid), errors]),

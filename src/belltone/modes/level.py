@@ -42,7 +42,8 @@ def planned(design: Design, discretisation: Discretisation) -> Discretisation:
 class Level:
     """One design at one discretisation; factors are made when they are first needed.
 
-    ``structures`` are those of a neighbour's levels, and become this one's and its neighbours'.
+    ``structures`` are those of a neighbour's levels, and become this one's and its neighbours'. A
+    large deflection is begun from that of a level ``near``.
     """
 
     def __init__(
@@ -51,6 +52,7 @@ class Level:
         discretisation: Discretisation,
         progress: Progress,
         structures: dict[Discretisation, Structure] | None = None,
+        near: Level | None = None,
     ) -> None:
         self.design, self.discretisation, self.progress = design, discretisation, progress
         self.structures = {} if structures is None else structures
@@ -60,7 +62,10 @@ class Level:
         if design.preload is None:
             self.system: System = self.assembly.system()
         else:
-            self.state = loaded(self.assembly, design.preload, progress)
+            known = None
+            if near is not None and near.state is not None and near.state.pose is not None:
+                known = near.assembly, near.state
+            self.state = loaded(self.assembly, design.preload, progress, known)
             self.system = self.state.system
         if self.system.stiffness.shape[0] <= len(self.system.rigid_names):
             raise AccuracyError(

@@ -44,10 +44,15 @@ _LIFT: Final = 1e-3  # of the lowest eigenvalue of what is free
 _SPARE: Final = 8  # modes beyond twice those wanted, on which whirling ones are solved
 
 
-def loaded(assembly: Assembly, preload: PreloadValue, progress: Progress) -> Equilibrium:
-    """The loaded state; raises `AccuracyError` where there is none."""
+def loaded(
+    assembly: Assembly,
+    preload: PreloadValue,
+    progress: Progress,
+    near: tuple[Assembly, Equilibrium] | None = None,
+) -> Equilibrium:
+    """The loaded state, begun from one that is ``near``; raises `AccuracyError` where none is."""
     try:
-        return equilibrium(assembly, preload, progress)
+        return equilibrium(assembly, preload, progress, near=near)
     except BuckledError as error:
         raise BuckledModesError(error) from error
     except LostPathError as error:

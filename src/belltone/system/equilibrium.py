@@ -56,6 +56,7 @@ _SOFTENED: Final = 3  # inverse iterations; by then little but what is softest i
 _SIDEWAYS: Final = 0.1  # of a move; less along what is softest says nothing of a branch
 _SHORT: Final = 64 * _LEAST_STEP
 _SWING: Final = 1e-11  # relative; less stiffness than this is rounding
+_CLOSE: Final = 0.3  # of all it has moved; so near is the state that is known
 _HALVINGS: Final = 12  # to find where a shape stops being stable
 
 
@@ -114,11 +115,17 @@ class Equilibrium:
 
 
 def equilibrium(
-    assembly: Assembly, preload: PreloadValue, progress: Progress, steps: int | None = None
+    assembly: Assembly,
+    preload: PreloadValue,
+    progress: Progress,
+    steps: int | None = None,
+    near: tuple[Assembly, Equilibrium] | None = None,
 ) -> Equilibrium:
     """The loaded state of an assembly; raises `BuckledError` or `UnbalancedError`.
 
-    A large deflection is followed in ``steps`` of equal size, or in as many as it needs.
+    A large deflection is followed in ``steps`` of equal size, or in as many as it needs. Where the
+    state of the same parts is known from other elements or a similar design, ``near``, it is begun
+    from that, and followed only where no balance is found close by.
     """
     amiss = assembly.contradicting_moves()
     if amiss is not None:
@@ -127,7 +134,9 @@ def equilibrium(
             "they share would have to be in two places; take one of them away or make them agree"
         )
     if preload.large:
-        return _Path(assembly, preload, progress, steps).followed()
+        path = _Path(assembly, preload, progress, steps)
+        begun = None if near is None else path.from_state(*near)
+        return path.followed() if begun is None else begun
     return _small(assembly, preload)
 
 
@@ -300,6 +309,24 @@ class _Path:
         self._history: list[tuple[float, int]] = []
         weights = np.tile([1.0, 1.0, 1.0, *([self.assembly.extent] * 3)], self.assembly.size // 6)
         self._weights = weights / self.assembly.extent
+
+    def from_state(self, other: Assembly, known: Equilibrium) -> Equilibrium | None:
+        """The state in balance close to one that is known; ``None`` where there is none.
+
+        A path that has snapped may not lead to the same side elsewhere, and is followed again.
+        """
+        if known.pose is None or known.snapped is not None:
+            return None
+        slides = known.pose.displacements[None]
+        turns = unturned(known.pose.turned)[None]
+        read = self.assembly.motions_from(other, np.concatenate([slides, turns], axis=2))
+        start = Pose.as_made(self.assembly.size // 6).moved(read.ravel())
+        found = self._newton(start, 1.0)
+        if found is None or not found.stable:
+            return None
+        went = float(np.linalg.norm(found.pose.displacements - start.displacements))
+        far = float(np.linalg.norm(start.displacements))
+        return self._settled(found, None) if went <= _CLOSE * far else None
 
     def followed(self) -> Equilibrium:
         """The state at the whole load."""

@@ -398,9 +398,12 @@ class SurfaceWitness:
     def stressed(
         self, elements: SurfaceElements, motions: Array | None, heat: float, pull: float
     ) -> tuple[Array, Array]:
-        """Resultants, and the von Mises stress at the inner and the outer face."""
+        """Resultants, and the von Mises stress at the inner and the outer face.
+
+        Where elements meet, their mean is taken.
+        """
         del pull
-        read = self.read_elements(elements.recovered(motions, heat))
+        read = self.read_elements(self._mesh.smoothed(elements.recovered(motions, heat)))
         return read[:, :6], np.maximum(read[:, 6:], 0.0)
 
 
