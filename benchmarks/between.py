@@ -1,5 +1,7 @@
-"""Whole commands of this checkout against those of another, in turn: ``python -m benchmarks.between
-OTHER``, a folder with another state of the program that this environment can run."""
+"""Whole commands of this checkout against those of another: ``python -m benchmarks.between OTHER``.
+
+The other is a folder with another state of the program that this environment can run.
+"""
 
 from __future__ import annotations
 
@@ -20,6 +22,7 @@ COMMANDS = (
     "modes pressed_cover",
     "sweep pump_cover --over thickness=3mm:8mm:33",
 )
+_KEPT = ("XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CACHE_HOME")
 RUNS = 2  # of each; the faster one counts
 
 
@@ -27,7 +30,7 @@ def taken(root: Path, line: str) -> float:
     """Seconds a command takes in a checkout, with nothing in store; infinite where it fails."""
     command, demo, *rest = line.split()
     with TemporaryDirectory() as folder:
-        places = {name: folder for name in ("XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CACHE_HOME")}
+        places = dict.fromkeys(_KEPT, folder)
         begun = time.perf_counter()
         ended = subprocess.run(
             [sys.executable, "-m", "belltone", command, str(root / f"examples/{demo}.toml"), *rest],

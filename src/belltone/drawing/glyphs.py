@@ -28,6 +28,7 @@ __all__ = [
     "ball",
     "cells",
     "flaw_glyphs",
+    "in_front",
     "joint_glyphs",
     "line_actor",
     "spring_glyphs",
@@ -37,6 +38,7 @@ __all__ = [
 Array = NDArray[np.float64]
 
 
+_IN_FRONT: Final = 60.0  # steps of depth
 _GLYPHS_ON_EDGE: Final = 7
 _RIBBON: Final = 5.0  # pixels; a held edge is drawn as a thick line
 
@@ -262,7 +264,7 @@ def line_actor(poly: vtkPolyData, colour: str, width: float, opacity: float = 1.
     mapper = vtkPolyDataMapper()
     mapper.SetInputData(poly)
     mapper.ScalarVisibilityOff()
-    mapper.SetResolveCoincidentTopologyToPolygonOffset()
+    in_front(mapper)
     actor = vtkActor()
     actor.SetMapper(mapper)
     actor.GetProperty().SetColor(*rgb(colour))
@@ -270,6 +272,12 @@ def line_actor(poly: vtkPolyData, colour: str, width: float, opacity: float = 1.
     actor.GetProperty().SetOpacity(opacity)
     actor.GetProperty().SetLighting(False)
     return actor
+
+
+def in_front(mapper: vtkPolyDataMapper) -> None:
+    """Draw lines whole that lie on a surface, which would else hide stretches of them."""
+    mapper.SetResolveCoincidentTopologyToPolygonOffset()
+    mapper.SetRelativeCoincidentTopologyLineOffsetParameters(0.0, -_IN_FRONT)
 
 
 def _solid(source: vtkPolyDataAlgorithm, colour: str, opacity: float) -> vtkActor:

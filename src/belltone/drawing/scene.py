@@ -33,6 +33,7 @@ from belltone.drawing.glyphs import (
     ball,
     cells,
     flaw_glyphs,
+    in_front,
     joint_glyphs,
     line_actor,
     spring_glyphs,
@@ -485,7 +486,7 @@ class Scene:
         mapper = vtkPolyDataMapper()
         mapper.SetInputConnection(contour.GetOutputPort())
         mapper.ScalarVisibilityOff()
-        mapper.SetResolveCoincidentTopologyToPolygonOffset()
+        in_front(mapper)
         self._nodal_actor = vtkActor()
         self._nodal_actor.SetMapper(mapper)
         self._nodal_actor.GetProperty().SetColor(*rgb(self._palette.nodal))

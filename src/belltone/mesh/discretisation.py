@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Final
+
+import numpy as np
 
 from belltone.mesh.grading import Cut
 from belltone.mesh.plate_blocks import PlateScheme
 
-__all__ = ["MAX_ORDER", "Discretisation", "SurfacePlan"]
+__all__ = ["MAX_ORDER", "Discretisation", "SurfacePlan", "fine_enough"]
 
 MAX_ORDER: Final = 8
 
@@ -57,3 +60,24 @@ class Discretisation:
     def finer(self) -> Discretisation:
         """Twice the divisions."""
         return replace(self, divisions=2 * self.divisions)
+
+
+def fine_enough(chosen: Sequence[Discretisation]) -> Discretisation:
+    """One discretisation as fine as each of those chosen for designs of one family, in order.
+
+    All share the way the middle one cuts surfaces into blocks, so that curves over a knob stay
+    smooth. Where another one has other blocks, what it divides most is taken everywhere.
+    """
+    middle = chosen[len(chosen) // 2]
+    plans: list[SurfacePlan] = []
+    for number, plan in enumerate(middle.plans):
+        times = np.array([plan.divided(place) for place in range(len(plan.counts))])
+        for other in (each.plans[number] for each in chosen):
+            theirs = [other.divided(place) for place in range(len(other.counts))]
+            same = len(theirs) == len(times)
+            times = np.maximum(times, theirs if same else max(theirs))
+        even = bool(np.all(times == 1))
+        plans.append(replace(plan, times=() if even else tuple(map(int, times))))
+    return Discretisation(
+        max(each.divisions for each in chosen), max(each.order for each in chosen), tuple(plans)
+    )

@@ -19,7 +19,7 @@ from belltone.mesh.discretisation import Discretisation, SurfacePlan
 from belltone.modes.describe import mode_set
 from belltone.modes.errors import AccuracyError, BuckledModesError, LostModesError
 from belltone.modes.estimates import member_estimate, wall_estimate
-from belltone.modes.ladder import forecast, ladder, most_unknowns, shortened
+from belltone.modes.ladder import forecast, ladder, most_unknowns, shortened, usual_last
 from belltone.modes.level import MOST_MODES, Level
 from belltone.modes.marking import divided_where_wrong
 from belltone.modes.matching import paired
@@ -350,15 +350,15 @@ def _hopeless(
     """Whether a higher order on elements of this size would bring too little.
 
     From the order before to this one errors fell by a factor; the next brings at most somewhat
-    more than it again. Where a mode is not even the same at the next order, waves are too short
-    for elements of this size.
+    more than it again, and beyond the usual orders must bring enough with no more than it. Where a
+    mode is not even the same at the next order, waves are too short for elements of this size.
     """
     if _worst(errors) >= 1:
         return True
     if before is None or before[0].elements != level.elements:
-        return False
+        return usual_last(level)
     fell = min(_worst(errors) / before[1], 1.0)
-    return _worst(errors) * fell * _BETTER > accuracy
+    return _worst(errors) * fell * (1.0 if usual_last(level) else _BETTER) > accuracy
 
 
 def _worst(errors: Array) -> float:

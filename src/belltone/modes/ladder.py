@@ -16,7 +16,7 @@ from belltone.sheet.units import format_number
 from belltone.system.assembly import Assembly
 from belltone.system.kinds import face_cuts
 
-__all__ = ["forecast", "ladder", "most_unknowns", "shortened"]
+__all__ = ["forecast", "ladder", "most_unknowns", "shortened", "usual_last"]
 
 _FIRST_ORDER: Final = 4
 _MOST_UNKNOWNS: Final = 30_000  # a member that needs more is asked for nonsense
@@ -72,7 +72,7 @@ def _wall_ladder(
         return
     level = Discretisation(1, first, plans)
     while size.unknowns(replace(level, order=first)) <= _MOST_WALL_UNKNOWNS:
-        for order in range(first, last + 1):
+        for order in range(first, last + 2):
             if size.unknowns(replace(level, order=order)) <= _MOST_WALL_UNKNOWNS:
                 level = replace(level, order=order)
                 yield level
@@ -80,6 +80,12 @@ def _wall_ladder(
         size = _Sizes(design, replace(level, divisions=1, order=1))
         # The lowest order on finer elements brings nothing the highest on coarse ones has not.
         first, last = _FINER_WALL_ORDERS
+
+
+def usual_last(level: Discretisation) -> bool:
+    """Whether the next order on the elements of walls is only worth trying if it brings the end."""
+    divided = level.divisions > 1 or any(plan.times for plan in level.plans)
+    return level.order == (_FINER_WALL_ORDERS if divided else _WALL_ORDERS)[1]
 
 
 class _Sizes:

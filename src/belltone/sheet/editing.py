@@ -25,6 +25,9 @@ Data = dict[str, Any]
 Change = tuple[Callable[[Any], None], Callable[[Data], None]]
 """What is done to the document, and the same on plain data."""
 
+_LAST: Final[dict[str, tomlkit.TOMLDocument]] = {}
+"""The document the last edit made, by its text: reading it again takes most of the next one."""
+
 _CANNOT: Final = (TOMLKitError, AttributeError, KeyError, IndexError, TypeError, ValueError)
 
 
@@ -34,10 +37,14 @@ def edited(text: str, change: Change) -> str:
     wanted = tomllib.loads(text)
     on_data(wanted)
     try:
-        document = tomlkit.parse(text)
+        document = _LAST.pop(text, None) or tomlkit.parse(text)
         on_document(document)
-        result = _spaced(tomlkit.dumps(document), text)
+        written = tomlkit.dumps(document)
+        result = _spaced(written, text)
         if tomllib.loads(result) == wanted:
+            _LAST.clear()
+            if result == written:
+                _LAST[result] = document
             return result
     except _CANNOT:
         pass  # a style this editor does not follow

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.design.values import Design, KnobValue
-from belltone.mesh.discretisation import Discretisation
+from belltone.mesh.discretisation import Discretisation, fine_enough
 from belltone.modes.modeset import ModeSet
 from belltone.modes.pairing import pair
 from belltone.modes.solve import ModeRequest, request_for
@@ -221,12 +221,7 @@ def _hardest(
             chosen.append(found)
     if not chosen:
         raise SweepError(f"the sweep has no answer at its ends or its middle: {reason}")
-    # All points share one way of cutting the surface into blocks, so that curves stay smooth.
-    return Discretisation(
-        max(each.divisions for each in chosen),
-        max(each.order for each in chosen),
-        chosen[len(chosen) // 2].plans,
-    )
+    return fine_enough(chosen)
 
 
 @dataclass
