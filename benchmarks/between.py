@@ -6,6 +6,7 @@ The other is a folder with another state of the program that this environment ca
 from __future__ import annotations
 
 import os
+import shutil
 import subprocess
 import sys
 import time
@@ -30,10 +31,14 @@ def taken(root: Path, line: str) -> float:
     """Seconds a command takes in a checkout, with nothing in store; infinite where it fails."""
     command, demo, *rest = line.split()
     with TemporaryDirectory() as folder:
+        # Results are kept beside a sheet.
+        for file in (root / "examples").glob(f"{demo}.*"):
+            if file.suffix != ".sqlite":
+                shutil.copy(file, folder)
         places = dict.fromkeys(_KEPT, folder)
         begun = time.perf_counter()
         ended = subprocess.run(
-            [sys.executable, "-m", "belltone", command, str(root / f"examples/{demo}.toml"), *rest],
+            [sys.executable, "-m", "belltone", command, f"{folder}/{demo}.toml", *rest],
             env={**os.environ, **places, "PYTHONPATH": str(root / "src")},
             capture_output=True,
         )

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from belltone.geometry.received_meshes import MeshFileError, read_faces
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.mass_properties import mass_properties
-from belltone.modes.solve import AccuracyError, ModeRequest, solve_modes
+from belltone.modes.solve import ModeRequest, NoModesError, solve_modes
 from belltone.sheet.errors import SheetError
 from tests.assemblies import design_of
 
@@ -25,7 +25,7 @@ def outcome(folder: Path, extra: str = "") -> str:
         design = design_of(MESH, extra, folder=folder)
         assert mass_properties(design).mass > 0
         found = solve_modes(design, ModeRequest(2, None, 0.5), LEVEL)
-    except (SheetError, AccuracyError) as error:
+    except (SheetError, NoModesError) as error:
         return str(error)
     assert not np.isnan(found.frequencies).any()
     return "solved"

@@ -29,3 +29,9 @@ def test_other_blocks_count_by_what_they_divide_most() -> None:
 
 def test_members_alone_have_no_plans() -> None:
     assert fine_enough([Discretisation(1, 4), Discretisation(2, 6)]) == Discretisation(2, 6)
+
+
+def test_the_finest_divisions_serve_everywhere() -> None:
+    assert chosen(4, (1, 4), (), divisions=2).finest == 8
+    assert chosen(4, ()).finest == 1
+    assert Discretisation(3, 5).finest == 3

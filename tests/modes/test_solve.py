@@ -12,8 +12,8 @@ from belltone.modes.level import Level, planned
 from belltone.modes.refine import refine
 from belltone.modes.solution import alike, carried, solved
 from belltone.modes.solve import (
-    AccuracyError,
     ModeRequest,
+    NoModesError,
     choose_discretisation,
     request_for,
     solve,
@@ -89,7 +89,7 @@ def test_more_modes_than_a_coarse_mesh_has(bar: Callable[..., Design]) -> None:
 
 
 def test_an_accuracy_out_of_reach_is_told(bar: Callable[..., Design]) -> None:
-    with pytest.raises(AccuracyError, match=r"12 modes to 1e-13 % are out of reach"):
+    with pytest.raises(NoModesError, match=r"12 modes to 1e-13 % are out of reach"):
         solve_modes(bar(RECTANGLE, rest=CLAMPED), ModeRequest(12, None, 1e-15))
 
 

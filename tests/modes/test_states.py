@@ -8,7 +8,7 @@ from scipy.special import ellipk
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.errors import BuckledModesError
 from belltone.modes.modeset import ModeSet
-from belltone.modes.solve import AccuracyError, ModeRequest, solve_modes
+from belltone.modes.solve import ModeRequest, NoModesError, solve_modes
 from tests.assemblies import design_of, held, member, modes_of, plate
 
 BAR = 'shape = "solid rectangle", width = "20 mm", height = "3 mm"'
@@ -88,7 +88,7 @@ def test_moves_that_cannot_both_be_are_told() -> None:
     text = plate("p", 300, 200, (0, 0, 0)) + held("p.east")
     text += '[[preload.moves]]\nsite = "p.west"\nz = "1 mm"\n'
     text += '[[preload.moves]]\nsite = "p.south-west"\nz = "2 mm"\n'
-    with pytest.raises(AccuracyError, match=r"“p.west” and “p.south-west”.*cannot both be"):
+    with pytest.raises(NoModesError, match=r"“p.west” and “p.south-west”.*cannot both be"):
         modes_of(text, count=2, accuracy=2e-2)
 
 
@@ -144,5 +144,5 @@ def test_an_accuracy_no_mesh_reaches_is_given_up_early() -> None:
     """A corner held at a single point gives way the more, the smaller the elements are."""
     text = plate("p", 300, 200, (0, 0, 0)) + held("p.south-east", '["y", "z"]')
     text += held("p.south-west", '["x", "y", "z", "turn x", "turn y"]')
-    with pytest.raises(AccuracyError, match="however small the elements are"):
+    with pytest.raises(NoModesError, match="however small the elements are"):
         modes_of(text, count=6, accuracy=2e-3)

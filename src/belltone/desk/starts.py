@@ -45,7 +45,11 @@ class Start:
 def starts() -> tuple[Start, ...]:
     """All starting points, in the order they are offered."""
     folder = files("belltone.desk").joinpath("starts")
-    texts = [entry.read_text(encoding="utf-8") for entry in folder.iterdir()]
+    texts = [
+        entry.read_text(encoding="utf-8")
+        for entry in folder.iterdir()
+        if entry.name.endswith(".toml")
+    ]
     found = [Start(tomllib.loads(text)["title"], text) for text in texts]
     order = {title: place for place, title in enumerate(_ORDER)}
     return tuple(sorted(found, key=lambda start: order.get(start.title, len(order))))

@@ -145,7 +145,7 @@ def modes_data(modes: ModeSet, design: Design) -> dict[str, Any]:
         "mass_kg": modes.mass,
         "unknowns": modes.unknowns,
         "order": modes.discretisation.order,
-        "divisions": modes.discretisation.divisions,
+        "divisions": modes.discretisation.finest,
         "accuracy_asked_relative": design.accuracy,
         "bands": _bands_data(design),
         "knobs": {

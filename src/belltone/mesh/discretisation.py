@@ -53,6 +53,12 @@ class Discretisation:
         """What decides the elements, whatever their order."""
         return self.divisions, self.plans
 
+    @property
+    def finest(self) -> int:
+        """The divisions where walls are divided most, which serve everywhere else as well."""
+        most = max((max(plan.times) for plan in self.plans if plan.times), default=1)
+        return self.divisions * most
+
     def lower(self) -> Discretisation:
         """The next lower order, which the error estimate compares with."""
         return replace(self, order=self.order - 1)

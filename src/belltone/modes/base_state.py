@@ -66,13 +66,14 @@ class BaseState:
 
     ``displacements`` (points, 6) in m and rad: these are real sizes. ``forces`` (points, 6) are
     `MEMBER_FORCES` in N and N m on members, `WALL_FORCES` in N/m and N on walls. ``stresses``
-    (points, 2) in Pa: on members the largest and the least axial stress of a section, on walls the
-    von Mises stress at the inner and the outer face (of received meshes, that of the membrane
-    alone, twice). ``imbalance`` is what reactions leave of the load, relative to it. ``factors``
-    are buckling factors, with ``shapes`` (factors, points, 6) relative, ``factor_error`` how much
-    the lowest differs on a coarser mesh, relative; there are none for large
-    deflection, whose state is followed instead. ``snapped`` is the share of the load at which the
-    shape snapped through, if it did; ``steps`` the shares of the load it was balanced at.
+    (points, 3) in Pa: on members the largest and the least axial stress of a section and the most
+    its shear stress can be, on walls the von Mises stress at the inner and the outer face (of
+    received meshes, that of the membrane alone, twice). ``imbalance`` is what reactions leave of
+    the load, relative to it. ``factors`` are buckling factors, with ``shapes`` (factors, points,
+    6) relative, ``factor_error`` how much the lowest differs on a coarser mesh, relative; there
+    are none for large deflection, whose state is followed instead. ``snapped`` is the share of the
+    load at which the shape snapped through, if it did; ``steps`` the shares of the load it was
+    balanced at.
     """
 
     positions: Array
@@ -89,6 +90,20 @@ class BaseState:
     scale: float
     snapped: float | None = None
     steps: tuple[float, ...] = ()
+
+    @property
+    def equivalent(self) -> Array:
+        """The von Mises stress ``(points,)`` (Pa), of members at most that."""
+        return equivalent(self.stresses)
+
+
+def equivalent(stresses: Array) -> Array:
+    """Von Mises stress of what is told of points, ``(points, 3)``: of members at most that.
+
+    Of sections whose shear stress is not known it is that of the axial stress.
+    """
+    axial = np.abs(stresses[:, :2]).max(axis=1)
+    return np.asarray(np.sqrt(axial**2 + 3 * np.nan_to_num(stresses[:, 2]) ** 2))
 
 
 def base_state(
@@ -262,8 +277,10 @@ def _measured(
     # Of plies the same sum says which is most stressed; it is no measure of their strength.
     yield ("equivalent stress, inner ply", "Pa", "plies"), stresses[:, 0]
     yield ("equivalent stress, outer ply", "Pa", "plies"), stresses[:, 1]
-    high, low = stresses.T
+    high, low, shear = stresses.T
     yield ("axial stress", "Pa", "members"), np.where(np.abs(high) >= np.abs(low), high, low)
+    yield ("shear stress, at most", "Pa", "members"), np.nan_to_num(shear)
+    yield ("von Mises stress, at most", "Pa", "members"), equivalent(stresses)
     for names, where, units in (
         (MEMBER_FORCES, "members", ("N", "N", "N", "N*m", "N*m", "N*m")),
         (WALL_FORCES, "wall forces", ("N/m", "N/m", "N/m", "N", "N", "N")),

@@ -17,7 +17,7 @@ from belltone.design.parts import MemberValue
 from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation, SurfacePlan
 from belltone.modes.describe import mode_set
-from belltone.modes.errors import AccuracyError, BuckledModesError, LostModesError
+from belltone.modes.errors import BuckledModesError, LostModesError, NoModesError
 from belltone.modes.estimates import member_estimate, wall_estimate
 from belltone.modes.ladder import forecast, ladder, most_unknowns, shortened, usual_last
 from belltone.modes.level import MOST_MODES, Level
@@ -159,7 +159,7 @@ class Climb:
             if proven:
                 self._prove(best[0])
             return best[0], self.errors(best[0])
-        raise AccuracyError(
+        raise NoModesError(
             f"{self.request.count} modes to {self.request.accuracy * 100:g} % are out of reach: "
             f"more than {most_unknowns(self.design)} unknowns would be needed; ask for fewer "
             "modes or a looser accuracy"
@@ -322,7 +322,7 @@ class Climb:
 def _stop_if_stalled(
     before: dict[int, float], level: Discretisation, worst: float, accuracy: float
 ) -> None:
-    """Raise `AccuracyError` where smaller elements of the same order bring next to nothing.
+    """Raise `NoModesError` where smaller elements of the same order bring next to nothing.
 
     ``before`` holds the worst error of each order on larger elements, and is kept up. Low orders
     are no judge of that: their errors swing with how waves fall on the elements.
@@ -333,7 +333,7 @@ def _stop_if_stalled(
         return
     if worst < _STALLED * coarser:
         return
-    raise AccuracyError(
+    raise NoModesError(
         f"{accuracy * 100:g} % is out of reach: the largest error stays near {worst * 100:.2g} % "
         "however small the elements are. Something holds, loads or joins a wall at a single point, "
         "where it gives way the more the closer one looks; let it act along a length or over a "

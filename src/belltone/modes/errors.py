@@ -5,18 +5,18 @@ from __future__ import annotations
 from belltone.errors import UserError
 from belltone.system.equilibrium import BuckledError
 
-__all__ = ["AccuracyError", "BuckledModesError", "LostModesError"]
+__all__ = ["BuckledModesError", "LostModesError", "NoModesError"]
 
 
-class AccuracyError(UserError):
+class NoModesError(UserError):
     """There is no answer: the accuracy cannot be reached, or there is nothing to solve for."""
 
 
-class LostModesError(AccuracyError):
+class LostModesError(NoModesError):
     """There are no modes: the preload could not be followed to its end on this mesh."""
 
 
-class BuckledModesError(AccuracyError):
+class BuckledModesError(NoModesError):
     """There are no modes: the preload buckles the component at ``fraction`` of itself."""
 
     def __init__(self, error: BuckledError) -> None:

@@ -9,7 +9,7 @@ from typing import Final
 from belltone.design.parts import MeshValue
 from belltone.design.values import Design
 from belltone.mesh.discretisation import MAX_ORDER, Discretisation
-from belltone.modes.errors import AccuracyError
+from belltone.modes.errors import NoModesError
 from belltone.modes.level import planned
 from belltone.progress import Progress
 from belltone.sheet.units import format_number
@@ -62,7 +62,7 @@ def _wall_ladder(
             if number and compared > _MOST_FACE_UNKNOWNS:
                 return
             if compared > _MOST_WALL_UNKNOWNS:
-                raise AccuracyError(
+                raise NoModesError(
                     f"the received mesh is too large: to tell its own error it is solved once as "
                     f"it is and once cut finer, with some {compared} unknowns, where at most "
                     f"{_MOST_WALL_UNKNOWNS} are taken on; send a coarser mesh, of at most about "

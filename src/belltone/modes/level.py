@@ -10,7 +10,7 @@ from scipy import sparse
 
 from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation
-from belltone.modes.errors import AccuracyError
+from belltone.modes.errors import NoModesError
 from belltone.modes.loaded import checked, loaded
 from belltone.modes.request import ModeRequest
 from belltone.progress import Progress
@@ -32,11 +32,11 @@ _FACTORS = 4  # of buckling
 
 
 def planned(design: Design, discretisation: Discretisation) -> Discretisation:
-    """The discretisation with a plan for every wall; raises `AccuracyError` where one has none."""
+    """The discretisation with a plan for every wall; raises `NoModesError` where one has none."""
     try:
         return with_plans(design, discretisation)
     except ValueError as error:
-        raise AccuracyError(str(error)) from error
+        raise NoModesError(str(error)) from error
 
 
 class Level:
@@ -68,7 +68,7 @@ class Level:
             self.state = loaded(self.assembly, design.preload, progress, known)
             self.system = self.state.system
         if self.system.stiffness.shape[0] <= len(self.system.rigid_names):
-            raise AccuracyError(
+            raise NoModesError(
                 "nothing is left that could vibrate: what is held, and what moves as one rigid "
                 "body, leaves no motion free; let something go, or spread a mass evenly"
             )
@@ -129,23 +129,23 @@ class Level:
 
 @contextmanager
 def told_in_words(request: ModeRequest) -> Iterator[None]:
-    """Say as `AccuracyError` what the eigensolver and the factorisation cannot do."""
+    """Say as `NoModesError` what the eigensolver and the factorisation cannot do."""
     try:
         yield
     except TooManyModesError as error:
-        raise AccuracyError(
+        raise NoModesError(
             f"more than {MOST_MODES} modes lie up to {format_number(request.up_to or 0.0)} Hz: "
             f"{error.count} were counted on a coarse mesh; ask up to a lower frequency, or "
             "for a narrower window"
         ) from error
     except SingularShiftError as error:
-        raise AccuracyError(
+        raise NoModesError(
             "the stiffness cannot be factorised: it holds numbers too far apart for a "
             "computer's sixteen digits. Is something far too thin for its length, or very "
             "soft beside something very stiff?"
         ) from error
     except MemoryError as error:
-        raise AccuracyError(
+        raise NoModesError(
             "the memory of this machine is not enough for this; ask for a looser accuracy "
             "or fewer modes, or let fewer programs run beside"
         ) from error

@@ -12,7 +12,7 @@ from scipy import sparse
 
 from belltone.design.preload import PreloadValue
 from belltone.design.values import Design
-from belltone.modes.errors import AccuracyError, BuckledModesError, LostModesError
+from belltone.modes.errors import BuckledModesError, LostModesError, NoModesError
 from belltone.modes.matching import clusters
 from belltone.modes.request import ModeRequest
 from belltone.modes.whirl import WhirlError, turning_pattern, whirls
@@ -50,7 +50,7 @@ def loaded(
     progress: Progress,
     near: tuple[Assembly, Equilibrium] | None = None,
 ) -> Equilibrium:
-    """The loaded state, begun from one that is ``near``; raises `AccuracyError` where none is."""
+    """The loaded state, begun from one that is ``near``; raises `NoModesError` where none is."""
     try:
         return equilibrium(assembly, preload, progress, near=near)
     except BuckledError as error:
@@ -58,7 +58,7 @@ def loaded(
     except LostPathError as error:
         raise LostModesError(str(error)) from error
     except UnbalancedError as error:
-        raise AccuracyError(str(error)) from error
+        raise NoModesError(str(error)) from error
 
 
 def checked(state: Equilibrium, progress: Progress) -> Factor | None:
@@ -168,7 +168,7 @@ def whirling(
         try:
             found = whirls(values, pairs.vectors, reduced, speed)
         except WhirlError as error:
-            raise AccuracyError(str(error)) from error
+            raise NoModesError(str(error)) from error
         looked_at = found.angular[: 2 * request.count]
         unsettled = np.ones(len(found.angular))
         common = min(len(before), len(looked_at))

@@ -53,7 +53,7 @@ def slopes(
 
     ``below`` and ``above`` are its design a hair to either side, ``width`` apart in the parameter.
     Equal frequencies part along the eigenvalues of their own slopes, lowest first. Raises
-    `AccuracyError` where a preload has no state there.
+    `NoModesError` where a preload has no state there.
     """
     low, high = (_Side(solution.level, design, progress) for design in (below, above))
     whirls = solution.lagging is not None

@@ -105,7 +105,7 @@ def solved(
     """Solve for the modes asked for, to rounding, and count them where ``proven`` is asked.
 
     ``start`` is a solution at the same level to begin from. More modes than ``most`` are refused.
-    Raises `AccuracyError` where there are no modes or they cannot be solved for.
+    Raises `NoModesError` where there are no modes or they cannot be solved for.
     """
     with told_in_words(request):
         if level.whirls:

@@ -8,7 +8,7 @@ from belltone.design.values import Design
 from belltone.errors import UserError
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.climb import Climb, Solved
-from belltone.modes.errors import AccuracyError
+from belltone.modes.errors import NoModesError
 from belltone.modes.level import planned
 from belltone.modes.modeset import ModeSet
 from belltone.modes.request import ModeRequest
@@ -16,8 +16,8 @@ from belltone.modes.solution import Solution
 from belltone.progress import Progress
 
 __all__ = [
-    "AccuracyError",
     "ModeRequest",
+    "NoModesError",
     "Solved",
     "choose_discretisation",
     "request_for",
@@ -70,7 +70,7 @@ def solve(
     Each frequency comes with an estimate of its own relative error, which is no number where it is
     not to be ``told`` at a given discretisation. ``near`` is a solution there of a design like this
     one, to begin from. ``like`` is one of a design that may be like it, whose discretisation is
-    tried before any other. Raises `AccuracyError` when
+    tried before any other. Raises `NoModesError` when
     the accuracy is out of reach, ``JointError`` where a joint finds nothing to join, ``ValueError``
     for a member's order below 3, and ``Cancelled`` when ``progress`` says stop.
     """

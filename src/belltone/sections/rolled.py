@@ -67,7 +67,17 @@ class Ellipse(SectionShape):
             for pair in ((a, b), (b, a))
         )
         torsion = math.pi * a**3 * b**3 / (a**2 + b**2)
-        return SectionProperties(area, area * b**2 / 4, area * a**2 / 4, torsion, across, up)
+        return SectionProperties(
+            area,
+            area * b**2 / 4,
+            area * a**2 / 4,
+            torsion,
+            across,
+            up,
+            torsion_peak=2 / (area * np.minimum(a, b)),
+            shear_peak_y=4 / (3 * area),
+            shear_peak_z=4 / (3 * area),
+        )
 
     def outline(self) -> tuple[Array, Array | None]:
         angles = np.linspace(0, 2 * math.pi, _OUTLINE_POINTS, endpoint=False)
@@ -141,6 +151,8 @@ def _values(
         *factors,
         float(second[0, 1]),
         *flows.shear_centre,
+        flows.torsion_peak,
+        *flows.shear_peaks,
     )
 
 

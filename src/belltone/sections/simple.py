@@ -39,6 +39,9 @@ class SectionProperties:
     """Area (m²), second moments about y and z (m⁴), torsion constant (m⁴), shear factors.
 
     ``product_moment`` is the integral of y z (m⁴); the shear centre is from the centroid (m).
+    ``torsion_peak`` (1/m³) is the largest shear stress a twisting moment of one brings, and
+    ``shear_peak_y`` and ``shear_peak_z`` (1/m²) what a force of one brings; no number where only
+    the other properties are known.
     """
 
     area: Array
@@ -50,6 +53,21 @@ class SectionProperties:
     product_moment: Array | float = 0.0
     shear_centre_y: Array | float = 0.0
     shear_centre_z: Array | float = 0.0
+    torsion_peak: Array | float = math.nan
+    shear_peak_y: Array | float = math.nan
+    shear_peak_z: Array | float = math.nan
+
+    def most_shear(self, across: Array, up: Array, twist: Array) -> Array:
+        """At most so large is the shear stress (Pa) of forces (N) and a twisting moment (N m).
+
+        Forces act in the centroid; the peaks of all three, wherever they are, are added up.
+        """
+        about = twist + self.shear_centre_z * across - self.shear_centre_y * up
+        return np.asarray(
+            np.abs(about) * self.torsion_peak
+            + np.abs(across) * self.shear_peak_y
+            + np.abs(up) * self.shear_peak_z
+        )
 
     def law(self, youngs_modulus: float, shear_modulus: float) -> Array:
         """Stiffness ``(..., 6, 6)`` on axial strain, shear y and z, twist, curvature y and z.
@@ -134,13 +152,17 @@ class SolidRectangle(SectionShape):
         width, height = np.asarray(self.width, float), np.asarray(self.height, float)
         area = width * height
         shear = _factors(self.shear_factor, np.asarray(5 / 6), area)
+        torsion = _rectangle_torsion(width, height)
         return SectionProperties(
             area,
             width * height**3 / 12,
             height * width**3 / 12,
-            _rectangle_torsion(width, height),
+            torsion,
             shear,
             shear,
+            torsion_peak=_rectangle_peak(width, height) / torsion,
+            shear_peak_y=1.5 / area,
+            shear_peak_z=1.5 / area,
         )
 
     def outline(self) -> tuple[Array, Array | None]:
@@ -205,17 +227,23 @@ class RectangularHollow(SectionShape):
         area = width * height - inner_width * inner_height
         enclosed = (width - wall) * (height - wall)
         girth = 2 * (width + height - 2 * wall)
+        upright = (width * height**3 - inner_width * inner_height**3) / 12
+        across = (height * width**3 - inner_height * inner_width**3) / 12
+        torsion = wall**3 * girth / 3 + 4 * enclosed**2 * wall / girth
         return SectionProperties(
             area,
-            (width * height**3 - inner_width * inner_height**3) / 12,
-            (height * width**3 - inner_height * inner_width**3) / 12,
-            wall**3 * girth / 3 + 4 * enclosed**2 * wall / girth,
+            upright,
+            across,
+            torsion,
             _factors(
                 self.shear_factor, _box_shear(height - wall, width - wall, poisson_ratio), area
             ),
             _factors(
                 self.shear_factor, _box_shear(width - wall, height - wall, poisson_ratio), area
             ),
+            torsion_peak=(2 * enclosed / girth + wall) / torsion,
+            shear_peak_y=_box_peak(height - wall, width - wall) / across,
+            shear_peak_z=_box_peak(width - wall, height - wall) / upright,
         )
 
     def outline(self) -> tuple[Array, Array | None]:
@@ -237,6 +265,19 @@ def _rectangle_torsion(width: Array, height: Array) -> Array:
     return np.asarray(long * short**3 / 3 * (1 - 192 / math.pi**5 * short / long * series))
 
 
+def _rectangle_peak(width: Array, height: Array) -> Array:
+    """Shear stress at the middle of the long sides over that of a unit twist per length, m."""
+    long, short = np.maximum(width, height), np.minimum(width, height)
+    orders = np.arange(1, 60, 2).reshape(-1, *([1] * long.ndim))
+    series = 1 / (orders**2 * np.cosh(np.minimum(orders * math.pi * long / (2 * short), 700)))
+    return np.asarray(short * (1 - 8 / math.pi**2 * series.sum(axis=0)))
+
+
+def _box_peak(flange: Array, web: Array) -> Array:
+    """First moment of half a thin-walled box over the thickness of both its webs (m²)."""
+    return np.asarray((flange * web / 2 + web**2 / 4) / 2)
+
+
 def _ring(
     diameter: float | Array, inner: Array, poisson_ratio: float, given: float | None
 ) -> SectionProperties:
@@ -250,7 +291,18 @@ def _ring(
         6 * (1 + nu) * (1 + ratio) ** 2 / ((7 + 6 * nu) * (1 + ratio) ** 2 + (20 + 12 * nu) * ratio)
     )
     shear = _factors(given, cowper, area)
-    return SectionProperties(area, bending, bending, 2 * bending, shear, shear)
+    peak = (outer**2 + outer * inner + inner**2) / (12 * bending)
+    return SectionProperties(
+        area,
+        bending,
+        bending,
+        2 * bending,
+        shear,
+        shear,
+        torsion_peak=outer / (4 * bending),
+        shear_peak_y=peak,
+        shear_peak_z=peak,
+    )
 
 
 def _box_shear(flange: Array, web: Array, nu: float) -> Array:

@@ -69,11 +69,14 @@ def outline_flows(outline: Outline) -> FlowValues:
     inverse = np.linalg.inv(second)
     shear = inverse @ flexible @ inverse
     torque = moments @ inverse
+    peaks = np.linalg.norm(np.einsum("ab,btqd->atqd", inverse, slopes[1:]), axis=3).max(axis=(1, 2))
     return FlowValues(
         torsion,
         float(1 / (area * shear[0, 0])),
         float(1 / (area * shear[1, 1])),
         (float(torque[1]), float(-torque[0])),
+        float(np.linalg.norm(stress, axis=2).max() / torsion),
+        (float(peaks[0]), float(peaks[1])),
     )
 
 

@@ -21,6 +21,7 @@ __all__ = ["FlowValues", "WallLine", "midline_walls", "wall_flows", "wall_moment
 
 Array = NDArray[np.float64]
 
+_LOOKED_AT = np.linspace(0.0, 1.0, 33)  # places along a wall for its largest stress
 _PER_ARC = 96  # straight walls for each half turn of an arc; its moments are right to 4e-4
 
 
@@ -35,12 +36,18 @@ class WallLine:
 
 @dataclass(frozen=True)
 class FlowValues:
-    """Torsion constant (m⁴), shear factors, and the shear centre from the centroid (m)."""
+    """Torsion constant (m⁴), shear factors, and the shear centre from the centroid (m).
+
+    ``torsion_peak`` (1/m³) and ``shear_peaks`` (1/m²) are the largest shear stresses of a twisting
+    moment of one, and of forces of one along both axes.
+    """
 
     torsion_constant: float
     shear_factor_y: float
     shear_factor_z: float
     shear_centre: tuple[float, float]
+    torsion_peak: float
+    shear_peaks: tuple[float, float]
 
     def seen_from(self, origin: Array) -> FlowValues:
         """The same, the shear centre told from another origin."""
@@ -108,13 +115,19 @@ def wall_flows(walls: Sequence[WallLine], area: float) -> FlowValues:
     torsion = float(np.sum(closed * arm * length) + np.sum(length * thickness**3) / 3)
     points, weights = np.polynomial.legendre.leggauss(4)
     share = 0.5 * (1 + points)
-    # Flow along a wall: its mean, less what the load has taken from the start, less that's mean.
-    flows = np.empty((2, len(thickness), 4))
-    for axis in (0, 1):
-        first, slope = start[:, axis], stop[:, axis] - start[:, axis]
-        taken = length[:, None] * (np.outer(first, share) + 0.5 * np.outer(slope, share**2))
-        mean = length * (first / 2 + slope / 6)
-        flows[axis] = thickness[:, None] * ((steps[:, 1 + axis] / length + mean)[:, None] - taken)
+
+    def flow(share: Array) -> Array:
+        """Along a wall: its mean, less what the load has taken from the start, less that's mean."""
+        flows = np.empty((2, len(thickness), len(share)))
+        for axis in (0, 1):
+            first, slope = start[:, axis], stop[:, axis] - start[:, axis]
+            taken = length[:, None] * (np.outer(first, share) + 0.5 * np.outer(slope, share**2))
+            mean = length * (first / 2 + slope / 6)
+            steady = (steps[:, 1 + axis] / length + mean)[:, None]
+            flows[axis] = thickness[:, None] * (steady - taken)
+        return flows
+
+    flows = flow(share)
     at = 0.5 * weights * length[:, None]
     second = np.einsum("awq,wq,wqb->ab", flows, at, np.repeat(unit[:, None], 4, axis=1))
     second = 0.5 * (second + second.T)
@@ -124,7 +137,16 @@ def wall_flows(walls: Sequence[WallLine], area: float) -> FlowValues:
     shear = inverse @ flexible @ inverse
     torque = moments @ inverse
     factors = [1.0 / (area * value) if value > 1e-300 else 1.0 for value in np.diag(shear)]
-    return FlowValues(torsion, factors[0], factors[1], (float(torque[1]), float(-torque[0])))
+    stress = np.abs(np.einsum("ab,bwq->awq", inverse, flow(_LOOKED_AT)))
+    peaks = (stress / thickness[:, None]).max(axis=(1, 2))
+    return FlowValues(
+        torsion,
+        factors[0],
+        factors[1],
+        (float(torque[1]), float(-torque[0])),
+        float((np.abs(closed) / thickness + thickness).max() / torsion),
+        (float(peaks[0]), float(peaks[1])),
+    )
 
 
 def _arrays(walls: Sequence[WallLine]) -> tuple[Array, Array, Array]:

@@ -56,7 +56,7 @@ class PartWitness(Protocol):
     def stressed(
         self, elements: Any, motions: Array | None, heat: float, pull: float
     ) -> tuple[Array, Array]:
-        """Resultants ``(points, 6)`` and stresses ``(points, 2)`` (Pa) of small element motions.
+        """Resultants ``(points, 6)`` and stresses ``(points, 3)`` (Pa) of small element motions.
 
         ``elements`` are those of the loaded body, whose own pose counts where there are no
         ``motions``. ``heat`` (K) and ``pull`` (N) are those it has from the start.
@@ -173,7 +173,7 @@ class PointWitness:
         self, elements: PointElements, motions: Array | None, heat: float, pull: float
     ) -> tuple[Array, Array]:
         del elements, motions, heat, pull
-        return np.zeros((1, 6)), np.zeros((1, 2))
+        return np.zeros((1, 6)), np.zeros((1, 3))
 
 
 class FaceWitness:
@@ -250,7 +250,8 @@ class FaceWitness:
         mean = self.read_faces(elements.recovered(motions, heat))
         one, two, shear = mean.T
         stress = np.sqrt(one**2 - one * two + two**2 + 3 * shear**2) / self.thickness
-        return np.hstack([mean, np.zeros_like(mean)]), np.stack([stress, stress], axis=1)
+        stresses = np.stack([stress, stress, np.zeros_like(stress)], axis=1)
+        return np.hstack([mean, np.zeros_like(mean)]), stresses
 
 
 class LineWitness:
@@ -318,7 +319,7 @@ class LineWitness:
     def stressed(
         self, elements: LineElements, motions: Array | None, heat: float, pull: float
     ) -> tuple[Array, Array]:
-        """Section forces, and the largest and least axial stress over each section."""
+        """Section forces, the largest and least axial stress, and at most so much shear stress."""
         values = elements.section_forces(motions, heat, pull)
         forces = elements.read_at(values, self._element, self._local)
         return forces, _fibres(self._mesh.member, forces)
@@ -404,11 +405,12 @@ class SurfaceWitness:
         """
         del pull
         read = self.read_elements(self._mesh.smoothed(elements.recovered(motions, heat)))
-        return read[:, :6], np.maximum(read[:, 6:], 0.0)
+        stresses = np.maximum(read[:, 6:], 0.0)
+        return read[:, :6], np.column_stack([stresses, np.zeros(len(stresses))])
 
 
 def _fibres(member: MemberValue, forces: Array) -> Array:
-    """Largest and least axial stress (Pa) over each section, of axial force and bending."""
+    """Stress (Pa) over each section: the largest and least axial one, and at most so much shear."""
     shares = np.linspace(0.0, 1.0, len(forces))
     section = member.section_at(shares)
     made = section.properties(member.material.poisson_ratio)
@@ -425,7 +427,8 @@ def _fibres(member: MemberValue, forces: Array) -> Array:
         y, z = (ends[0][corner] + shares[:, None] * (ends[1][corner] - ends[0][corner])).T
         stress = forces[:, 0] / area + curve_y * z - curve_z * y
         low, high = np.minimum(low, stress), np.maximum(high, stress)
-    return np.stack([high, low], axis=1)
+    shear = made.most_shear(forces[:, 1], forces[:, 2], forces[:, 3])
+    return np.stack([high, low, shear], axis=1)
 
 
 def _out_of_wall(shapes: Array, normals: Array, masses: Array) -> Array:

@@ -320,7 +320,7 @@ class WantedCard(SheetCard):
     def _fix(self) -> None:
         answer = self.session.answer
         used = answer.modes.discretisation if answer is not None else None
-        divisions, order = (used.divisions, used.order) if used is not None else (2, 5)
+        divisions, order = (used.finest, used.order) if used is not None else (2, 5)
         self.edit(
             "divisions and order",
             lambda sheet: sheet.with_values(
