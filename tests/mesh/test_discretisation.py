@@ -10,25 +10,24 @@ def chosen(order: int, *times: tuple[int, ...], divisions: int = 1) -> Discretis
     return Discretisation(divisions, order, plans)
 
 
-def test_each_class_is_divided_as_often_as_any_design_asks() -> None:
-    found = fine_enough(
-        [chosen(4, (1, 2, 4), (1, 1)), chosen(5, (2, 1, 1), (1, 1)), chosen(3, (1, 1, 1), (1, 1))]
-    )
-    assert found.order == 5
-    assert found.plans[0].times == (2, 2, 4)
-    assert found.plans[1].times == ()
+def test_the_finest_of_all_serves() -> None:
+    many = chosen(4, (2, 2, 4), (1, 1))
+    found = fine_enough([many, chosen(6, (1, 1, 1), (1, 1)), chosen(3, (1, 1, 1), (1, 1))])
+    assert found == many
+    high = chosen(8, (1, 1, 1), (1, 1))
+    assert fine_enough([many, high, chosen(3, (1, 1, 1), (1, 1))]) == high
 
 
-def test_other_blocks_count_by_what_they_divide_most() -> None:
-    middle = chosen(4, (1, 2, 1), divisions=2)
-    found = fine_enough([chosen(4, (1, 4)), middle, chosen(4, (1, 1, 1))])
+def test_blocks_are_those_of_the_middle() -> None:
+    middle = chosen(4, (1, 2, 1))
+    found = fine_enough([chosen(4, (1, 8), divisions=2), middle, chosen(4, (1, 1, 1))])
     assert found.divisions == 2
-    assert found.plans[0].times == (4, 4, 4)
+    assert found.plans[0].times == (8, 8, 8)
     assert found.plans[0].counts == middle.plans[0].counts
 
 
 def test_members_alone_have_no_plans() -> None:
-    assert fine_enough([Discretisation(1, 4), Discretisation(2, 6)]) == Discretisation(2, 6)
+    assert fine_enough([Discretisation(1, 6), Discretisation(2, 4)]) == Discretisation(2, 6)
 
 
 def test_the_finest_divisions_serve_everywhere() -> None:

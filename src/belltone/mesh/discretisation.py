@@ -69,21 +69,29 @@ class Discretisation:
 
 
 def fine_enough(chosen: Sequence[Discretisation]) -> Discretisation:
-    """One discretisation as fine as each of those chosen for designs of one family, in order.
+    """One discretisation for a whole family: the finest of those chosen for some of it, in order.
 
     All share the way the middle one cuts surfaces into blocks, so that curves over a knob stay
-    smooth. Where another one has other blocks, what it divides most is taken everywhere.
+    smooth. Where the finest has other blocks, what it divides most is taken everywhere.
     """
     middle = chosen[len(chosen) // 2]
+    if not middle.plans:
+        return Discretisation(
+            max(each.divisions for each in chosen), max(each.order for each in chosen)
+        )
+    finest = max(chosen, key=_fineness)
     plans: list[SurfacePlan] = []
-    for number, plan in enumerate(middle.plans):
-        times = np.array([plan.divided(place) for place in range(len(plan.counts))])
-        for other in (each.plans[number] for each in chosen):
-            theirs = [other.divided(place) for place in range(len(other.counts))]
-            same = len(theirs) == len(times)
-            times = np.maximum(times, theirs if same else max(theirs))
-        even = bool(np.all(times == 1))
-        plans.append(replace(plan, times=() if even else tuple(map(int, times))))
-    return Discretisation(
-        max(each.divisions for each in chosen), max(each.order for each in chosen), tuple(plans)
-    )
+    for plan, other in zip(middle.plans, finest.plans, strict=True):
+        same = len(plan.counts) == len(other.counts)
+        times = other.times if same else (max(other.times, default=1),) * len(plan.counts)
+        plans.append(replace(plan, times=times))
+    return replace(finest, plans=tuple(plans))
+
+
+def _fineness(level: Discretisation) -> float:
+    """Grows with how many unknowns the walls of a design have."""
+    shares = [
+        np.mean([plan.divided(number) for number in range(len(plan.counts))])
+        for plan in level.plans
+    ]
+    return float(level.divisions * level.order * np.mean(shares))

@@ -279,7 +279,8 @@ class Climb:
         if highest is None or below is None or below.lagging is not None:
             return tried.finer()
         errors = self._errors.get(tried.elements)
-        if errors is None or len(errors) != len(below.frequencies):
+        if errors is None or len(errors) != len(below.frequencies) or _worst(errors) >= 1:
+            # What is not even shown there says nothing of where it is.
             return tried.finer()
         return divided_where_wrong(below, self._solutions[highest], errors > self.request.accuracy)
 
