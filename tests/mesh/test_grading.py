@@ -98,3 +98,9 @@ def test_a_light_mass_needs_no_small_elements() -> None:
     heavy, light = (HardPlace(0, (0.1, 0.05), SIZE, mass) for mass in (40.0, 0.4))
     assert plan_surface(PLATE, [heavy]).cuts
     assert not plan_surface(PLATE, [light]).cuts
+
+
+def test_a_place_off_the_wall_cuts_nothing() -> None:
+    off = HardPlace(0, (0.0, 0.0), SIZE)  # in the bore
+    assert plan_surface(RING, [off]).cuts == ()
+    assert mesh_at(RING, off).node_areas.sum() == pytest.approx(np.pi * 0.21, rel=1e-5)

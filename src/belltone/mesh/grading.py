@@ -277,7 +277,10 @@ def plan_cuts(
             continue
         number, *_ = find_place(cutter.blocks, place.segment, np.array(place.at), scale)
         for _ in range(_MOST_CUTS):
-            uv = cutter.where(number, place)
+            try:
+                uv = cutter.where(number, place)
+            except GradingError:
+                break  # off the wall, as in a hole: the nearest place of it acts as it is
             sizes = np.linalg.norm(spread(cutter.blocks[number], uv), axis=1)
             if sizes.max() <= _ROOMY * place.size:
                 break

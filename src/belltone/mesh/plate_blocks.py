@@ -38,7 +38,6 @@ _QUADS_TRIED: Final = 5
 _STRIPS: Final = (0.25, 0.15, 0.1)  # of the spacing; widths of the strips along rims
 _OPEN: Final = 0.08  # sine of an angle between the coordinates of a block
 _WELL_OPEN: Final = 0.25  # the same when blocks are chosen: dimensions may change yet
-_HOLE_PIECES: Final = 4  # arcs round a hole
 _CONVEX: Final = 1e-6
 
 
