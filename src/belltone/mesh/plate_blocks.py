@@ -6,6 +6,7 @@ import itertools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Final
 
 import numpy as np
@@ -34,6 +35,7 @@ _CORE: Final = 0.5  # half diagonal of a disc's square core, as a share of the r
 _SAMPLES: Final = 17
 _TRIANGLES: Final = 14  # aimed at over the area when a mesh of triangles is made
 _FINER: Final = (1.0, 0.85, 0.7, 0.6, 0.5, 0.42, 0.35, 0.25)
+_SCHEMES: Final = 64
 _QUADS_TRIED: Final = 5
 _STRIPS: Final = (0.25, 0.15, 0.1)  # of the spacing; widths of the strips along rims
 _OPEN: Final = 0.08  # sine of an angle between the coordinates of a block
@@ -50,8 +52,12 @@ class PlateScheme:
     quads: Quads | None = None
 
 
+@lru_cache(maxsize=_SCHEMES)
 def plate_scheme(plate: Plate) -> PlateScheme:
-    """Choose how to cut a plate; raises `OutlineError` where no mesh is found."""
+    """Choose how to cut a plate; raises `OutlineError` where no mesh is found.
+
+    A search may take a second; who draws a plate and who solves it ask for the same one.
+    """
     outline, holes = plate.outline, plate.holes
     if isinstance(outline, Disc) and not holes:
         return PlateScheme("ring" if outline.bore else "disc")

@@ -18,6 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.geometry.outlines import inside
+from belltone.mesh.blocks import edge_key
 from belltone.mesh.triangles import (
     OutlineError,
     between,
@@ -186,7 +187,7 @@ def _paired(points: Array, triangles: NDArray[np.intp]) -> tuple[list[Face], lis
     across: dict[Edge, list[tuple[int, Face]]] = {}
     for number, (a, b, c) in enumerate(triangles.tolist()):
         for i, j, tip in ((a, b, c), (b, c, a), (c, a, b)):
-            across.setdefault((min(i, j), max(i, j)), []).append((number, (tip, i, -1, j)))
+            across.setdefault(edge_key(i, j), []).append((number, (tip, i, -1, j)))
     owners: list[tuple[int, int]] = []
     faces: list[Face] = []
     worth: list[float] = []
