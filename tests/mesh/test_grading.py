@@ -9,7 +9,9 @@ from hypothesis import strategies as st
 
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.grading import HardPlace
-from belltone.mesh.surface import FoldedMeshError, SurfaceMesh, plan_surface, surface_mesh
+from belltone.mesh.surface import SurfaceMesh
+from belltone.mesh.surface_division import FoldedMeshError, surface_mesh
+from belltone.mesh.surface_plan import plan_surface
 from tests.walls import plate, rectangle, shell, wall
 
 PLATE = wall(plate(rectangle(1, 0.6), 0.01))

@@ -11,7 +11,9 @@ from belltone.design.parts import SurfaceValue
 from belltone.design.place import Place
 from belltone.mesh import plate_blocks
 from belltone.mesh.discretisation import Discretisation
-from belltone.mesh.surface import FoldedMeshError, SurfaceMesh, plan_surface, surface_mesh
+from belltone.mesh.surface import SurfaceMesh
+from belltone.mesh.surface_division import FoldedMeshError, surface_mesh
+from belltone.mesh.surface_plan import plan_surface
 from belltone.system.kinds import place_lines, place_position
 from tests.walls import plate, rectangle, shell, wall
 

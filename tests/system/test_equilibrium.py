@@ -14,17 +14,13 @@ from belltone.modes.loaded import loaded
 from belltone.progress import Cancelled, Progress
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
-from belltone.system import equilibrium as module
+from belltone.system import load_path as module
 from belltone.system.assembly import Assembly
+from belltone.system.balance import BuckledError, Equilibrium, UnbalancedError
 from belltone.system.buckling import buckling
-from belltone.system.equilibrium import (
-    BuckledError,
-    Equilibrium,
-    UnbalancedError,
-    _Path,
-    equilibrium,
-)
+from belltone.system.equilibrium import equilibrium
 from belltone.system.lanczos import lowest_modes
+from belltone.system.load_path import LoadPath
 from tests.assemblies import joint, member
 from tests.assemblies import plate as small_plate
 from tests.modes.test_preload_references import (
@@ -75,7 +71,7 @@ def test_newton_converges_quadratically() -> None:
     """The tangent is exact: each residual is about the square of the one before."""
     design = evaluate(Sheet.from_text(cantilever(LARGE + force("b.end", x=-2.0, z=-20.0))))
     assert design.preload is not None
-    path = _Path(Assembly(design, Discretisation(3, 4)), design.preload, Progress())
+    path = LoadPath(Assembly(design, Discretisation(3, 4)), design.preload, Progress())
     path.followed()
     for sizes in path.residuals:
         last = [size for size in sizes if size > 1e-9]
@@ -93,7 +89,7 @@ def test_newton_converges_quadratically_on_a_wall_under_pressure() -> None:
     text = plate_text("0.2 bar", "large", 'thickness = "2 mm"')
     design = evaluate(Sheet.from_text(text))
     assert design.preload is not None
-    path = _Path(Assembly(design, Discretisation(1, 3)), design.preload, Progress())
+    path = LoadPath(Assembly(design, Discretisation(1, 3)), design.preload, Progress())
     path.followed()
     assert max(len(sizes) for sizes in path.residuals) <= 9
     sizes = path.residuals[-1]

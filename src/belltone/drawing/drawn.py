@@ -15,13 +15,9 @@ from belltone.design.values import Design
 from belltone.mesh.blocks import SIDES, edge_key
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.grading import HardPlace
-from belltone.mesh.surface import (
-    SurfaceMesh,
-    located,
-    plan_surface,
-    surface_mesh,
-    witness_points,
-)
+from belltone.mesh.surface import SurfaceMesh, located, witness_points
+from belltone.mesh.surface_division import surface_mesh
+from belltone.mesh.surface_plan import plan_surface
 from belltone.modes.modeset import ModeSet
 from belltone.sections.solid import ear_clipped
 from belltone.system.division import hard_places

@@ -36,7 +36,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import cache
 from typing import Final
 
 import numpy as np
@@ -50,7 +49,7 @@ from belltone.elements.directors import (
     torques,
 )
 from belltone.elements.layup import MEASURES, wall_stiffness, wall_stress
-from belltone.mesh.quadrature import gauss, lagrange, lobatto
+from belltone.elements.surface_rule import Grid, rule_of
 from belltone.sections.layups import LayupValue
 
 __all__ = ["SURFACE_STRAINS", "SurfaceElements", "SurfaceNodes"]
@@ -61,7 +60,6 @@ SURFACE_STRAINS = ("membrane", "bending", "shear")
 """The kinds of strain energy of a wall; that of drilling, which is negligible, is membrane."""
 
 _DRILLING: Final = 1e-3  # of the in-plane shear stiffness; ten times more or less moves no digit
-_UNTIED: Final = 0.15  # share of strain 12 that is not tied; its square counts in the energy
 _KEPT_NUMBERS: Final = 12_000_000  # of strains, kept for those who ask again
 _BATCH_NUMBERS: Final = 6_000_000  # numbers held at a time: strains of a batch of elements
 
@@ -122,99 +120,6 @@ class _Batch:
         return len(self.made)
 
 
-@dataclass(frozen=True)
-class _Grid:
-    """Shape functions and slopes along both coordinates on a grid, each ``(points, nodes)``."""
-
-    values: Array
-    slopes: tuple[Array, Array]
-
-
-@dataclass(frozen=True)
-class _Rule:
-    """Everything at one order that does not depend on the geometry.
-
-    ``sources`` gives for each strain 11, 22, 12, 13, 23 the place of its grid in ``grids``;
-    ``spread`` the interpolation from there to the integration points, ``onto`` that of shape
-    functions and both their slopes there, ``(points nodes, grid)``, and ``pairs`` the products
-    of shape functions ``(points, nodes²)`` in the strain's second variation there.
-    """
-
-    grids: tuple[_Grid, ...]
-    sources: tuple[int, ...]
-    spread: tuple[Array, ...]
-    onto: tuple[tuple[Array, ...], ...]
-    pairs: tuple[Array, ...]
-    at_points: _Grid
-    weights: Array
-
-
-def _grid(order: int, first: Array, second: Array) -> _Grid:
-    nodes = lobatto(order)
-    value_1, slope_1 = lagrange(nodes, first)
-    value_2, slope_2 = lagrange(nodes, second)
-    return _Grid(_kron(value_2, value_1), (_kron(value_2, slope_1), _kron(slope_2, value_1)))
-
-
-def _kron(second: Array, first: Array) -> Array:
-    """Products over both coordinates, the first running fastest."""
-    return np.asarray(np.kron(second, first), float)
-
-
-@cache
-def _rule(order: int) -> _Rule:
-    full, weights = gauss(order + 1)
-    less, nodes = gauss(order)[0], lobatto(order)
-    lines = ((less, nodes), (nodes, less), (less, less))
-    grids = tuple(_grid(order, *pair) for pair in lines)
-    spread = tuple(
-        _kron(lagrange(second, full)[0], lagrange(first, full)[0]) for first, second in lines
-    )
-    at_points = _grid(order, full, full)
-    if order == 1:
-        # The classical four-node element reduces the shear alone.
-        sources: tuple[int, ...] = (3, 3, 3, 0, 1)
-        spread = (*spread, np.eye(len(full) ** 2))
-        grids = (*grids, at_points)
-    else:
-        sources = (0, 1, 2, 0, 1)
-        # Strain 12 at its own points alone does not see a motion that is a Legendre polynomial
-        # along both coordinates; stress stiffness does, and would let long thin elements buckle.
-        joined = _Grid(
-            np.vstack([grids[2].values, at_points.values]),
-            tuple(  # type: ignore[arg-type]
-                np.vstack(pair) for pair in zip(grids[2].slopes, at_points.slopes, strict=True)
-            ),
-        )
-        grids = (*grids[:2], joined)
-        spread = (
-            *spread[:2],
-            np.hstack([(1 - _UNTIED) * spread[2], _UNTIED * np.eye(len(full) ** 2)]),
-        )
-    pairs = tuple(_pair_table(grids[source], place) for place, source in enumerate(sources))
-    onto = tuple(
-        tuple(
-            (spread[source][:, None] * shape.T).reshape(-1, len(shape))
-            for shape in (grids[source].values, *grids[source].slopes)
-        )
-        for source in sources
-    )
-    return _Rule(grids, sources, spread, onto, pairs, at_points, _kron(weights, weights))
-
-
-def _pair_table(grid: _Grid, place: int) -> Array:
-    """Products of shape functions in strain 11, 22, 12, 13 or 23, ``(points, nodes²)``."""
-    first, second = grid.slopes
-    if place == 2:
-        table = first[:, :, None] * second[:, None] + second[:, :, None] * first[:, None]
-    elif place < 2:
-        slope = grid.slopes[place]
-        table = slope[:, :, None] * slope[:, None]
-    else:
-        table = grid.slopes[place - 3][:, :, None] * grid.values[:, None]
-    return np.asarray(table.reshape(len(table), -1))
-
-
 class SurfaceElements:
     """Matrices of the elements of one wall, and what their strains are.
 
@@ -225,7 +130,7 @@ class SurfaceElements:
         self, nodes: SurfaceNodes, layup: LayupValue, now: tuple[Array, Array] | None = None
     ) -> None:
         self._nodes, self._layup = nodes, layup
-        self._rule = _rule(nodes.order)
+        self._rule = rule_of(nodes.order)
         self.size = 6 * (nodes.order + 1) ** 2
         self._known = _KnownWalls()
         self._strained_batches: dict[int, tuple[Array, Array]] = {}
@@ -333,9 +238,7 @@ class SurfaceElements:
             pieces.append(
                 np.concatenate([stress.membrane, stress.moments, stress.von_mises], axis=-1)
             )
-        points, _ = gauss(self._nodes.order + 1)
-        line, _ = lagrange(points, lobatto(self._nodes.order))
-        return np.asarray(np.matmul(_kron(line, line), np.concatenate(pieces)))
+        return np.asarray(np.matmul(self._rule.to_nodes, np.concatenate(pieces)))
 
     def points(self) -> Array:
         """Integration points ``(elements, points, 3)`` as made (m)."""
@@ -379,11 +282,9 @@ class SurfaceElements:
     def energy_density(self, motions: Array) -> Array:
         """Strain energy per area (J/m²) at the nodes of elements, ``(modes, elements, nodes)``."""
         energies = self._energies(motions).sum(axis=-1)
-        points, _ = gauss(self._nodes.order + 1)
-        line, _ = lagrange(points, lobatto(self._nodes.order))
         areas = self._areas()
         density = energies / (areas * self._rule.weights)
-        return np.asarray(density @ np.kron(line, line).T)
+        return np.asarray(density @ self._rule.to_nodes.T)
 
     def _areas(self) -> Array:
         tangents = self._tangents(self._nodes.positions, self._rule.at_points)
@@ -518,7 +419,7 @@ class SurfaceElements:
     # -- strains --------------------------------------------------------------------------------
 
     @staticmethod
-    def _tangents(positions: Array, grid: _Grid) -> Array:
+    def _tangents(positions: Array, grid: Grid) -> Array:
         return np.stack([np.matmul(slope, positions) for slope in grid.slopes], axis=-2)
 
     def _strains(self, part: _Batch) -> tuple[Array, Array]:
@@ -572,7 +473,7 @@ class SurfaceElements:
             )
         return result.reshape(elements, points, MEASURES, 6 * count)
 
-    def _base(self, now: _Posed, grid: _Grid) -> tuple[Array, Array, Array]:
+    def _base(self, now: _Posed, grid: Grid) -> tuple[Array, Array, Array]:
         """Director, tangents and slopes of the director on a grid."""
         return (
             np.matmul(grid.values, now.directors),
@@ -667,7 +568,7 @@ class _Walls:
 
 
 def _fields(
-    grid: _Grid, positions: Array, directors: Array
+    grid: Grid, positions: Array, directors: Array
 ) -> tuple[tuple[Array, Array], tuple[Array, Array], Array]:
     """Slopes of positions and of directors along both coordinates, and the directors, on a grid."""
     first, second = grid.slopes

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import itertools
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any, Final
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,49 +14,31 @@ from scipy import sparse
 
 from belltone.design.parts import SurfaceValue
 from belltone.design.place import Place
-from belltone.geometry.charts import chart_of
-from belltone.geometry.shapes import Extruded, Lofted, Plate, Revolved, extent
-from belltone.mesh.blocks import SIDES, Block, Blocks, EdgeClasses, find_place
-from belltone.mesh.discretisation import Discretisation, SurfacePlan
+from belltone.geometry.shapes import Extruded, Plate, Revolved, extent
+from belltone.mesh.blocks import SIDES, Block, Blocks, find_place
 from belltone.mesh.feet import ElementFinder
-from belltone.mesh.grading import GradingError, HardPlace, graded, plan_cuts
-from belltone.mesh.plate_blocks import PlateScheme, plate_blocks, plate_scheme, unfolded
 from belltone.mesh.quadrature import lagrange, lobatto, lobatto_weights
 from belltone.mesh.reading import reading_rows
-from belltone.mesh.shell_blocks import drawn_blocks, revolved_blocks
 from belltone.mesh.sites import Feet, SiteNodes
-from belltone.mesh.triangles import OutlineError
 
 __all__ = [
-    "FoldedMeshError",
     "Imprint",
     "SurfaceMesh",
+    "block_slopes",
+    "chart_scale",
     "located",
-    "plan_surface",
-    "surface_blocks",
-    "surface_mesh",
     "witness_points",
 ]
 
 Array = NDArray[np.float64]
 IntArray = NDArray[np.intp]
 
-_AIMED: Final = 4.0  # elements over the whole area at one division, unless blocks ask for more
 _FOOTPRINT: Final = 8
-_LIGHT: Final = 0.1  # of the wall's mass
 _PROBE: Final = 1e-5  # of a block; a step for slopes
-_NO_RIM: Final = 3.0  # thicknesses; an element so short shows the edge layer by itself
-_RIM_WIDTH: Final = 1.0  # thicknesses; the edge layer fades by a factor of twenty within one
-_NARROWEST_RIM: Final = 0.005  # of the edge; below it the layer matters less than rounding does
-_WIDEST_RIM: Final = 0.3  # of an element
-_MOST_COUNT: Final = 12  # along one block edge; longer strips are better described as members
+_SAME_PLACE: Final = 0.005  # of a block; between elements so narrow nothing is told apart
 _SMOOTH: Final = 0.999  # length of the mean of directors that agree
 _WITNESSES: Final = 1400  # points at which shapes are read, over all blocks
 _FEWEST_WITNESSES: Final = 6  # along an edge of a block
-
-
-class FoldedMeshError(ValueError):
-    """A mesh planned for another design turns inside out on this one."""
 
 
 @dataclass(frozen=True)
@@ -71,7 +52,7 @@ class Imprint:
     def same(self, other: Imprint) -> bool:
         """Whether two are so near that one will do."""
         here, there = (self.block, self.axis), (other.block, other.axis)
-        return here == there and abs(self.value - other.value) < _NARROWEST_RIM
+        return here == there and abs(self.value - other.value) < _SAME_PLACE
 
 
 @dataclass(frozen=True)
@@ -135,7 +116,7 @@ class SurfaceMesh:
         sides = {0: (grid[:, 0], grid[:, -1]), 1: (grid[0], grid[-1])}
         for mark in self.marks:
             for end, side in enumerate(sides[mark.axis]):
-                on = np.abs(self.spans[:, 2 * mark.axis + end] - mark.value) < _NARROWEST_RIM
+                on = np.abs(self.spans[:, 2 * mark.axis + end] - mark.value) < _SAME_PLACE
                 found[self.connectivity[on & (self.block == mark.block)][:, side]] = True
         return np.asarray(found)
 
@@ -349,10 +330,7 @@ class SurfaceMesh:
         In a wall that can shear, a true point gives way without limit under a force, so what is
         fixed at a point acts on a circle as wide as the wall is thick.
         """
-        probe = np.array([[u, v], [u + _PROBE, v], [u, v + _PROBE]])
-        probe -= np.where(probe > 1, 2 * _PROBE, 0.0)
-        there = located(self.surface, self.blocks.blocks[block], *probe.T)[0]
-        slopes = (there[1:] - there[0]) / (probe[1:] - probe[0]).sum(axis=1)[:, None]
+        slopes = block_slopes(self.surface, self.blocks.blocks[block], u, v)
         angles = np.arange(_FOOTPRINT) * 2 * math.pi / _FOOTPRINT
         metric = slopes @ slopes.T
         half = np.linalg.cholesky(np.linalg.inv(metric))
@@ -377,195 +355,6 @@ def chart_scale(surface: SurfaceValue) -> Array:
     return np.array([1.0, shape.length if isinstance(shape, Extruded) else shape.span])
 
 
-def plan_surface(surface: SurfaceValue, places: Sequence[HardPlace] = ()) -> SurfacePlan:
-    """Choose how a surface is cut, and element counts that make its elements about square.
-
-    Blocks become smaller towards ``places``. Raises ``ValueError`` where an outline cannot be
-    meshed.
-    """
-    scheme = plate_scheme(surface.shape) if isinstance(surface.shape, Plate) else None
-    blocks = surface_blocks(surface, scheme)
-    scale = chart_scale(surface)
-
-    def spread(block: Block, uv: Array) -> Array:
-        at = uv + np.where(uv > 0.5, -_PROBE, _PROBE) * np.array([[0, 0], [1, 0], [0, 1]])
-        here, *there = located(surface, block, *at.T)[0]
-        return np.asarray((np.array(there) - here) / (at[1:] - at[0]).sum(axis=1)[:, None])
-
-    classes = blocks.edge_classes()
-    light = _LIGHT * _class_lengths(surface, blocks, classes)[1] * surface.layup.density
-    light *= surface.thickness.mean
-    cuts = plan_cuts(blocks, places, scale, spread, light)
-    blocks = graded(blocks, cuts, places, scale)
-    classes = blocks.edge_classes()
-    lengths, area = _class_lengths(surface, blocks, classes)
-    wished = math.sqrt(area / _AIMED)
-    counts = [min(max(1, round(length / wished)), _MOST_COUNT) for length in lengths]
-    return SurfacePlan(scheme, tuple(counts), cuts)
-
-
-def _class_lengths(
-    surface: SurfaceValue, blocks: Blocks, classes: EdgeClasses
-) -> tuple[list[float], float]:
-    """Mean length of the edges of each class, and the area, both roughly (m, m²)."""
-    chart = chart_of(surface.shape)
-    line = np.linspace(0.0, 1.0, 9)
-    zero, one = np.zeros(9), np.ones(9)
-    lengths: dict[int, list[float]] = {}
-    area = 0.0
-    for block in blocks.blocks:
-        sizes: list[float] = []
-        for u, v in ((line, zero), (one, line), (line, one), (zero, line)):
-            places = chart.locate(block.segment, *block.chart(u, v).T).positions
-            sizes.append(float(np.linalg.norm(np.diff(places, axis=0), axis=1).sum()))
-        area += 0.25 * (sizes[0] + sizes[2]) * (sizes[1] + sizes[3])
-        for (a, b), size in zip(SIDES, sizes, strict=True):
-            number, _ = classes.of(block.vertices[a], block.vertices[b])
-            lengths.setdefault(number, []).append(size)
-    return [float(np.mean(lengths[number])) for number in range(classes.count)], area
-
-
-def _breaks(
-    surface: SurfaceValue,
-    blocks: Blocks,
-    classes: EdgeClasses,
-    plan: SurfacePlan,
-    divisions: int,
-    imprints: Sequence[Imprint],
-) -> list[Array]:
-    """Where the elements along each class of edges begin and end, as shares.
-
-    Beside a rim stands one narrow element: at free edges the shear of a wall changes within a
-    thickness of the edge, and a large element beside it would never converge.
-    """
-    lengths, _ = _class_lengths(surface, blocks, classes)
-    wanted: dict[int, list[float]] = {}
-    for mark in imprints:
-        vertices = blocks.blocks[mark.block].vertices
-        group, forward = classes.of(vertices[0], vertices[1 if mark.axis == 0 else 3])
-        if group not in classes.two_way:
-            wanted.setdefault(group, []).append(mark.value if forward else 1 - mark.value)
-    result: list[Array] = []
-    for number, (length, count) in enumerate(zip(lengths, plan.counts, strict=True)):
-        times = divisions * plan.divided(number)
-        narrow = max(_RIM_WIDTH * surface.thickness.mean / length, _NARROWEST_RIM)
-        narrow = min(narrow, _WIDEST_RIM / (count * times))
-        one_way = number not in classes.two_way
-        one_way &= length > _NO_RIM * count * times * surface.thickness.mean
-        first = narrow if one_way and (number, True) in classes.rims else 0.0
-        last = 1 - narrow if one_way and (number, False) in classes.rims else 1.0
-        inner = _shared_out(first, last, (count, times), wanted.get(number, []))
-        result.append(np.unique(np.concatenate([[0.0], inner, [1.0]])))
-    return result
-
-
-def _shared_out(
-    first: float, last: float, count: tuple[int, int], wanted: Sequence[float]
-) -> Array:
-    """Ends of elements between two shares, some of the ends being given.
-
-    There are about as many as the first count says, each divided by the second.
-    """
-    ends = [first]
-    for value in sorted(wanted):
-        if value - ends[-1] > _NARROWEST_RIM and last - value > _NARROWEST_RIM:
-            ends.append(value)
-    ends.append(last)
-    pieces = [
-        np.linspace(
-            low, high, count[1] * max(1, round(count[0] * (high - low) / (last - first))) + 1
-        )
-        for low, high in itertools.pairwise(ends)
-    ]
-    return np.unique(np.concatenate(pieces))
-
-
-def surface_blocks(surface: SurfaceValue, scheme: PlateScheme | None) -> Blocks:
-    """The blocks of a surface by a plate's scheme, or by the shell's own shape."""
-    shape = surface.shape
-    if isinstance(shape, Revolved):
-        return revolved_blocks(shape)
-    if isinstance(shape, Extruded | Lofted):
-        return drawn_blocks(shape)
-    assert scheme is not None
-    return plate_blocks(shape, scheme)
-
-
-def surface_mesh(
-    surface: SurfaceValue,
-    discretisation: Discretisation,
-    plan: SurfacePlan,
-    imprints: Sequence[Imprint] = (),
-    places: Sequence[HardPlace] = (),
-) -> SurfaceMesh:
-    """Divide one plate or shell; elements end at every imprint.
-
-    ``places`` are those the plan was made for, where they are now.
-
-    Raises `FoldedMeshError` where its plan no longer fits.
-    """
-    if plan.scheme is not None and isinstance(surface.shape, Plate):
-        try:
-            fits = unfolded(surface.shape, plan.scheme)
-        except (OutlineError, ValueError, IndexError, np.linalg.LinAlgError) as error:
-            raise FoldedMeshError(str(error)) from error
-        if not fits:
-            raise FoldedMeshError(f"the blocks of “{surface.name}” fold")
-    try:
-        blocks = graded(
-            surface_blocks(surface, plan.scheme), plan.cuts, places, chart_scale(surface)
-        )
-    except GradingError as error:
-        raise FoldedMeshError(f"a place has left its block of “{surface.name}”") from error
-    order = discretisation.order
-    classes = blocks.edge_classes()
-    breaks = _breaks(surface, blocks, classes, plan, discretisation.divisions, imprints)
-    numbering = _Numbering(order)
-    pieces: list[tuple[NDArray[Any], ...]] = []
-    flats: list[IntArray] = []
-    placed: list[Array] = []
-    for number, block in enumerate(blocks.blocks):
-        ends: list[Array] = []
-        for a, b in ((0, 1), (0, 3)):
-            group, forward = classes.of(block.vertices[a], block.vertices[b])
-            ends.append(breaks[group] if forward else 1 - breaks[group][::-1])
-        u_cuts, v_cuts = (len(end) - 1 for end in ends)
-        nodes = numbering.block(block, u_cuts, v_cuts)
-        across, up = np.meshgrid(*(_line(end, order) for end in ends))
-        found = located(surface, block, across.ravel(), up.ravel())
-        gather = _gather(u_cuts, v_cuts, order)
-        flat = nodes.ravel()
-        flats.append(flat)
-        placed.append(found[0])
-        spans = np.array(
-            [
-                (ends[0][i], ends[0][i + 1], ends[1][j], ends[1][j + 1])
-                for j, i in itertools.product(range(v_cuts), range(u_cuts))
-            ]
-        )
-        pieces.append(
-            (flat[gather], np.full(len(gather), number), spans, *(p[gather] for p in found[1:]))
-        )
-    coordinates = np.empty((numbering.count, 3))
-    coordinates[np.concatenate(flats)] = np.concatenate(placed)
-    joined = [np.concatenate(column) for column in zip(*pieces, strict=True)]
-    return SurfaceMesh(
-        surface,
-        order,
-        blocks,
-        coordinates,
-        joined[0],
-        joined[1],
-        joined[2],
-        joined[3],
-        joined[4],
-        joined[5],
-        numbering.chains,
-        numbering.vertices,
-        tuple(imprints),
-    )
-
-
 def witness_points(blocks: Blocks) -> tuple[IntArray, Array, Array, int]:
     """Fixed places ``(block, u, v)`` on every block, and how many there are along an edge."""
     count = len(blocks.blocks)
@@ -573,24 +362,6 @@ def witness_points(blocks: Blocks) -> tuple[IntArray, Array, Array, int]:
     line = np.linspace(0.0, 1.0, along)
     u, v = (grid.ravel() for grid in np.meshgrid(line, line))
     return np.repeat(np.arange(count), len(u)), np.tile(u, count), np.tile(v, count), along
-
-
-def _line(breaks: Array, order: int) -> Array:
-    """Node places along a block edge whose elements end at ``breaks``, 0 to 1."""
-    inner = 0.5 * (lobatto(order)[:-1] + 1)
-    places = breaks[:-1, None] + inner * np.diff(breaks)[:, None]
-    return np.append(places.ravel(), 1.0)
-
-
-def _gather(u_cuts: int, v_cuts: int, order: int) -> IntArray:
-    """Places in a block's grid of nodes for each of its elements."""
-    wide = u_cuts * order + 1
-    local = np.arange(order + 1)
-    one = (local[:, None] * wide + local[None, :]).ravel()
-    starts = (
-        np.arange(v_cuts)[:, None] * order * wide + np.arange(u_cuts)[None, :] * order
-    ).ravel()
-    return np.asarray(starts[:, None] + one[None, :])
 
 
 def located(
@@ -601,41 +372,9 @@ def located(
     return surface.locate(block.segment, first, second)
 
 
-class _Numbering:
-    """Numbers nodes so that blocks share those of their common vertices and edges."""
-
-    def __init__(self, order: int) -> None:
-        self._order = order
-        self.count = 0
-        self.vertices: dict[int, int] = {}
-        self.chains: dict[tuple[int, int], IntArray] = {}
-
-    def _new(self, count: int) -> IntArray:
-        self.count += count
-        return np.arange(self.count - count, self.count)
-
-    def _vertex(self, vertex: int) -> int:
-        if vertex not in self.vertices:
-            self.vertices[vertex] = int(self._new(1)[0])
-        return self.vertices[vertex]
-
-    def _inner(self, a: int, b: int, cuts: int) -> IntArray:
-        """Nodes between two vertices, from a to b."""
-        if (a, b) not in self.chains:
-            chain = self._new(cuts * self._order - 1)
-            self.chains[(a, b)], self.chains[(b, a)] = chain, chain[::-1]
-        return self.chains[(a, b)]
-
-    def block(self, block: Block, u_cuts: int, v_cuts: int) -> IntArray:
-        """Node numbers ``(along v, along u)`` of a block."""
-        a, b, c, d = block.vertices
-        wide, high = u_cuts * self._order + 1, v_cuts * self._order + 1
-        nodes = np.empty((high, wide), dtype=np.intp)
-        for place, vertex in (((0, 0), a), ((0, -1), b), ((-1, -1), c), ((-1, 0), d)):
-            nodes[place] = self._vertex(vertex)
-        nodes[0, 1:-1] = self._inner(a, b, u_cuts)
-        nodes[-1, 1:-1] = self._inner(d, c, u_cuts)
-        nodes[1:-1, 0] = self._inner(a, d, v_cuts)
-        nodes[1:-1, -1] = self._inner(b, c, v_cuts)
-        nodes[1:-1, 1:-1] = self._new((wide - 2) * (high - 2)).reshape(high - 2, wide - 2)
-        return nodes
+def block_slopes(surface: SurfaceValue, block: Block, u: float, v: float) -> Array:
+    """How the middle surface moves (m) along both coordinates of a block, ``(2, 3)``."""
+    here = np.array([u, v])
+    at = here + np.where(here > 0.5, -_PROBE, _PROBE) * np.array([[0, 0], [1, 0], [0, 1]])
+    there = located(surface, block, *at.T)[0]
+    return np.asarray((there[1:] - there[0]) / (at[1:] - here).sum(axis=1)[:, None])

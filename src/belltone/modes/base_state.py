@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 from belltone.design.parts import SurfaceValue
 from belltone.design.values import Design
 from belltone.system.assembly import Assembly
+from belltone.system.balance import Equilibrium
 from belltone.system.buckling import Buckling
-from belltone.system.equilibrium import Equilibrium
 from belltone.system.witness import Witness
 
 __all__ = ["BaseState", "Largest", "Reaction", "base_state"]

@@ -13,9 +13,9 @@ from belltone.modes.kinds import (
     MEMBER_ENERGIES,
     MIXED_ENERGIES,
     WALL_ENERGIES,
-    assembly_kind_names,
     energy_shares,
     kind_names,
+    kind_names_of_several,
     mixed_energies,
     wall_kind_names,
     wall_shares,
@@ -119,7 +119,9 @@ def _kinds(fine: Solution, motions: Array) -> tuple[tuple[str, ...], Array, Arra
     shares = wall_shares(np.column_stack([mixed, springs]))
     read = witness.shapes(motions)
     names = tuple(part.name for part in design.parts)
-    kinds = assembly_kind_names(shares, by_part, names, witness.moving(read), witness.across(read))
+    kinds = kind_names_of_several(
+        shares, by_part, names, witness.moving(read), witness.across(read)
+    )
     return MIXED_ENERGIES, shares, by_part, kinds
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from belltone.errors import UserError
-from belltone.system.equilibrium import BuckledError
+from belltone.system.balance import BuckledError
 
 __all__ = ["BuckledModesError", "LostModesError", "NoModesError"]
 

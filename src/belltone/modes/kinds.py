@@ -11,9 +11,9 @@ __all__ = [
     "MEMBER_ENERGIES",
     "MIXED_ENERGIES",
     "WALL_ENERGIES",
-    "assembly_kind_names",
     "energy_shares",
     "kind_names",
+    "kind_names_of_several",
     "mixed_energies",
     "wall_kind_names",
     "wall_shares",
@@ -113,7 +113,7 @@ _DOMINANT: Final = 0.6  # share of the energy with which one part is what the mo
 _DIRECT: Final = 0.6  # share of the motion along one axis with which it is named
 
 
-def assembly_kind_names(
+def kind_names_of_several(
     shares: Array, part_shares: Array, part_names: tuple[str, ...], moving: Array, across: Array
 ) -> tuple[str, ...]:
     """Name modes of several parts: what strains, in which part if in one, and which way it moves.

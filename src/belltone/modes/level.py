@@ -16,9 +16,9 @@ from belltone.modes.request import ModeRequest
 from belltone.progress import Progress
 from belltone.sheet.units import format_number
 from belltone.system.assembly import Assembly, System
+from belltone.system.balance import Equilibrium
 from belltone.system.buckling import Buckling, buckling
 from belltone.system.division import with_plans
-from belltone.system.equilibrium import Equilibrium
 from belltone.system.factor import Factor, SingularShiftError
 from belltone.system.kinds import kind_of
 from belltone.system.lanczos import TooManyModesError, free_shift, shifted_factor

@@ -18,14 +18,9 @@ from belltone.modes.request import ModeRequest
 from belltone.modes.whirl import WhirlError, turning_pattern, whirls
 from belltone.progress import Progress
 from belltone.system.assembly import Assembly, System
+from belltone.system.balance import BuckledError, Equilibrium, LostPathError, UnbalancedError
 from belltone.system.buckling import buckling
-from belltone.system.equilibrium import (
-    BuckledError,
-    Equilibrium,
-    LostPathError,
-    UnbalancedError,
-    equilibrium,
-)
+from belltone.system.equilibrium import equilibrium
 from belltone.system.factor import Factor, SingularShiftError
 from belltone.system.lanczos import free_shift, lowest_modes
 from belltone.system.loads import gyroscopic

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, fields, replace
+from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +16,8 @@ from belltone.modes.matching import clusters
 __all__ = ["Mode", "ModeSet"]
 
 Array = NDArray[np.float64]
+
+_BY_MODE: Final = {"by mode": True}  # fields with one entry for every mode, in order
 
 
 @dataclass(frozen=True)
@@ -79,27 +82,27 @@ class ModeSet:
     ``waves`` round with the spin (against it: negative). ``base`` is the state of the preload.
     """
 
-    frequencies: Array
-    errors: Array
+    frequencies: Array = field(metadata=_BY_MODE)
+    errors: Array = field(metadata=_BY_MODE)
     rigid_names: tuple[str, ...]
-    kinds: tuple[str, ...]
+    kinds: tuple[str, ...] = field(metadata=_BY_MODE)
     energy_names: tuple[str, ...]
-    energies: Array
-    modal_masses: Array
-    effective: Array
-    shapes: Array
-    densities: Array
-    signatures: Array
+    energies: Array = field(metadata=_BY_MODE)
+    modal_masses: Array = field(metadata=_BY_MODE)
+    effective: Array = field(metadata=_BY_MODE)
+    shapes: Array = field(metadata=_BY_MODE)
+    densities: Array = field(metadata=_BY_MODE)
+    signatures: Array = field(metadata=_BY_MODE)
     discretisation: Discretisation
     unknowns: int
     complete: bool | None
     mass: float
     part_names: tuple[str, ...]
-    part_energies: Array
+    part_energies: Array = field(metadata=_BY_MODE)
     point_counts: tuple[int, ...]
     skipped: int = 0
-    lagging: Array | None = None
-    waves: tuple[int, ...] = ()
+    lagging: Array | None = field(default=None, metadata=_BY_MODE)
+    waves: tuple[int, ...] = field(default=(), metadata=_BY_MODE)
     base: BaseState | None = None
 
     def __len__(self) -> int:
@@ -148,26 +151,15 @@ class ModeSet:
 
     def limited(self, count: int) -> ModeSet:
         """The set with at most ``count`` flexible modes."""
-        keep = self.rigid_count + count
-        by_mode = {
-            name: getattr(self, name)[:keep]
-            for name in (
-                "frequencies",
-                "errors",
-                "kinds",
-                "energies",
-                "modal_masses",
-                "effective",
-                "shapes",
-                "densities",
-                "signatures",
-                "part_energies",
-                "waves",
-            )
-        }
-        if self.lagging is not None:
-            by_mode["lagging"] = self.lagging[:keep]
-        return replace(self, **by_mode)
+        return self._picked(slice(self.rigid_count + count))
+
+    def _picked(self, chosen: slice) -> ModeSet:
+        picked: dict[str, Any] = {}
+        for each in fields(self):
+            value = getattr(self, each.name)
+            if each.metadata == _BY_MODE and value is not None:
+                picked[each.name] = value[chosen]
+        return replace(self, **picked)
 
     def part_shapes(self, index: int) -> dict[str, Array]:
         """One mode's shape ``(points, 6)`` by part."""

@@ -17,7 +17,7 @@ from belltone.modes.loaded import aligned, eigenvalues, whirling
 from belltone.modes.matching import assurance
 from belltone.modes.request import ModeRequest
 from belltone.modes.signatures import signatures
-from belltone.system.equilibrium import BuckledError
+from belltone.system.balance import BuckledError
 from belltone.system.lanczos import lowest_modes, window_modes
 
 __all__ = ["Solution", "alike", "carried", "missed", "solved"]

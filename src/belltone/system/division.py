@@ -16,13 +16,9 @@ from belltone.geometry.features import AXIS, END, START
 from belltone.mesh.discretisation import Discretisation, SurfacePlan
 from belltone.mesh.grading import HardPlace
 from belltone.mesh.imprints import JoinedLine, JoinedPoint, hard_place, imprints
-from belltone.mesh.surface import (
-    FoldedMeshError,
-    Imprint,
-    SurfaceMesh,
-    plan_surface,
-    surface_mesh,
-)
+from belltone.mesh.surface import Imprint, SurfaceMesh
+from belltone.mesh.surface_division import FoldedMeshError, surface_mesh
+from belltone.mesh.surface_plan import plan_surface
 from belltone.system.bodies import Mesh
 from belltone.system.kinds import Division, kind_of, location, place_lines
 

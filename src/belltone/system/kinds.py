@@ -27,7 +27,9 @@ from belltone.mesh.faces import FaceMesh, face_mesh
 from belltone.mesh.line import LineMesh, line_mesh
 from belltone.mesh.point import PointMesh
 from belltone.mesh.site_lines import member_lines, mesh_lines, wall_lines
-from belltone.mesh.surface import SurfaceMesh, plan_surface, surface_mesh
+from belltone.mesh.surface import SurfaceMesh
+from belltone.mesh.surface_division import surface_mesh
+from belltone.mesh.surface_plan import plan_surface
 from belltone.system.bodies import Body, Elements, Mesh
 from belltone.system.witness import (
     FaceWitness,

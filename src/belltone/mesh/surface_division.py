@@ -1,0 +1,223 @@
+"""A plate or shell divided into elements: nodes that blocks share, and where elements end."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Sequence
+from typing import Any, Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from belltone.design.parts import SurfaceValue
+from belltone.geometry.shapes import Plate
+from belltone.mesh.blocks import Block, Blocks, EdgeClasses
+from belltone.mesh.discretisation import Discretisation, SurfacePlan
+from belltone.mesh.grading import GradingError, HardPlace, graded
+from belltone.mesh.plate_blocks import unfolded
+from belltone.mesh.quadrature import lobatto
+from belltone.mesh.surface import Imprint, SurfaceMesh, chart_scale, located
+from belltone.mesh.surface_plan import edge_lengths, surface_blocks
+from belltone.mesh.triangles import OutlineError
+
+__all__ = ["FoldedMeshError", "surface_mesh"]
+
+Array = NDArray[np.float64]
+IntArray = NDArray[np.intp]
+
+_NO_RIM: Final = 3.0  # thicknesses; an element so short shows the edge layer by itself
+_RIM_WIDTH: Final = 1.0  # thicknesses; the edge layer fades by a factor of twenty within one
+_NARROWEST_RIM: Final = 0.005  # of the edge; below it the layer matters less than rounding does
+_WIDEST_RIM: Final = 0.3  # of an element
+
+
+class FoldedMeshError(ValueError):
+    """A mesh planned for another design turns inside out on this one."""
+
+
+def surface_mesh(
+    surface: SurfaceValue,
+    discretisation: Discretisation,
+    plan: SurfacePlan,
+    imprints: Sequence[Imprint] = (),
+    places: Sequence[HardPlace] = (),
+) -> SurfaceMesh:
+    """Divide one plate or shell; elements end at every imprint.
+
+    ``places`` are those the plan was made for, where they are now.
+
+    Raises `FoldedMeshError` where its plan no longer fits.
+    """
+    if plan.scheme is not None and isinstance(surface.shape, Plate):
+        try:
+            fits = unfolded(surface.shape, plan.scheme)
+        except (OutlineError, ValueError, IndexError, np.linalg.LinAlgError) as error:
+            raise FoldedMeshError(str(error)) from error
+        if not fits:
+            raise FoldedMeshError(f"the blocks of “{surface.name}” fold")
+    try:
+        blocks = graded(
+            surface_blocks(surface, plan.scheme), plan.cuts, places, chart_scale(surface)
+        )
+    except GradingError as error:
+        raise FoldedMeshError(f"a place has left its block of “{surface.name}”") from error
+    order = discretisation.order
+    classes = blocks.edge_classes()
+    breaks = _breaks(surface, blocks, classes, plan, discretisation.divisions, imprints)
+    numbering = _Numbering(order)
+    pieces: list[tuple[NDArray[Any], ...]] = []
+    flats: list[IntArray] = []
+    placed: list[Array] = []
+    for number, block in enumerate(blocks.blocks):
+        ends: list[Array] = []
+        for a, b in ((0, 1), (0, 3)):
+            group, forward = classes.of(block.vertices[a], block.vertices[b])
+            ends.append(breaks[group] if forward else 1 - breaks[group][::-1])
+        u_cuts, v_cuts = (len(end) - 1 for end in ends)
+        nodes = numbering.block(block, u_cuts, v_cuts)
+        across, up = np.meshgrid(*(_line(end, order) for end in ends))
+        found = located(surface, block, across.ravel(), up.ravel())
+        gather = _gather(u_cuts, v_cuts, order)
+        flat = nodes.ravel()
+        flats.append(flat)
+        placed.append(found[0])
+        spans = np.array(
+            [
+                (ends[0][i], ends[0][i + 1], ends[1][j], ends[1][j + 1])
+                for j, i in itertools.product(range(v_cuts), range(u_cuts))
+            ]
+        )
+        pieces.append(
+            (flat[gather], np.full(len(gather), number), spans, *(p[gather] for p in found[1:]))
+        )
+    coordinates = np.empty((numbering.count, 3))
+    coordinates[np.concatenate(flats)] = np.concatenate(placed)
+    joined = [np.concatenate(column) for column in zip(*pieces, strict=True)]
+    return SurfaceMesh(
+        surface,
+        order,
+        blocks,
+        coordinates,
+        joined[0],
+        joined[1],
+        joined[2],
+        joined[3],
+        joined[4],
+        joined[5],
+        numbering.chains,
+        numbering.vertices,
+        tuple(imprints),
+    )
+
+
+def _breaks(
+    surface: SurfaceValue,
+    blocks: Blocks,
+    classes: EdgeClasses,
+    plan: SurfacePlan,
+    divisions: int,
+    imprints: Sequence[Imprint],
+) -> list[Array]:
+    """Where the elements along each class of edges begin and end, as shares.
+
+    Beside a rim stands one narrow element: at free edges the shear of a wall changes within a
+    thickness of the edge, and a large element beside it would never converge.
+    """
+    lengths, _ = edge_lengths(surface, blocks, classes)
+    wanted: dict[int, list[float]] = {}
+    for mark in imprints:
+        vertices = blocks.blocks[mark.block].vertices
+        group, forward = classes.of(vertices[0], vertices[1 if mark.axis == 0 else 3])
+        if group not in classes.two_way:
+            wanted.setdefault(group, []).append(mark.value if forward else 1 - mark.value)
+    result: list[Array] = []
+    for number, (length, count) in enumerate(zip(lengths, plan.counts, strict=True)):
+        times = divisions * plan.divided(number)
+        narrow = max(_RIM_WIDTH * surface.thickness.mean / length, _NARROWEST_RIM)
+        narrow = min(narrow, _WIDEST_RIM / (count * times))
+        one_way = number not in classes.two_way
+        one_way &= length > _NO_RIM * count * times * surface.thickness.mean
+        first = narrow if one_way and (number, True) in classes.rims else 0.0
+        last = 1 - narrow if one_way and (number, False) in classes.rims else 1.0
+        inner = _shared_out(first, last, (count, times), wanted.get(number, []))
+        result.append(np.unique(np.concatenate([[0.0], inner, [1.0]])))
+    return result
+
+
+def _shared_out(
+    first: float, last: float, count: tuple[int, int], wanted: Sequence[float]
+) -> Array:
+    """Ends of elements between two shares, some of the ends being given.
+
+    There are about as many as the first count says, each divided by the second.
+    """
+    ends = [first]
+    for value in sorted(wanted):
+        if value - ends[-1] > _NARROWEST_RIM and last - value > _NARROWEST_RIM:
+            ends.append(value)
+    ends.append(last)
+    pieces = [
+        np.linspace(
+            low, high, count[1] * max(1, round(count[0] * (high - low) / (last - first))) + 1
+        )
+        for low, high in itertools.pairwise(ends)
+    ]
+    return np.unique(np.concatenate(pieces))
+
+
+def _line(breaks: Array, order: int) -> Array:
+    """Node places along a block edge whose elements end at ``breaks``, 0 to 1."""
+    inner = 0.5 * (lobatto(order)[:-1] + 1)
+    places = breaks[:-1, None] + inner * np.diff(breaks)[:, None]
+    return np.append(places.ravel(), 1.0)
+
+
+def _gather(u_cuts: int, v_cuts: int, order: int) -> IntArray:
+    """Places in a block's grid of nodes for each of its elements."""
+    wide = u_cuts * order + 1
+    local = np.arange(order + 1)
+    one = (local[:, None] * wide + local[None, :]).ravel()
+    starts = (
+        np.arange(v_cuts)[:, None] * order * wide + np.arange(u_cuts)[None, :] * order
+    ).ravel()
+    return np.asarray(starts[:, None] + one[None, :])
+
+
+class _Numbering:
+    """Numbers nodes so that blocks share those of their common vertices and edges."""
+
+    def __init__(self, order: int) -> None:
+        self._order = order
+        self.count = 0
+        self.vertices: dict[int, int] = {}
+        self.chains: dict[tuple[int, int], IntArray] = {}
+
+    def _new(self, count: int) -> IntArray:
+        self.count += count
+        return np.arange(self.count - count, self.count)
+
+    def _vertex(self, vertex: int) -> int:
+        if vertex not in self.vertices:
+            self.vertices[vertex] = int(self._new(1)[0])
+        return self.vertices[vertex]
+
+    def _inner(self, a: int, b: int, cuts: int) -> IntArray:
+        """Nodes between two vertices, from a to b."""
+        if (a, b) not in self.chains:
+            chain = self._new(cuts * self._order - 1)
+            self.chains[(a, b)], self.chains[(b, a)] = chain, chain[::-1]
+        return self.chains[(a, b)]
+
+    def block(self, block: Block, u_cuts: int, v_cuts: int) -> IntArray:
+        """Node numbers ``(along v, along u)`` of a block."""
+        a, b, c, d = block.vertices
+        wide, high = u_cuts * self._order + 1, v_cuts * self._order + 1
+        nodes = np.empty((high, wide), dtype=np.intp)
+        for place, vertex in (((0, 0), a), ((0, -1), b), ((-1, -1), c), ((-1, 0), d)):
+            nodes[place] = self._vertex(vertex)
+        nodes[0, 1:-1] = self._inner(a, b, u_cuts)
+        nodes[-1, 1:-1] = self._inner(d, c, u_cuts)
+        nodes[1:-1, 0] = self._inner(a, d, v_cuts)
+        nodes[1:-1, -1] = self._inner(b, c, v_cuts)
+        nodes[1:-1, 1:-1] = self._new((wide - 2) * (high - 2)).reshape(high - 2, wide - 2)
+        return nodes

@@ -1,0 +1,85 @@
+"""How a plate or shell is cut into blocks, and how many elements stand along their edges."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from belltone.design.parts import SurfaceValue
+from belltone.geometry.charts import chart_of
+from belltone.geometry.shapes import Extruded, Lofted, Plate, Revolved
+from belltone.mesh.blocks import SIDES, Block, Blocks, EdgeClasses
+from belltone.mesh.discretisation import SurfacePlan
+from belltone.mesh.grading import HardPlace, graded, plan_cuts
+from belltone.mesh.plate_blocks import PlateScheme, plate_blocks, plate_scheme
+from belltone.mesh.shell_blocks import drawn_blocks, revolved_blocks
+from belltone.mesh.surface import block_slopes, chart_scale
+
+__all__ = ["edge_lengths", "plan_surface", "surface_blocks"]
+
+Array = NDArray[np.float64]
+
+_AIMED: Final = 4.0  # elements over the whole area at one division, unless blocks ask for more
+_LIGHT: Final = 0.1  # of the wall's mass
+_MOST_COUNT: Final = 12  # along one block edge; longer strips are better described as members
+
+
+def plan_surface(surface: SurfaceValue, places: Sequence[HardPlace] = ()) -> SurfacePlan:
+    """Choose how a surface is cut, and element counts that make its elements about square.
+
+    Blocks become smaller towards ``places``. Raises ``ValueError`` where an outline cannot be
+    meshed.
+    """
+    scheme = plate_scheme(surface.shape) if isinstance(surface.shape, Plate) else None
+    blocks = surface_blocks(surface, scheme)
+    scale = chart_scale(surface)
+
+    def spread(block: Block, uv: Array) -> Array:
+        return block_slopes(surface, block, *uv)
+
+    classes = blocks.edge_classes()
+    light = _LIGHT * edge_lengths(surface, blocks, classes)[1] * surface.layup.density
+    light *= surface.thickness.mean
+    cuts = plan_cuts(blocks, places, scale, spread, light)
+    blocks = graded(blocks, cuts, places, scale)
+    classes = blocks.edge_classes()
+    lengths, area = edge_lengths(surface, blocks, classes)
+    wished = math.sqrt(area / _AIMED)
+    counts = [min(max(1, round(length / wished)), _MOST_COUNT) for length in lengths]
+    return SurfacePlan(scheme, tuple(counts), cuts)
+
+
+def edge_lengths(
+    surface: SurfaceValue, blocks: Blocks, classes: EdgeClasses
+) -> tuple[list[float], float]:
+    """Mean length of the edges of each class, and the area, both roughly (m, m²)."""
+    chart = chart_of(surface.shape)
+    line = np.linspace(0.0, 1.0, 9)
+    zero, one = np.zeros(9), np.ones(9)
+    lengths: dict[int, list[float]] = {}
+    area = 0.0
+    for block in blocks.blocks:
+        sizes: list[float] = []
+        for u, v in ((line, zero), (one, line), (line, one), (zero, line)):
+            places = chart.locate(block.segment, *block.chart(u, v).T).positions
+            sizes.append(float(np.linalg.norm(np.diff(places, axis=0), axis=1).sum()))
+        area += 0.25 * (sizes[0] + sizes[2]) * (sizes[1] + sizes[3])
+        for (a, b), size in zip(SIDES, sizes, strict=True):
+            number, _ = classes.of(block.vertices[a], block.vertices[b])
+            lengths.setdefault(number, []).append(size)
+    return [float(np.mean(lengths[number])) for number in range(classes.count)], area
+
+
+def surface_blocks(surface: SurfaceValue, scheme: PlateScheme | None) -> Blocks:
+    """The blocks of a surface by a plate's scheme, or by the shell's own shape."""
+    shape = surface.shape
+    if isinstance(shape, Revolved):
+        return revolved_blocks(shape)
+    if isinstance(shape, Extruded | Lofted):
+        return drawn_blocks(shape)
+    assert scheme is not None
+    return plate_blocks(shape, scheme)
