@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from belltone.modes.failure import Reason
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import (
     ModeRequest,
@@ -21,7 +22,6 @@ from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.store.results import ResultStore
 from belltone.sweep.branches import Branch
-from belltone.sweep.failure import Reason
 from belltone.sweep.plan import SweepPlan, default_plan
 from belltone.sweep.pool import SweepError, start_workers
 from belltone.sweep.runner import frequency_near, run_sweep

@@ -29,7 +29,7 @@ from belltone.modes.solution import Solution
 from belltone.system.buckling import Buckling
 from belltone.system.witness import SurfaceWitness, Witness
 
-__all__ = ["mode_set"]
+__all__ = ["kinds_of", "mode_set"]
 
 Array = NDArray[np.float64]
 
@@ -94,6 +94,12 @@ def mode_set(fine: Solution, errors: Array, lower: Level | None, buckled: bool =
         waves=(0,) * rigid + (fine.waves or (0,) * len(fine.frequencies)),
         base=base,
     )
+
+
+def kinds_of(solution: Solution) -> tuple[str, ...]:
+    """The kinds of the modes asked for."""
+    kinds = _kinds(solution, solution.level.system.node_motions(solution.shapes))[3]
+    return tuple(map(_with_whirl, kinds, solution.waves)) if solution.waves else kinds
 
 
 def _kinds(fine: Solution, motions: Array) -> tuple[tuple[str, ...], Array, Array, tuple[str, ...]]:

@@ -6,8 +6,6 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import cached_property
 
-from scipy import sparse
-
 from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.errors import NoModesError
@@ -23,6 +21,7 @@ from belltone.system.factor import Factor, SingularShiftError
 from belltone.system.kinds import kind_of
 from belltone.system.lanczos import TooManyModesError, free_shift, shifted_factor
 from belltone.system.pattern import Structure
+from belltone.system.products import Symmetric
 from belltone.system.witness import Witness
 
 __all__ = ["MOST_MODES", "Level", "planned", "told_in_words"]
@@ -83,11 +82,9 @@ class Level:
         return Witness(bodies, parts)
 
     @cached_property
-    def mass(self) -> sparse.csc_matrix:
-        """The mass without the entries that are zero, which products with it skip."""
-        mass = self.system.mass.copy()
-        mass.eliminate_zeros()
-        return mass
+    def mass(self) -> Symmetric:
+        """The mass, to multiply with."""
+        return Symmetric(self.system.mass)
 
     @cached_property
     def buckling(self) -> Buckling | None:

@@ -13,7 +13,7 @@ from belltone.mesh.discretisation import Discretisation
 from belltone.modes.base_state import BaseState
 from belltone.modes.matching import clusters
 
-__all__ = ["Mode", "ModeSet"]
+__all__ = ["Mode", "ModeSet", "Spectrum"]
 
 Array = NDArray[np.float64]
 
@@ -64,46 +64,18 @@ class Mode:
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)  # compared by identity: arrays have no truth
-class ModeSet:
-    """All modes of one design, rigid ones first, then by frequency.
+class Spectrum:
+    """Frequencies (Hz) of one design, rigid modes first, and what tells modes from each other.
 
-    ``shapes`` (modes, points, 6) are translations and rotations at the part's witness points
-    (even shares of a member's length; an even grid on every block of a wall), scaled so that the
-    outermost fibre moving most moves by one: amplitudes of a mode are relative. ``densities``
-    (modes, points) are strain energy per length or area there, relative to the largest.
-    ``signatures`` (modes, s) are mass-weighted unit vectors for comparing modes of any two
-    solutions. ``energies`` (modes, k) are shares of strain energy by ``energy_names``.
-    ``modal_masses`` (kg) belong to amplitudes of one. ``effective`` (modes, 6) are effective masses
-    (kg) along x y z and inertias (kg m²) about the axes through the centre of gravity. ``errors``
-    are relative estimates of the frequencies' errors. ``skipped`` flexible modes lie below the
-    first one listed. ``part_energies`` (modes, parts) are shares of strain energy by
-    ``part_names``; ``point_counts`` says how many of the points are on each part, in order.
-    Whirling modes have shapes that ``lagging`` follows a quarter of a period later, and carry
-    ``waves`` round with the spin (against it: negative). ``base`` is the state of the preload.
+    ``errors`` are relative estimates of the frequencies' errors. ``signatures`` (modes, s) are
+    mass-weighted unit vectors, whose products are modal assurances.
     """
 
     frequencies: Array = field(metadata=_BY_MODE)
     errors: Array = field(metadata=_BY_MODE)
     rigid_names: tuple[str, ...]
     kinds: tuple[str, ...] = field(metadata=_BY_MODE)
-    energy_names: tuple[str, ...]
-    energies: Array = field(metadata=_BY_MODE)
-    modal_masses: Array = field(metadata=_BY_MODE)
-    effective: Array = field(metadata=_BY_MODE)
-    shapes: Array = field(metadata=_BY_MODE)
-    densities: Array = field(metadata=_BY_MODE)
     signatures: Array = field(metadata=_BY_MODE)
-    discretisation: Discretisation
-    unknowns: int
-    complete: bool | None
-    mass: float
-    part_names: tuple[str, ...]
-    part_energies: Array = field(metadata=_BY_MODE)
-    point_counts: tuple[int, ...]
-    skipped: int = 0
-    lagging: Array | None = field(default=None, metadata=_BY_MODE)
-    waves: tuple[int, ...] = field(default=(), metadata=_BY_MODE)
-    base: BaseState | None = None
 
     def __len__(self) -> int:
         return len(self.frequencies)
@@ -117,6 +89,43 @@ class ModeSet:
     def flexible(self) -> Array:
         """Frequencies of the flexible modes (Hz)."""
         return self.frequencies[self.rigid_count :]
+
+
+@dataclass(frozen=True, eq=False, kw_only=True)
+class ModeSet(Spectrum):
+    """All modes of one design, rigid ones first, then by frequency.
+
+    ``shapes`` (modes, points, 6) are translations and rotations at the part's witness points
+    (even shares of a member's length; an even grid on every block of a wall), scaled so that the
+    outermost fibre moving most moves by one: amplitudes of a mode are relative. ``densities``
+    (modes, points) are strain energy per length or area there, relative to the largest.
+    ``energies`` (modes, k) are shares of strain energy by ``energy_names``.
+    ``modal_masses`` (kg) belong to amplitudes of one. ``effective`` (modes, 6) are effective masses
+    (kg) along x y z and inertias (kg m²) about the axes through the centre of gravity.
+    ``skipped`` flexible modes lie below the first one listed. ``part_energies`` (modes, parts) are
+    shares of strain energy by ``part_names``; ``point_counts`` says how many of the points are on
+    each part, in order.
+    Whirling modes have shapes that ``lagging`` follows a quarter of a period later, and carry
+    ``waves`` round with the spin (against it: negative). ``base`` is the state of the preload.
+    """
+
+    energy_names: tuple[str, ...]
+    energies: Array = field(metadata=_BY_MODE)
+    modal_masses: Array = field(metadata=_BY_MODE)
+    effective: Array = field(metadata=_BY_MODE)
+    shapes: Array = field(metadata=_BY_MODE)
+    densities: Array = field(metadata=_BY_MODE)
+    discretisation: Discretisation
+    unknowns: int
+    complete: bool | None
+    mass: float
+    part_names: tuple[str, ...]
+    part_energies: Array = field(metadata=_BY_MODE)
+    point_counts: tuple[int, ...]
+    skipped: int = 0
+    lagging: Array | None = field(default=None, metadata=_BY_MODE)
+    waves: tuple[int, ...] = field(default=(), metadata=_BY_MODE)
+    base: BaseState | None = None
 
     def mode(self, index: int) -> Mode:
         """The mode at a place in the list, rigid modes included."""

@@ -9,13 +9,20 @@ from belltone.design.values import Design
 from belltone.system.assembly import System
 from belltone.system.witness import Witness
 
-__all__ = ["signatures"]
+__all__ = ["moved_masses", "signatures"]
 
 Array = NDArray[np.float64]
 
 
 def signatures(design: Design, system: System, witness: Witness, motions: Array) -> Array:
-    """Return mass-weighted unit vectors ``(modes, s)``; their products are modal assurances.
+    """Return mass-weighted unit vectors ``(modes, s)``; their products are modal assurances."""
+    vectors = moved_masses(design, system, witness, motions)
+    lengths = np.linalg.norm(vectors, axis=1, keepdims=True)
+    return np.asarray(vectors / np.where(lengths > 0, lengths, 1.0))
+
+
+def moved_masses(design: Design, system: System, witness: Witness, motions: Array) -> Array:
+    """What node motions move, by mass, ``(motions, s)``.
 
     Points of the part carry its mass, and lumped masses that move as one their own, at the end.
     """
@@ -26,6 +33,4 @@ def signatures(design: Design, system: System, witness: Witness, motions: Array)
         motion = np.asarray(rows @ unknowns).T
         centre = motion[:, :3] + np.cross(motion[:, 3:], np.array(hung.offset))
         flat += [np.sqrt(hung.mass) * centre, np.sqrt(np.array(hung.inertia)) * motion[:, 3:]]
-    vectors = np.hstack(flat)
-    lengths = np.linalg.norm(vectors, axis=1, keepdims=True)
-    return np.asarray(vectors / np.where(lengths > 0, lengths, 1.0))
+    return np.hstack(flat)

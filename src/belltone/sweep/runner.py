@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from belltone.design.values import Design, KnobValue
 from belltone.mesh.discretisation import Discretisation, fine_enough
+from belltone.modes.failure import PointFailure
 from belltone.modes.modeset import ModeSet
 from belltone.modes.pairing import pair
 from belltone.modes.solve import ModeRequest, request_for
@@ -22,7 +23,6 @@ from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.store.results import ResultStore, result_key
 from belltone.sweep.branches import LOST, Branch, follow, poor_steps, with_errors
-from belltone.sweep.failure import PointFailure
 from belltone.sweep.plan import SweepPlan, turnable
 from belltone.sweep.pool import LOST_WORKER, POLL_SECONDS, SweepError, results_of
 from belltone.sweep.work import choose_at, solve_point

@@ -12,13 +12,13 @@ from numpy.typing import NDArray
 
 from belltone.errors import UserError
 from belltone.mesh.discretisation import Discretisation
+from belltone.modes.failure import PointFailure, failure_of
 from belltone.modes.modeset import ModeSet
 from belltone.modes.slopes import slopes_of_knob
 from belltone.modes.solution import Solution
 from belltone.modes.solve import ModeRequest, Solved, choose_discretisation, solve
 from belltone.reading.family import DesignFamily
 from belltone.sheet.document import Sheet
-from belltone.sweep.failure import PointFailure, failure_of
 
 __all__ = [
     "PointWithSlopes",

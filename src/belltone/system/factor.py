@@ -11,6 +11,8 @@ import os
 import sys
 import threading
 import weakref
+from collections.abc import Iterator
+from contextlib import AbstractContextManager, contextmanager, nullcontext
 from functools import cache
 from pathlib import Path
 from typing import Any, Final
@@ -22,7 +24,7 @@ from scipy.sparse.linalg import splu
 
 from belltone.system.memory import TooLargeError, free_memory
 
-__all__ = ["Factor", "SingularShiftError", "solver_name"]
+__all__ = ["Factor", "SingularShiftError", "few_threads", "kernel_library", "solver_name"]
 
 Array = NDArray[np.float64]
 
@@ -80,8 +82,8 @@ def solver_name() -> str:
 
 
 @cache
-def _pardiso() -> Any | None:
-    """Pardiso's entry point, or ``None`` where its library is missing."""
+def kernel_library() -> Any | None:
+    """The Math Kernel Library, or ``None`` where it is missing."""
     if os.environ.get("BELLTONE_SOLVER") == "superlu":
         return None
     # Its threads would spin for a while after each call and take the processor from numpy's.
@@ -94,22 +96,41 @@ def _pardiso() -> Any | None:
 
         # Its own `solve` compares the whole matrix on every call, which costs more than solving;
         # so only the library it found is used, and called directly.
-        library = PyPardisoSolver().libmkl
+        return PyPardisoSolver().libmkl
     except (ImportError, OSError):
+        return None
+
+
+def few_threads(library: Any, size: int) -> AbstractContextManager[None]:
+    """Let a call for so many unknowns take one thread where more only wait for one another."""
+    return _one_thread(library) if size < _MANY_THREADS else nullcontext()
+
+
+@contextmanager
+def _one_thread(library: Any) -> Iterator[None]:
+    threads = library.MKL_Set_Num_Threads_Local
+    threads.restype, threads.argtypes = ctypes.c_int, [ctypes.c_int]
+    before = threads(1)
+    try:
+        yield
+    finally:
+        threads(before)
+
+
+@cache
+def _pardiso() -> Any | None:
+    """Pardiso's entry point, or ``None`` where its library is missing."""
+    library = kernel_library()
+    if library is None:
         return None
     entry = library.pardiso
     entry.restype = None
     entry.argtypes = None
-    threads = library.MKL_Set_Num_Threads_Local
-    threads.restype = ctypes.c_int
-    threads.argtypes = [ctypes.c_int]
 
     def call(size: int, *arguments: Any) -> None:
-        """Call the solver; below some size its threads only wait for one another."""
-        before = threads(1) if size < _MANY_THREADS else None
-        entry(*arguments)
-        if before is not None:
-            threads(before)
+        """Call the solver."""
+        with few_threads(library, size):
+            entry(*arguments)
 
     return call
 

@@ -18,6 +18,7 @@ from scipy import linalg, sparse
 from belltone.progress import Progress
 from belltone.system.factor import Factor, SingularShiftError
 from belltone.system.pattern import combined
+from belltone.system.products import Symmetric
 
 __all__ = [
     "Eigenpairs",
@@ -256,8 +257,7 @@ class KrylovSpace:
         start: Array | None = None,
     ) -> None:
         self._block = min(max(_BLOCK, wanted // _FOR_EACH), _WIDEST)
-        (self._factor, self.shift), self._mass = factor, mass.copy()
-        self._mass.eliminate_zeros()  # products skip them
+        (self._factor, self.shift), self._mass = factor, Symmetric(mass)
         self._rigid_count = rigid.shape[1]
         self._available = available
         self._random = np.random.default_rng(_SEED)

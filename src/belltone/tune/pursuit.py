@@ -13,13 +13,13 @@ from scipy.interpolate import CubicHermiteSpline
 
 from belltone.design.values import KnobValue
 from belltone.mesh.discretisation import Discretisation
+from belltone.modes.failure import PointFailure
 from belltone.modes.modeset import ModeSet
 from belltone.modes.pairing import pair
 from belltone.modes.request import ModeRequest
 from belltone.progress import Progress
 from belltone.sheet.document import Sheet
 from belltone.sweep.branches import LOST, SURE
-from belltone.sweep.failure import PointFailure
 from belltone.sweep.pool import results_of
 from belltone.sweep.work import PointWithSlopes, solve_with_slopes
 

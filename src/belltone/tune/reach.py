@@ -11,12 +11,12 @@ import numpy as np
 
 from belltone.design.values import Design, KnobValue
 from belltone.errors import UserError
+from belltone.modes.failure import PointFailure
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import request_for
 from belltone.progress import Progress
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
-from belltone.sweep.failure import PointFailure
 from belltone.sweep.plan import PlanError, turnable
 from belltone.tune.pursuit import Pursuit, Stand, curve
 

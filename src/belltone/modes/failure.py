@@ -18,6 +18,7 @@ class Reason(StrEnum):
     SHEET = "sheet"  # the sheet says something impossible there
     BUCKLED = "buckled"
     LOST = "lost"  # the preload could not be followed to its end
+    UNMET = "unmet"  # a reduced model does not meet its bound there
     REFUSED = "refused"  # anything else that has no answer
 
 

@@ -1,0 +1,118 @@
+"""One design of a family as projections need it, and small problems over a few vectors."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Hashable, Iterable
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from belltone.modes.level import Level
+from belltone.reduce.fitting import Fitting
+from belltone.reduce.line import ritz
+from belltone.system.bodies import Body
+from belltone.system.factor import Factor, SingularShiftError
+from belltone.system.pattern import combined
+from belltone.system.products import Symmetric
+
+__all__ = ["Judged", "Sample", "mesh_of"]
+
+Array = NDArray[np.float64]
+
+_BESIDE: Final = 4  # modes beyond the watched ones that are corrected with them
+_OFF: Final = (1.0, 1 + 1e-6, 1 + 1e-4)  # shifts to try, where one stands on an eigenvalue
+
+
+def mesh_of(bodies: Iterable[Body]) -> Hashable:
+    """What tells meshes apart, whatever the places of their nodes."""
+    meshes = [body.mesh.connectivity for body in bodies]
+    return tuple((own.shape, hashlib.sha256(own.tobytes()).digest()) for own in meshes)
+
+
+class Sample:
+    """A design with its matrices over what is free; ``mesh`` tells meshes apart."""
+
+    def __init__(self, place: float, level: Level) -> None:
+        system = level.system
+        self.place, self.rigid = place, system.rigid
+        self._stiffness, self._mass = system.stiffness, system.mass
+        self._products = Symmetric(system.stiffness), level.mass
+        self._fitting = Fitting(system.free, level.assembly.extent)
+        self.mesh = mesh_of(system.bodies)
+
+    def fitted(self, motions: Array) -> Array:
+        """Node motions by what is free here, without what moves all as one."""
+        return self.clear(self._fitting(motions))
+
+    def clear(self, reduced: Array) -> Array:
+        """Vectors without what moves all as one."""
+        if not self.rigid.shape[1]:
+            return reduced
+        return np.asarray(reduced - self.rigid @ (self.rigid.T @ (self._products[1] @ reduced)))
+
+    def filtered(self, reduced: Array, shift: float) -> Array:
+        """Vectors after one step of inverse iteration, ``(K + shift M)^-1 M``.
+
+        Shapes of another design stretch this one, and what is stiff hides what is soft. The step
+        leaves modes up to the shift nearly as they are, and takes out what lies far above it.
+        """
+        factor = Factor(combined(self._stiffness, shift, self._mass))
+        return factor.solve(shift * (self._products[1] @ reduced))
+
+    def forms(self, first: Array, second: Array) -> tuple[Array, Array]:
+        """Stiffness and mass between some vectors and others."""
+        stiffness, mass = (first.T @ (matrix @ second) for matrix in self._products)
+        return stiffness, mass
+
+    def projected(self, reduced: Array) -> tuple[Array, Array]:
+        """Stiffness and mass over some vectors."""
+        stiffness, mass = self.forms(reduced, reduced)
+        return 0.5 * (stiffness + stiffness.T), 0.5 * (mass + mass.T)
+
+    def judged(self, vectors: Array, values: Array, count: int) -> Judged:
+        """How much one step of inverse iteration changes of ``count`` modes and some beside them.
+
+        ``vectors`` (free, k) are approximate modes of eigenvalues ``values``, ascending.
+        """
+        block = min(count + _BESIDE, len(values))
+        values, vectors = values[:block], vectors[:, :block]
+        shift = 0.5 * (values[count - 1] + values[min(count, block - 1)])
+        factor = self._factor(shift)
+        if factor is None:
+            return Judged(np.ones(count), vectors, True)
+        pushed = self._products[1] @ vectors
+        residual = self._products[0] @ vectors - pushed * values
+        both = np.hstack([vectors, self.clear(factor.solve(residual))])
+        better, weights = ritz(*self.projected(both))
+        shares = np.maximum(values[:count], 0) / np.maximum(better[:count], 1e-300)
+        counted = factor.negatives
+        lacking = counted is not None and counted != count + self.rigid.shape[1]
+        return Judged(np.abs(np.sqrt(shares) - 1), both @ weights[:, :block], lacking)
+
+    def _factor(self, shift: float) -> Factor | None:
+        for off in _OFF:
+            try:
+                return Factor(combined(self._stiffness, -shift * off, self._mass))
+            except SingularShiftError:
+                continue
+        return None
+
+
+@dataclass(frozen=True, eq=False)
+class Judged:
+    """What one step towards the modes of a design changed of frequencies, and the vectors then.
+
+    ``errors`` are relative; ``lacking`` tells that there are modes the vectors do not show.
+    """
+
+    errors: Array
+    vectors: Array
+    lacking: bool
+
+    @property
+    def worst(self) -> float:
+        """The largest error, all of it where modes are lacking."""
+        return 1.0 if self.lacking else float(self.errors.max(initial=0.0))
