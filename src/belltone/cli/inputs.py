@@ -109,3 +109,11 @@ def frequency(text: str) -> float:
     if not frequency > 0:
         raise PlainValueError(f"“{text}”: a frequency above 0 Hz is needed")
     return frequency
+
+
+def share(text: str) -> float:
+    """A share such as “0.1 %”, above zero and below one."""
+    found = plain_value(text, DIMENSIONS["share"])
+    if not 0 < found < 1:
+        raise PlainValueError(f"“{text}”: a share above 0 % and below 100 % is needed")
+    return found

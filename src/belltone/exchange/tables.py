@@ -35,6 +35,7 @@ __all__ = [
     "percent",
     "refinement_data",
     "refinement_rows",
+    "solved_words",
     "standing_text",
     "sweep_data",
     "sweep_rows",
@@ -289,6 +290,15 @@ def sweep_rows(sweep: Sweep) -> tuple[tuple[str, ...], list[tuple[str, ...]]]:
     return header, rows
 
 
+def solved_words(sweep: Sweep) -> str:
+    """How many points were solved, and how many are read off a model."""
+    read = int(np.count_nonzero(~sweep.exact))
+    designs = f"{sweep.solutions} design{'s' * (sweep.solutions != 1)} solved"
+    if not read:
+        return designs
+    return f"{designs}, {read} points read off the model they make"
+
+
 def _edges(sweep: Sweep) -> NDArray[np.bool_]:
     """Points with an answer next to one that has buckled."""
     failures = (sweep.failures.get(float(value)) for value in sweep.values)
@@ -343,6 +353,8 @@ def sweep_data(
             }
             for band in _bands_data(design)
         ],
+        "solved": [bool(sweep.exact[index]) for index in asked],
+        "solutions": sweep.solutions,
         "clear_intervals": [{"from": each.start, "to": each.stop} for each in intervals],
         "worst_error_relative": sweep.worst_error,
         "failures": [

@@ -8,14 +8,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.modes.matching import assurance, paired
-from belltone.modes.modeset import ModeSet
+from belltone.modes.modeset import Spectrum
 
 __all__ = ["pair"]
 
 
 def pair(
-    first: ModeSet,
-    second: ModeSet,
+    first: Spectrum,
+    second: Spectrum,
     places: Sequence[int] | None = None,
     expected: NDArray[np.float64] | None = None,
 ) -> tuple[NDArray[np.intp], NDArray[np.float64]]:

@@ -84,6 +84,11 @@ class _Line:
     def length(self) -> float:
         return self.ends[1] - self.ends[0]
 
+    @property
+    def present(self) -> float:
+        """The knob's value in the design as turned."""
+        return self.family.at(self.turned).knobs[self.knob].base
+
     def design(self, value: float) -> Design:
         return self.family.at({**self.turned, self.knob: value})
 
@@ -110,14 +115,12 @@ class _Builder:
         self._pieces: list[Piece | Gap] = []
         self._count = 0
         low, high = line.ends
-        self._now = 0.5 * (low + high)
-        self._known: Solution | None = None
-        if known is not None:
-            self._structures = known.level.structures
-            now = known.level.design.knobs[line.knob].base
-            if low <= now <= high:
-                self._now, self._known = now, known
-                self._take(now, known)
+        now = line.present
+        self._now = now if low <= now <= high else 0.5 * (low + high)
+        self._known = known if self._now == now else None
+        if self._known is not None:
+            self._structures = self._known.level.structures
+            self._take(now, self._known)
 
     def built(self) -> LineModel:
         self._build(*self._line.ends)
@@ -266,15 +269,16 @@ class _Builder:
         growing = Growing(low, high, self._line.request, self._line.bound)
         inside = [at for at in self._solved if low <= at <= high and self._sort(at) == sort]
         if not inside:
-            middle = 0.5 * (low + high)
-            if self._sort(middle) != sort:
+            first = self._now if low <= self._now <= high else 0.5 * (low + high)
+            if self._sort(first) != sort:
                 return None
-            self._solve(middle, None)
-            inside.append(middle)
+            self._solve(first, None)
+            inside.append(first)
         for place in inside:
             growing.take(self._had(place), self._solved[place].motions)
         coming = [end for end in (low, high) if end not in inside]
         while not growing.done:
+            self._progress.report(growing.looks, 0, "model")
             if not coming:
                 following = None if growing.full else growing.next_place()
                 if following is None:
@@ -301,8 +305,8 @@ class _Builder:
 
     def _reference(self, inside: list[float], low: float, high: float) -> Level:
         """The design shapes are read at: as it stands, or that in the middle of those solved."""
-        if self._known is not None and self._now in inside:
-            return self._known.level
+        if self._now in inside:
+            return self._level(self._now) if self._known is None else self._known.level
         return self._level(min(inside, key=lambda place: abs(place - 0.5 * (low + high))))
 
 

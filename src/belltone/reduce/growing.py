@@ -82,6 +82,11 @@ class Growing:
         self._missed: list[Array] = []  # by interpolation, at each design before it was taken in
 
     @property
+    def looks(self) -> int:
+        """How many designs were looked at."""
+        return len(self._looks)
+
+    @property
     def full(self) -> bool:
         """Whether so much has been looked at that two pieces would cost less."""
         return len(self._looks) >= _MOST_LOOKS or self._anchors > _MOST_ANCHORS

@@ -19,7 +19,7 @@ import zlib
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import asdict, dataclass, fields
 from pathlib import Path
-from typing import Any, Final, Self
+from typing import Any, Final, Self, TypeVar
 
 import numpy as np
 import platformdirs
@@ -29,11 +29,15 @@ from belltone.mesh.discretisation import Discretisation
 from belltone.modes.base_state import BaseState, Largest, Reaction
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import ModeRequest
+from belltone.reduce.line import LineModel
+from belltone.reduce.packing import pack_model, unpack_model
 from belltone.sheet.document import Sheet
 
-__all__ = ["ResultStore", "result_key", "store_path"]
+__all__ = ["ResultStore", "model_key", "result_key", "store_path"]
 
-_METHOD: Final = 26  # raise it when a change of method changes any number
+Kept = TypeVar("Kept")
+
+_METHOD: Final = 27  # raise it when a change of method changes any number
 _PATIENCE: Final = 5.0  # s; who holds the file longer than that may go on holding it
 _MOST_RESULTS: Final = 4000  # some hundred megabytes at the very most; the oldest go first
 
@@ -65,6 +69,20 @@ def result_key(
     return hashlib.sha256("\n".join(map(str, parts)).encode()).hexdigest()
 
 
+def model_key(
+    sheet: Sheet,
+    knob: str,
+    ends: tuple[float, float],
+    request: ModeRequest,
+    discretisation: Discretisation,
+    bound: float,
+) -> str:
+    """The key of the model of a knob (ends in base units): all that decides it but its value."""
+    told = f"model of {knob} {ends!r} within {bound!r}"
+    parts = (_METHOD, sheet.answer_hash({knob: ""}), request.key, repr(discretisation), told)
+    return hashlib.sha256("\n".join(map(str, parts)).encode()).hexdigest()
+
+
 def store_path(sheet_path: Path | None) -> Path:
     """Where results of a sheet are kept: beside it, or in the user's cache if that is read-only."""
     if sheet_path is not None:
@@ -81,7 +99,7 @@ def store_path(sheet_path: Path | None) -> Path:
 
 
 class ResultStore:
-    """Mode sets by key. One process writes at a time; threads may share one store.
+    """Mode sets and models by key. One process writes at a time; threads may share one store.
 
     Results can always be made again, so a store never costs an answer: what cannot be read is
     absent, what cannot be written is kept in memory for as long as the store is open. Only a file
@@ -94,7 +112,7 @@ class ResultStore:
         self.notes: list[str] = []
         self._told = told
         self._lock = threading.RLock()
-        self._here: dict[str, ModeSet] = {}
+        self._here: dict[str, bytes] = {}
         self._connection = self._opened()
 
     def __enter__(self) -> Self:
@@ -117,9 +135,24 @@ class ResultStore:
 
     def get(self, key: str) -> ModeSet | None:
         """Return the result under a key, or ``None``; an unreadable one counts as absent."""
+        return self._read(key, _unpack)
+
+    def put(self, key: str, result: ModeSet) -> None:
+        """Keep a result, committed before this returns where the disk can take it."""
+        self._write(key, _pack(result))
+
+    def get_model(self, key: str) -> LineModel | None:
+        """Return the model of a knob under a key, or ``None``, as `get`."""
+        return self._read(key, unpack_model)
+
+    def put_model(self, key: str, model: LineModel) -> None:
+        """Keep the model of a knob, as `put`."""
+        self._write(key, pack_model(model))
+
+    def _read(self, key: str, unpack: Callable[[bytes], Kept]) -> Kept | None:
         with self._lock:
             if key in self._here:
-                return self._here[key]
+                return unpack(self._here[key])
             rows = self._asked("SELECT payload, checksum FROM results WHERE key = ?", key)
             if not rows:
                 return None
@@ -127,18 +160,16 @@ class ResultStore:
             try:
                 if checksum != _checksum(key, payload):
                     raise ValueError("the bytes are not those that were written")
-                return _unpack(payload)
+                return unpack(payload)
             except (ValueError, KeyError, TypeError, OSError, zipfile.BadZipFile, zlib.error):
                 self._note("a kept result was damaged and is solved again")
                 self._asked("DELETE FROM results WHERE key = ?", key)
                 return None
 
-    def put(self, key: str, result: ModeSet) -> None:
-        """Keep a result, committed before this returns where the disk can take it."""
-        payload = _pack(result)
+    def _write(self, key: str, payload: bytes) -> None:
         with self._lock:
             if self._connection is None:
-                self._here[key] = result
+                self._here[key] = payload
                 return
             try:
                 with _transaction(self._connection):
@@ -153,7 +184,7 @@ class ResultStore:
                         (_MOST_RESULTS,),
                     )
             except (sqlite3.Error, OSError) as error:
-                self._here[key] = result
+                self._here[key] = payload
                 self._failed(error, "written")
 
     def _asked(self, question: str, *values: object) -> list[Any]:

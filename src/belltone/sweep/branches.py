@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.interpolate import PchipInterpolator
 
-from belltone.modes.modeset import ModeSet
+from belltone.modes.modeset import Spectrum
 from belltone.modes.pairing import pair
 
 __all__ = ["LOST", "SURE", "Branch", "follow", "poor_steps", "with_errors"]
@@ -48,7 +48,7 @@ class Branch:
         return PchipInterpolator(values[known], self.frequencies[known], extrapolate=False)
 
 
-def poor_steps(values: Sequence[float], sets: Sequence[ModeSet | None]) -> list[int]:
+def poor_steps(values: Sequence[float], sets: Sequence[Spectrum | None]) -> list[int]:
     """Return the steps (their first index) across which some mode is not surely recognised."""
     poor: list[int] = []
     for index in range(len(values) - 1):
@@ -63,7 +63,7 @@ def poor_steps(values: Sequence[float], sets: Sequence[ModeSet | None]) -> list[
 
 
 def follow(
-    values: Sequence[float], sets: Sequence[ModeSet | None], now: float
+    values: Sequence[float], sets: Sequence[Spectrum | None], now: float
 ) -> tuple[Branch, ...]:
     """Follow every mode through all values; points without an answer are stepped over.
 
@@ -98,8 +98,8 @@ def follow(
 
 
 def with_errors(
-    values: Sequence[float], sets: Sequence[ModeSet | None], branches: Sequence[Branch]
-) -> tuple[ModeSet | None, ...]:
+    values: Sequence[float], sets: Sequence[Spectrum | None], branches: Sequence[Branch]
+) -> tuple[Spectrum | None, ...]:
     """Give every point the errors its branches have where they were told.
 
     Between two such points the larger of both counts, beyond them the nearest; a branch too short
@@ -159,7 +159,9 @@ class _Trail:
         ahead = self.frequencies[last] + slope * (values[index] - values[last])
         return max(ahead, 0.1 * self.frequencies[last])
 
-    def branch(self, values: Sequence[float], sets: Sequence[ModeSet | None], now: float) -> Branch:
+    def branch(
+        self, values: Sequence[float], sets: Sequence[Spectrum | None], now: float
+    ) -> Branch:
         nearest = min(self.places, key=lambda index: abs(values[index] - now))
         found = sets[nearest]
         assert found is not None

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import itertools
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, wait
 from concurrent.futures.process import BrokenProcessPool
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
@@ -15,14 +16,17 @@ from numpy.typing import NDArray
 from belltone.design.values import Design, KnobValue
 from belltone.mesh.discretisation import Discretisation, fine_enough
 from belltone.modes.failure import PointFailure
-from belltone.modes.modeset import ModeSet
+from belltone.modes.modeset import ModeSet, Spectrum
 from belltone.modes.pairing import pair
 from belltone.modes.solve import ModeRequest, request_for
 from belltone.progress import Progress
 from belltone.reading.family import evaluate
+from belltone.reduce.building import UnmodelledError
+from belltone.reduce.line import LineModel
 from belltone.sheet.document import Sheet
 from belltone.store.results import ResultStore, result_key
 from belltone.sweep.branches import LOST, Branch, follow, poor_steps, with_errors
+from belltone.sweep.models import model_of
 from belltone.sweep.plan import SweepPlan, turnable
 from belltone.sweep.pool import LOST_WORKER, POLL_SECONDS, SweepError, results_of
 from belltone.sweep.work import choose_at, solve_point
@@ -41,20 +45,23 @@ _LOOKED_AT: Final = (0.0, 0.5, 1.0)  # shares of the way at which errors are tol
 class Sweep:
     """A finished sweep of one knob.
 
-    ``values`` are all values solved, in the knob's unit; ``asked`` marks those of the plan, the
-    others were put between them to follow branches through a crossing. ``sets`` holds ``None``
-    where a point has no answer, with the reason in ``failures``.
+    ``values`` are all values answered, in the knob's unit; ``asked`` marks those of the plan, the
+    others were put between them to follow branches through a crossing; ``exact`` those that were
+    solved, the others are read off a model. ``sets`` holds ``None`` where a point has no answer,
+    with the reason in ``failures``. ``solutions`` is how many designs were solved in all.
     """
 
     sheet: Sheet
     knob: KnobValue
     values: Array
     asked: NDArray[np.bool_]
-    sets: tuple[ModeSet | None, ...]
+    exact: NDArray[np.bool_]
+    sets: tuple[Spectrum | None, ...]
     failures: Mapping[float, PointFailure]
     branches: tuple[Branch, ...]
     request: ModeRequest
     discretisation: Discretisation
+    solutions: int
 
     @property
     def worst_error(self) -> float:
@@ -74,10 +81,13 @@ def run_sweep(
     workers: Executor,
     store: ResultStore | None = None,
     progress: Progress | None = None,
+    bound: float | None = None,
 ) -> Sweep:
     """Solve every point of a plan and follow the branches.
 
-    Points found in ``store`` are not solved again; every new one is kept there as it finishes.
+    With a ``bound`` (relative) points are read off a model whose frequencies are told to be within
+    it; those where it is not, and the ends and the middle, are solved. Points found in ``store``
+    are not solved again; every new one is kept there as it finishes.
     Raises `PlanError`, `SheetError`, `SweepError`, or ``Cancelled`` with all finished points kept.
     """
     progress = progress or Progress()
@@ -86,7 +96,11 @@ def run_sweep(
     request = request_for(design, _EXTRA_MODES)
     discretisation = _hardest(sheet, knob, plan, request, workers, progress)
     solver = _PointSolver(sheet, knob, request, discretisation, workers, store, progress)
-    solver.solve(plan.values, _looked_at(plan.values))
+    looked_at = _looked_at(plan.values)
+    if bound is not None:
+        solver.solve(sorted(looked_at), looked_at)
+        solver.model_within(bound, plan.values)
+    solver.solve(plan.values, looked_at)
     for _ in range(_HALVINGS):
         values = sorted(solver.answers)
         poor = poor_steps(values, [_set(solver.answers[value]) for value in values])
@@ -103,7 +117,7 @@ def run_sweep(
     if len(failures) == len(values):
         raise SweepError(f"no point of the sweep has an answer: {failures[values[0]].detail}")
     branches = follow(values, sets, knob.value)
-    sets = with_errors(values, sets, branches)
+    sets = solver.with_model_errors(values, with_errors(values, sets, branches))
     wanted = [branch for branch in branches if _is_wanted(branch, sets, design)]
     planned = set(plan.values)
     return Sweep(
@@ -111,17 +125,19 @@ def run_sweep(
         knob,
         np.array(values),
         np.array([value in planned for value in values]),
+        np.array([value not in solver.modelled for value in values]),
         sets,
         failures,
         tuple(sorted(wanted, key=lambda branch: np.nanmin(branch.frequencies))),
         request,
         discretisation,
+        solver.solutions,
     )
 
 
 def frequency_near(
     sweep: Sweep, branch: Branch, value: float, workers: Executor, progress: Progress
-) -> tuple[float, ModeSet, int] | None:
+) -> tuple[float, Spectrum, int] | None:
     """Solve at ``value`` and find the branch there by its shape at the nearest known value.
 
     Returns its frequency, the modes and its place among the flexible ones; ``None`` when there
@@ -172,15 +188,15 @@ def _to_the_edge(solver: _PointSolver) -> None:
         solver.solve(between)
 
 
-def _buckled(answer: ModeSet | PointFailure) -> bool:
+def _buckled(answer: Spectrum | PointFailure) -> bool:
     return isinstance(answer, PointFailure) and answer.buckled
 
 
-def _set(answer: ModeSet | PointFailure) -> ModeSet | None:
+def _set(answer: Spectrum | PointFailure) -> Spectrum | None:
     return None if isinstance(answer, PointFailure) else answer
 
 
-def _is_wanted(branch: Branch, sets: Sequence[ModeSet | None], design: Design) -> bool:
+def _is_wanted(branch: Branch, sets: Sequence[Spectrum | None], design: Design) -> bool:
     """Whether the branch is anywhere among the modes the sheet asks for."""
     limit = request_for(design).up_to or 0.0
     return any(
@@ -237,7 +253,41 @@ class _PointSolver:
     progress: Progress
 
     def __post_init__(self) -> None:
-        self.answers: dict[float, ModeSet | PointFailure] = {}
+        self.answers: dict[float, Spectrum | PointFailure] = {}
+        self.modelled: dict[float, Array] = {}  # errors of the model, where it answered
+        self.solutions = 0
+        self._model: LineModel | None = None
+
+    def model_within(self, bound: float, values: Sequence[float]) -> None:
+        """Have a model answer from now on, where it is within the bound and no value is known."""
+        ends = (values[0] * self.knob.scale, values[-1] * self.knob.scale)
+        parts = (self.sheet, self.knob, ends, self.request, self.discretisation, bound)
+        with contextlib.suppress(UnmodelledError):
+            self._model = model_of(*parts, self.store, self.progress)
+            self.solutions += self._model.solutions
+
+    def with_model_errors(
+        self, values: Sequence[float], sets: Sequence[Spectrum | None]
+    ) -> tuple[Spectrum | None, ...]:
+        """Add to the errors of the discretisation those of the model."""
+        return tuple(
+            replace(found, errors=found.errors + self.modelled[value])
+            if found is not None and value in self.modelled
+            else found
+            for value, found in zip(values, sets, strict=True)
+        )
+
+    def _from_model(self, value: float) -> bool:
+        """Whether the model answers a value."""
+        if self._model is None:
+            return False
+        found = self._model.at(value * self.knob.scale)
+        if found is None or isinstance(found, PointFailure):
+            return False  # failures are told by the exact solution
+        self.modelled[value] = found.errors
+        unknown = np.where(np.arange(len(found)) < found.rigid_count, 0.0, np.nan)
+        self.answers[value] = replace(found, errors=unknown)
+        return True
 
     def solve(self, values: Iterable[float], looked_at: Collection[float] = ()) -> None:
         """Solve the values not known yet, and tell the errors at some."""
@@ -245,6 +295,8 @@ class _PointSolver:
         total = len(self.answers)
         try:
             for value in values:
+                if value in self.answers or self._from_model(value):
+                    continue
                 total += 1
                 stored = self.store.get(self._key(value)) if self.store is not None else None
                 told = value in looked_at
@@ -274,6 +326,7 @@ class _PointSolver:
                 future.cancel()
 
     def _keep(self, value: float, answer: ModeSet | PointFailure) -> None:
+        self.solutions += 1
         self.answers[value] = answer
         if self.store is not None and not isinstance(answer, PointFailure):
             self.store.put(self._key(value), answer)

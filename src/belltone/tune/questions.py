@@ -10,20 +10,26 @@ import time
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Final
 
+from belltone.mesh.discretisation import Discretisation
 from belltone.modes.mass_properties import part_masses
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solution import Solution
 from belltone.modes.solve import request_for, solve
 from belltone.progress import Progress
 from belltone.reading.family import evaluate
+from belltone.reduce.line import LineModel
 from belltone.sheet.document import Sheet
 from belltone.store.results import ResultStore, result_key, store_path
 from belltone.sweep.engine import Answered
+from belltone.sweep.models import model_of
 from belltone.system.contacts import Contact, contacts
 from belltone.tune.pull import Pull, pulls
 
-__all__ = ["FoundModes", "find_contacts", "find_modes", "find_pulls"]
+__all__ = ["FoundModes", "find_contacts", "find_model", "find_modes", "find_pulls"]
+
+_MORE: Final = 4  # modes beyond those asked for, so that branches may change places
 
 _last: dict[str, Solution] = {}
 """The last solution of this process, by the text of its sheet."""
@@ -97,3 +103,23 @@ def find_contacts(
     """Which parts of a sheet touch, and how heavy each is (kg)."""
     design = evaluate(Sheet.from_text(text, folder))
     return contacts(design, progress), part_masses(design)
+
+
+def find_model(
+    text: str,
+    folder: Path | None,
+    path: Path | None,
+    knob: str,
+    discretisation: Discretisation,
+    bound: float,
+    *,
+    progress: Progress,
+) -> LineModel:
+    """The model of a knob of a sheet over its range; pieces of it are shown as they come."""
+    sheet = Sheet.from_text(text, folder)
+    design = evaluate(sheet)
+    value = design.knobs[knob]
+    low, high = (end * value.scale for end in value.range)
+    request = request_for(design, _MORE)
+    with ResultStore(store_path(path)) as store:
+        return model_of(sheet, value, (low, high), request, discretisation, bound, store, progress)

@@ -14,6 +14,7 @@ from scipy.interpolate import PchipInterpolator
 from scipy.optimize import brentq
 
 from belltone.design.preload import SpinValue
+from belltone.modes.modeset import ModeSet
 from belltone.progress import Progress
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
@@ -119,7 +120,7 @@ def _crossings(sweep: Sweep, spin: SpinValue) -> list[Crossing]:
         looks = np.linspace(known[0], known[-1], _LOOKS)
         at = next(index for index, place in enumerate(branch.places) if place >= 0)
         first = sweep.sets[at]
-        assert first is not None
+        assert isinstance(first, ModeSet)
         waves = first.waves[first.rigid_count + branch.places[at]] if first.waves else 0
         for order in spin.orders:
             height = partial(_height, curve, order)

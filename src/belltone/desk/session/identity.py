@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from itertools import count
 from typing import Final
 
-from belltone.modes.modeset import ModeSet
+from belltone.modes.modeset import Spectrum
 from belltone.modes.pairing import pair
 
 __all__ = ["carry_over"]
@@ -14,7 +14,9 @@ __all__ = ["carry_over"]
 _RECOGNISED: Final = 0.5
 
 
-def carry_over(old: ModeSet | None, old_identities: Sequence[int], new: ModeSet) -> tuple[int, ...]:
+def carry_over(
+    old: Spectrum | None, old_identities: Sequence[int], new: Spectrum
+) -> tuple[int, ...]:
     """Give each flexible mode of ``new`` the identity of the old mode it is, or a fresh one."""
     size = len(new.flexible)
     if old is None or not len(old.flexible) or not size:

@@ -1,0 +1,91 @@
+"""A model of a knob as bytes, and back."""
+
+from __future__ import annotations
+
+import io
+import json
+from dataclasses import asdict
+from typing import Any, Final
+
+import numpy as np
+from pydantic import TypeAdapter
+
+from belltone.mesh.discretisation import Discretisation
+from belltone.modes.failure import PointFailure, Reason
+from belltone.modes.request import ModeRequest
+from belltone.reduce.line import Anchor, Gap, LineModel, Piece
+
+__all__ = ["pack_model", "unpack_model"]
+
+_DISCRETISATION: Final = TypeAdapter(Discretisation)
+_TABLES: Final = (
+    "places",
+    "stiffness",
+    "mass",
+    "errors",
+    "shapes",
+    "rigid_shapes",
+    "moved",
+    "rigid_moved",
+)
+
+
+def pack_model(model: LineModel) -> bytes:
+    """All of a model."""
+    arrays: dict[str, Any] = {}
+    pieces: list[dict[str, Any]] = []
+    for number, piece in enumerate(model.pieces):
+        told: dict[str, Any] = {"low": piece.low, "high": piece.high}
+        if isinstance(piece, Gap):
+            told |= {"reason": str(piece.failure.reason), "detail": piece.failure.detail}
+        else:
+            arrays |= {f"{number} {name}": getattr(piece, name) for name in _TABLES}
+            for place, anchor in enumerate(piece.anchors):
+                arrays[f"{number} anchor {place}"] = anchor.signatures.astype(np.float32)
+            told["rigid_names"] = piece.rigid_names
+            told["anchors"] = [[anchor.place, anchor.kinds] for anchor in piece.anchors]
+        pieces.append(told)
+    rest = {
+        "knob": model.knob,
+        "low": model.low,
+        "high": model.high,
+        "bound": model.bound,
+        "request": asdict(model.request),
+        "discretisation": asdict(model.discretisation),
+        "solutions": model.solutions,
+        "pieces": pieces,
+    }
+    stream = io.BytesIO()
+    np.savez(stream, rest=np.frombuffer(json.dumps(rest).encode(), np.uint8), **arrays)
+    return stream.getvalue()
+
+
+def unpack_model(payload: bytes) -> LineModel:
+    """The model again; raises ``ValueError`` or ``KeyError`` where the bytes are none."""
+    with np.load(io.BytesIO(payload), allow_pickle=False) as stored:
+        rest = json.loads(stored["rest"].tobytes())
+        arrays = {name: stored[name] for name in stored.files if name != "rest"}
+    pieces: list[Piece | Gap] = []
+    for number, told in enumerate(rest["pieces"]):
+        low, high = told["low"], told["high"]
+        if "reason" in told:
+            failure = PointFailure(Reason(told["reason"]), told["detail"])
+            pieces.append(Gap(low, high, failure))
+            continue
+        anchors = tuple(
+            Anchor(at, arrays[f"{number} anchor {place}"].astype(float), tuple(kinds))
+            for place, (at, kinds) in enumerate(told["anchors"])
+        )
+        tables = {name: arrays[f"{number} {name}"] for name in _TABLES}
+        rigid = tuple(told["rigid_names"])
+        pieces.append(Piece(low=low, high=high, anchors=anchors, rigid_names=rigid, **tables))
+    return LineModel(
+        knob=rest["knob"],
+        low=rest["low"],
+        high=rest["high"],
+        bound=rest["bound"],
+        request=ModeRequest(**rest["request"]),
+        discretisation=_DISCRETISATION.validate_python(rest["discretisation"]),
+        pieces=tuple(pieces),
+        solutions=rest["solutions"],
+    )
