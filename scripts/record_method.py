@@ -10,7 +10,17 @@ import sys
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[1]
-ROOMS = ("geometry", "sections", "design", "reading", "mesh", "elements", "system", "modes", "reduce")
+ROOMS = (
+    "geometry",
+    "sections",
+    "design",
+    "reading",
+    "mesh",
+    "elements",
+    "system",
+    "modes",
+    "reduce",
+)
 RECORD = ROOT / "tests" / "store" / "method.json"
 
 

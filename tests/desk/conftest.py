@@ -60,6 +60,17 @@ class Recalled:
         pass
 
 
+class NoModels:
+    """Makes none: most tests ask for other things, and models take long."""
+
+    def ask(self, _question: Callable[..., Any], *_arguments: Any, progress: Progress) -> Any:
+        progress.check()
+        raise EngineError("models are left out here")
+
+    def close(self) -> None:
+        pass
+
+
 @pytest.fixture(autouse=True)
 def _nothing_is_left(qapp: QApplication) -> Iterator[None]:
     """A thread, a process, a ticking timer or an open window that outlives a test fails it."""
@@ -82,10 +93,11 @@ def make_window(
     """Open a window on a sheet file and wait for its modes."""
     windows: list[MainWindow] = []
 
-    def make(path: Path | None, text: str = "") -> MainWindow:
+    def make(path: Path | None, text: str = "", models: bool = False) -> MainWindow:
         sheet = read_sheet(path) if path is not None else Sheet.from_text(text)
         engine = Recalled(known_answers)
-        session = Session(sheet, path, Journal(tmp_path / "journal"), (engine, engine))
+        engines = (engine, engine, engine if models else NoModels())
+        session = Session(sheet, path, Journal(tmp_path / "journal"), engines)
         settings = QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
         window = MainWindow(session, settings)
         windows.append(window)

@@ -21,7 +21,7 @@ from belltone.sheet.document import Sheet, read_sheet
 from belltone.store.journal import Journal
 from belltone.sweep.engine import EngineError
 from belltone.tune.questions import find_modes
-from tests.desk.conftest import WAIT, Recalled, number
+from tests.desk.conftest import WAIT, NoModels, Recalled, number
 from tests.desk.test_walls import at_site
 
 LENGTH = ("parts", "rail", "length")
@@ -79,7 +79,7 @@ def waiting(
 
     def make(text: str | None = None) -> MainWindow:
         sheet = read_sheet(rail_path) if text is None else Sheet.from_text(text)
-        session = Session(sheet, rail_path, Journal(tmp_path / "journal"), (slow, slow))
+        session = Session(sheet, rail_path, Journal(tmp_path / "journal"), (slow, slow, NoModels()))
         settings = QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
         window = MainWindow(session, settings)
         made.append(window)

@@ -41,6 +41,7 @@ def test_a_killed_sweep_loses_no_finished_point(rail_path: Path) -> None:
             str(rail_path),
             "--over",
             f"wall=2 mm:6 mm:{POINTS}",
+            "--exact",
         ],
         stdout=subprocess.DEVNULL,
         stderr=subprocess.DEVNULL,
@@ -68,7 +69,7 @@ def test_a_killed_sweep_loses_no_finished_point(rail_path: Path) -> None:
 def test_a_killed_program_leaves_no_process(rail_path: Path) -> None:
     """Workers, the server they are forked from and its tracker all end with the program."""
     process = subprocess.Popen(
-        [sys.executable, "-m", "belltone", "sweep", str(rail_path), "--over", "wall=2 mm:6 mm:900"],
+        [sys.executable, "-m", "belltone", "sweep", str(rail_path), "--over", "wall=2 mm:6 mm:900", "--exact"],
         stdout=subprocess.DEVNULL,
         stderr=subprocess.DEVNULL,
         start_new_session=True,
@@ -105,7 +106,7 @@ def of_session(leader: int) -> list[int]:
 
 
 def test_two_programs_share_one_results_file(rail_path: Path) -> None:
-    command = [sys.executable, "-m", "belltone", "sweep", str(rail_path), "--format", "csv"]
+    command = [sys.executable, "-m", "belltone", "sweep", str(rail_path), "--exact", "--format", "csv"]
     both = [
         subprocess.Popen(
             [*command, "--over", "wall=2 mm:6 mm:9"], stdout=subprocess.PIPE, stderr=subprocess.PIPE

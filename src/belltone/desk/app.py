@@ -34,6 +34,7 @@ def _prepare_display() -> None:
 
 _prepare_display()
 
+import threadpoolctl  # noqa: E402
 from PySide6.QtCore import QSettings, QSocketNotifier, QtMsgType, qInstallMessageHandler  # noqa: E402
 from PySide6.QtWidgets import QApplication, QMessageBox, QWidget  # noqa: E402
 
@@ -60,6 +61,8 @@ def make_application() -> QApplication:
     application.setOrganizationName("belltone")
     application.setStyle("Fusion")
     application.setFont(label_font(9))
+    # What the window works out itself is small; what is large has processes of its own.
+    threadpoolctl.threadpool_limits(1)
     return application
 
 

@@ -158,6 +158,7 @@ class LiveNumber(QLineEdit):
         self.setAccessibleName(label or path_text(path))
         self.setObjectName("/".join(str(step) for step in path))
         self.textChanged.connect(self._fit)
+        session.turned.connect(self._follow_turn)
         self._rest()
 
     # -- showing --------------------------------------------------------------------------------
@@ -177,13 +178,21 @@ class LiveNumber(QLineEdit):
         if not self._editing:
             self._rest()
 
+    def _follow_turn(self) -> None:
+        """Show what a knob comes to while it is being turned."""
+        if self._editing:
+            return
+        value = self.value
+        mine = self.path[:2] == ("knobs", self._session.turning)
+        if mine or value.formula or value.knob == self._session.turning:
+            self.setText(_marked(value))
+
     def _rest(self) -> None:
         value = self.value
         self._editing = False
         self.setReadOnly(True)
         self.setCursor(Qt.CursorShape.SizeHorCursor)
-        mark = "• " if value.knob else "= " if value.formula else ""
-        self.setText(mark + value.shown)
+        self.setText(_marked(value))
         self.setCursorPosition(0)
         self.deselect()
         tip = "Click to type, drag sideways to change, right-click for more."
@@ -297,9 +306,13 @@ class LiveNumber(QLineEdit):
         self._write(value, stepped(value.number, steps, fine), None)
 
     def _write(self, value: ShownValue, number: float, gesture: str | None) -> None:
-        problem = self._session.set_value(
-            value.target, f"{number:.10g} {value.unit}".strip(), gesture
-        )
+        target = value.target
+        if gesture is not None and target[0] == "knobs" and target[2] == "value":
+            problem = self._session.turn_knob(str(target[1]), number)
+            if problem is not None:
+                self._session.told.emit(problem)
+            return
+        problem = self._session.set_value(target, f"{number:.10g} {value.unit}".strip(), gesture)
         if problem is not None:
             # The number before stays; stepping out of what is possible just stops.
             self._session.mark_wrong(value.target, "", None)
@@ -393,6 +406,11 @@ class LiveNumber(QLineEdit):
                 ("knobs", name, "to"): f"{high:.6g} {value.unit}".strip(),
             }
         return self._session.edit(f"knob {name}", lambda sheet: sheet.with_values(changes))
+
+
+def _marked(value: ShownValue) -> str:
+    """The text of a value at rest, with a mark where it is a knob or worked out."""
+    return ("• " if value.knob else "= " if value.formula else "") + value.shown
 
 
 class ChoiceWord(QToolButton):

@@ -125,11 +125,22 @@ class Readout(QFrame):
             return
         self._chip.show_branch(session.chosen, self._palette)
         self.head.setText(f"Mode {mode.number}")
-        self.stale.setText("of the older design" if session.stale else "")
-        self.stale.setVisible(session.stale)
+        older = "of the older design" if session.stale else ""
+        if answer.source:
+            older = "energies and masses are those before the turn"
+        self.stale.setText(older)
+        self.stale.setVisible(bool(older))
         self.hertz.setText(f"{format_number(mode.frequency, 6)} Hz")
-        self.error.setText(f"± {percent(mode.error)}".replace("± below", "<"))
-        self.error.setToolTip("Estimate of the discretisation's error in this frequency")
+        self.error.setText(
+            "by slopes"
+            if answer.source in ("slopes", "before")
+            else f"± {percent(mode.error)}".replace("± below", "<")
+        )
+        self.error.setToolTip(
+            "Estimate of the errors of the model and of the discretisation in this frequency"
+            if answer.source == "model"
+            else "Estimate of the discretisation's error in this frequency"
+        )
         self.radians.setText(f"{format_number(mode.angular, 6)} rad/s")
         self.rpm.setText(f"{format_number(mode.rpm, 6)} rpm")
         self.period.setText(f"{format_number(1e3 * mode.period, 5)} ms")

@@ -59,6 +59,8 @@ def shown_value(sheet: Sheet, design: Design, path: Path) -> ShownValue:
     literal = expression.literal
     if literal is not None:
         number, unit = literal
+        if path[0] == "knobs" and path[2] == "value" and design.knobs[str(path[1])].unit == unit:
+            number = design.knobs[str(path[1])].value  # the hand may be ahead of the text
         text = f"{format_number(number, 9)} {unit}".strip()
         return ShownValue(path, text, raw, None, False, number, unit)
     return ShownValue(path, _worked_out(raw, dimension, design), raw, None, True, None, "")

@@ -21,6 +21,13 @@ __all__ = ["VerdictBar"]
 _NEAR_BUCKLING: Final = 2.0  # a smaller factor is shown as alarming
 
 
+_SOURCES = {
+    "model": "By the model, within {}.",
+    "slopes": "Moved by slopes, error not known.",
+    "before": "No model of this yet: frequencies are those before the turn.",
+}
+
+
 class VerdictBar(QWidget):
     """Says which modes stand in bands and offers the nearest clear value of the swept knob."""
 
@@ -99,7 +106,9 @@ class VerdictBar(QWidget):
                 head = f"{count} {what} {where}:"
                 colour, wash = palette.alarm, palette.margin_wash
                 text = ", ".join(parts) + ". " + self._advice()
-        if answer is not None and not answer.final and not session.stale:
+        if answer is not None and answer.source:
+            text = f"{_SOURCES[answer.source].format(percent(answer.worst))} {text}"
+        elif answer is not None and not answer.final and not session.stale:
             ahead = self._ahead()
             within = f"First look, within {percent(answer.worst)}"
             text = f"{within}: this may still change{f' ({ahead})' if ahead else ''}. {text}"
@@ -129,7 +138,7 @@ class VerdictBar(QWidget):
             and bool(answer.design.bands)
             and not clear
             and bool(session.design.knobs)
-            and not session.tuning.sweep_is_current
+            and not session.tuning.shown_is_current
         )
         self.update()
 
@@ -155,14 +164,14 @@ class VerdictBar(QWidget):
     def _advice(self) -> str:
         session = self._session
         nearest = session.tuning.nearest_clear()
-        if nearest is not None and session.tuning.sweep is not None:
-            knob = session.tuning.sweep.sweep.knob
+        if nearest is not None and session.tuning.shown is not None:
+            knob = session.tuning.shown.sweep.knob
             return f"Nearest clear design: {knob.name} {knob.text(nearest, 12)}."
-        if session.tuning.sweep_is_current and session.tuning.sweep is not None:
-            if session.tuning.sweep.intervals is None:
+        if session.tuning.shown_is_current and session.tuning.shown is not None:
+            if session.tuning.shown.intervals is None:
                 return "Looking for clear intervals …"
             return (
-                f"No value of {session.tuning.sweep.sweep.knob.name} in its range clears them all."
+                f"No value of {session.tuning.shown.sweep.knob.name} in its range clears them all."
             )
         return "Sweep a knob to see where they are clear." if session.design.knobs else ""
 
@@ -175,8 +184,8 @@ class VerdictBar(QWidget):
     def _go(self) -> None:
         session = self._session
         value = session.tuning.nearest_clear()
-        if value is not None and session.tuning.sweep is not None:
-            session.set_knob(session.tuning.sweep.sweep.knob.name, value)
+        if value is not None and session.tuning.shown is not None:
+            session.set_knob(session.tuning.shown.sweep.knob.name, value)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)

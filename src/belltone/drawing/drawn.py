@@ -9,14 +9,14 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
-from belltone.design.parts import MemberValue, MeshValue, PointValue, SurfaceValue
+from belltone.design.parts import MemberValue, MeshValue, PartValue, PointValue, SurfaceValue
 from belltone.design.place import Place
 from belltone.design.values import Design
-from belltone.mesh.blocks import SIDES, edge_key
+from belltone.mesh.blocks import SIDES, Blocks, edge_key
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.grading import HardPlace
 from belltone.mesh.surface import SurfaceMesh, located, witness_points
-from belltone.mesh.surface_division import surface_mesh
+from belltone.mesh.surface_division import FoldedMeshError, planned_blocks, surface_mesh
 from belltone.mesh.surface_plan import plan_surface
 from belltone.modes.modeset import ModeSet
 from belltone.sections.solid import ear_clipped
@@ -31,6 +31,7 @@ IndexArray = NDArray[np.int64]
 _MOST_RINGS: Final = ((1, 65), (8, 33), (40, 17))  # along each of so many members at most
 _FEWEST_RINGS: Final = 9
 _MOST_EDGES: Final = 20_000  # of a received mesh that are drawn as lines
+_STILL: Final = 1e-9  # of the size; nothing has moved
 _SHARP: Final = 0.87  # cosine of the turn from which a corner is drawn as an edge
 
 
@@ -57,6 +58,9 @@ class DrawnPart(Protocol):
 
     def body_motion(self, shape: Array, place: Place) -> Array:
         """Motion (6,) of a mode's shape at a site."""
+
+    def follow(self, design: Design, part: PartValue) -> None:
+        """Put the points where the part has them in another design."""
 
 
 class DrawnComponent:
@@ -87,12 +91,7 @@ class DrawnComponent:
         box = float(np.linalg.norm(np.ptp(self.points, axis=0)))
         self.size = only.size if len(self.parts) == 1 else box
         self.depth = min(part.depth for name, part in self.parts.items() if name in self.solid)
-        self.normals = np.concatenate(
-            [
-                np.zeros_like(part.points) if part.normals is None else part.normals
-                for part in self.parts.values()
-            ]
-        )
+        self.normals = self._normals()
 
     @property
     def solid(self) -> tuple[str, ...]:
@@ -129,6 +128,29 @@ class DrawnComponent:
         """Values at the mode set's points by part, brought to the drawn ones."""
         return np.concatenate([part.spread(values[name]) for name, part in self.parts.items()])
 
+    def follow(self, design: Design) -> bool:
+        """Put the points where another design has them; returns whether any has moved.
+
+        Faces and lines stay as they are, so the parts must be those of the design before.
+        """
+        before = self.points
+        for part in design.parts:
+            self.parts[part.name].follow(design, part)
+        self.points = np.concatenate([part.points for part in self.parts.values()])
+        moved = float(np.abs(self.points - before).max(initial=0.0))
+        if moved <= _STILL * self.size:
+            return False
+        self.normals = self._normals()
+        return True
+
+    def _normals(self) -> Array:
+        return np.concatenate(
+            [
+                np.zeros_like(part.points) if part.normals is None else part.normals
+                for part in self.parts.values()
+            ]
+        )
+
     def body_motion(self, shapes: Mapping[str, Array], place: Place) -> Array:
         """Motion (6,) of a mode's shape at a site."""
         return self.parts[place.part].body_motion(shapes[place.part], place)
@@ -159,6 +181,10 @@ class DrawnPoint:
 
     def body_motion(self, shape: Array, place: Place) -> Array:
         return np.asarray(shape[0])
+
+    def follow(self, design: Design, part: PartValue) -> None:
+        assert isinstance(part, PointValue)
+        self.points = part.position[None]
 
 
 class DrawnMesh:
@@ -195,6 +221,9 @@ class DrawnMesh:
         away = np.linalg.norm(self._near - np.array(place.near), axis=1)
         return np.asarray(shape[int(np.argmin(away))])
 
+    def follow(self, design: Design, part: PartValue) -> None:
+        """A received mesh stays where it was received."""
+
 
 class DrawnMember:
     """A member with its true section."""
@@ -202,8 +231,25 @@ class DrawnMember:
     normals: Array | None = None
 
     def __init__(self, member: MemberValue, count: int) -> None:
-        self._member, self._count = member, count
+        self._count = count
         self._shares = np.linspace(0.0, 1.0, count)
+        self._lay(member)
+        self.faces = self._faces()
+        self.edges = self._edges()
+        self.mesh_lines = self._across()
+
+    def follow(self, design: Design, part: PartValue) -> None:
+        assert isinstance(part, MemberValue)
+        corners = [len(ring[0]) for ring in self._loops]
+        self._lay(part)
+        # A section may show more corners elsewhere; then what hangs on them is made anew.
+        if corners != [len(ring[0]) for ring in self._loops]:
+            self.faces, self.edges = self._faces(), self._edges()
+            self.mesh_lines = self._across()
+
+    def _lay(self, member: MemberValue) -> None:
+        count = self._count
+        self._member = member
         self.size, self.depth = member.length, member.sections.depth
         outer, inner = _outlines(member, self._shares)
         self._loops = [ring for ring in (outer, inner) if ring is not None]
@@ -219,9 +265,6 @@ class DrawnMember:
             [np.repeat(np.arange(count), ring.shape[1]) for ring in self._loops]
         )
         self.points = centres[self._ring_of] + self._arms
-        self.faces = self._faces()
-        self.edges = self._edges()
-        self.mesh_lines = self._across()
 
     def moved(self, shape: Array) -> Array:
         motion = self._at(shape, self._shares)[self._ring_of]
@@ -306,17 +349,14 @@ class DrawnWall:
         plan = used.plans[number] if used.plans else plan_surface(wall, places)
         mesh = surface_mesh(wall, Discretisation(used.divisions, 1), plan, places=places)
         blocks = mesh.blocks
-        numbers, u, v, along = witness_points(blocks)
-        pieces = [
-            located(wall, block, u[numbers == n], v[numbers == n])
-            for n, block in enumerate(blocks.blocks)
-        ]
-        surface = np.concatenate([piece[0] for piece in pieces])
-        self._wall, self._count = wall, len(surface)
+        self._plan = plan
+        self._witness = witness_points(blocks)
+        along = self._witness[3]
+        self._near: dict[Place, IndexArray] = {}
+        surface, normals = self._laid(wall, blocks)
         grids = np.arange(len(surface)).reshape(len(blocks.blocks), along, along)
         self._between, self.mesh_lines = _element_lines(mesh, grids, along)
         self.points = np.concatenate([surface, self._between @ surface])
-        normals = np.concatenate([piece[1] for piece in pieces])
         self.normals: Array | None = np.concatenate([normals, self._between @ normals])
         self.size = float(np.linalg.norm(np.ptp(surface, axis=0)))
         self.depth = max(0.02 * self.size, wall.thickness.mean)
@@ -336,6 +376,30 @@ class DrawnWall:
             if edge_key(block.vertices[a], block.vertices[b]) in named
         ]
 
+    def _laid(self, wall: SurfaceValue, blocks: Blocks) -> tuple[Array, Array]:
+        """Where the witness points stand, and the normals there."""
+        numbers, u, v, _ = self._witness
+        pieces = [
+            located(wall, block, u[numbers == n], v[numbers == n])
+            for n, block in enumerate(blocks.blocks)
+        ]
+        surface = np.concatenate([piece[0] for piece in pieces])
+        self._wall, self._count = wall, len(surface)
+        return surface, np.concatenate([piece[1] for piece in pieces])
+
+    def follow(self, design: Design, part: PartValue) -> None:
+        assert isinstance(part, SurfaceValue)
+        try:
+            blocks = planned_blocks(part, self._plan, hard_places(design, part))
+        except FoldedMeshError:
+            return  # another plan is made when the hand rests
+        surface, normals = self._laid(part, blocks)
+        if np.abs(surface - self.points[: self._count]).max() <= _STILL * self.size:
+            return
+        self._near.clear()
+        self.points = np.concatenate([surface, self._between @ surface])
+        self.normals = np.concatenate([normals, self._between @ normals])
+
     def moved(self, shape: Array) -> Array:
         return self.spread(shape[:, :3])
 
@@ -343,10 +407,11 @@ class DrawnWall:
         return np.concatenate([values, self._between @ values])
 
     def body_motion(self, shape: Array, place: Place) -> Array:
-        lines = np.concatenate(place_lines(self._wall, place))
-        away = np.linalg.norm(self.points[: self._count, None] - lines[None], axis=2)
-        near = np.unique(np.argmin(away, axis=0))
-        return np.asarray(shape[near].mean(axis=0))
+        if place not in self._near:
+            lines = np.concatenate(place_lines(self._wall, place))
+            away = np.linalg.norm(self.points[: self._count, None] - lines[None], axis=2)
+            self._near[place] = np.unique(np.argmin(away, axis=0))
+        return np.asarray(shape[self._near[place]].mean(axis=0))
 
 
 def _element_lines(

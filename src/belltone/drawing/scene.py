@@ -147,6 +147,24 @@ class Scene:
         self._shape = None
         self._apply_options()
 
+    def follow(self, design: Design, modes: ModeSet) -> bool:
+        """Move what is drawn to a design with the same parts; returns whether that could be done.
+
+        Supports and masses stay where they were drawn until the design is shown anew.
+        """
+        known = None if self._design is None else [part.name for part in self._design.parts]
+        if self._modes is None or known != [part.name for part in design.parts]:
+            return False
+        if modes.point_counts != self._modes.point_counts:
+            return False
+        count = len(self.part.points)
+        if not self.part.follow(design):
+            return True
+        if len(self.part.points) != count:
+            return False
+        self._points_array[:] = self.part.points
+        return True
+
     def show_mode(self, modes: ModeSet, index: int) -> None:
         """Take one mode's motion."""
         self._take(modes.part_shapes(index))

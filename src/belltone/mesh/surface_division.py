@@ -20,7 +20,7 @@ from belltone.mesh.surface import Imprint, SurfaceMesh, chart_scale, located
 from belltone.mesh.surface_plan import edge_lengths, surface_blocks
 from belltone.mesh.triangles import OutlineError
 
-__all__ = ["FoldedMeshError", "surface_mesh"]
+__all__ = ["FoldedMeshError", "planned_blocks", "surface_mesh"]
 
 Array = NDArray[np.float64]
 IntArray = NDArray[np.intp]
@@ -48,19 +48,7 @@ def surface_mesh(
 
     Raises `FoldedMeshError` where its plan no longer fits.
     """
-    if plan.scheme is not None and isinstance(surface.shape, Plate):
-        try:
-            fits = unfolded(surface.shape, plan.scheme)
-        except (OutlineError, ValueError, IndexError, np.linalg.LinAlgError) as error:
-            raise FoldedMeshError(str(error)) from error
-        if not fits:
-            raise FoldedMeshError(f"the blocks of “{surface.name}” fold")
-    try:
-        blocks = graded(
-            surface_blocks(surface, plan.scheme), plan.cuts, places, chart_scale(surface)
-        )
-    except GradingError as error:
-        raise FoldedMeshError(f"a place has left its block of “{surface.name}”") from error
+    blocks = planned_blocks(surface, plan, places)
     order = discretisation.order
     classes = blocks.edge_classes()
     breaks = _breaks(surface, blocks, classes, plan, discretisation.divisions, imprints)
@@ -108,6 +96,23 @@ def surface_mesh(
         numbering.vertices,
         tuple(imprints),
     )
+
+
+def planned_blocks(
+    surface: SurfaceValue, plan: SurfacePlan, places: Sequence[HardPlace] = ()
+) -> Blocks:
+    """The blocks of a surface by a plan; raises `FoldedMeshError` where it no longer fits."""
+    if plan.scheme is not None and isinstance(surface.shape, Plate):
+        try:
+            fits = unfolded(surface.shape, plan.scheme)
+        except (OutlineError, ValueError, IndexError, np.linalg.LinAlgError) as error:
+            raise FoldedMeshError(str(error)) from error
+        if not fits:
+            raise FoldedMeshError(f"the blocks of “{surface.name}” fold")
+    try:
+        return graded(surface_blocks(surface, plan.scheme), plan.cuts, places, chart_scale(surface))
+    except GradingError as error:
+        raise FoldedMeshError(f"a place has left its block of “{surface.name}”") from error
 
 
 def _breaks(

@@ -160,14 +160,19 @@ class ModeSet(Spectrum):
 
     def limited(self, count: int) -> ModeSet:
         """The set with at most ``count`` flexible modes."""
-        return self._picked(slice(self.rigid_count + count))
+        return self.picked(np.arange(min(self.rigid_count + count, len(self))))
 
-    def _picked(self, chosen: slice) -> ModeSet:
+    def picked(self, rows: NDArray[np.intp]) -> ModeSet:
+        """Some modes of the set by their places, in any order; rigid ones stay at the head."""
         picked: dict[str, Any] = {}
         for each in fields(self):
             value = getattr(self, each.name)
-            if each.metadata == _BY_MODE and value is not None:
-                picked[each.name] = value[chosen]
+            if each.metadata != _BY_MODE or value is None:
+                continue
+            if isinstance(value, tuple):
+                picked[each.name] = tuple(value[row] for row in rows) if value else value
+            else:
+                picked[each.name] = value[rows]
         return replace(self, **picked)
 
     def part_shapes(self, index: int) -> dict[str, Array]:

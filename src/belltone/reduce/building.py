@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import itertools
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
@@ -36,6 +37,8 @@ DEFAULT_BOUND: Final = 1e-3
 
 _GUARDS: Final = 8  # modes solved beyond those asked for; errors are fifty times larger without
 _FIRST: Final = 4  # intervals between designs that are looked at before anything is solved
+_MOST_TRIED: Final = 60  # designs in all; what is left then has no model
+_BETWEEN: Final = 0.37  # of a whole number
 _NARROWEST: Final = 1 / 16  # of the line; a piece so narrow is not divided further
 _CLOSE: Final = 1 / 512  # of the line; where a mesh changes or answers end is found so closely
 
@@ -64,6 +67,10 @@ def build_line(
     if request.above is not None:
         raise UnmodelledError("a model knows the lowest modes, not those above a frequency")
     line = _Line(family, dict(turned), knob, ends, request, discretisation, bound)
+    if line.counts:
+        raise UnmodelledError(
+            f"“{knob}” is a number of things, and there is no design between whole numbers"
+        )
     with numpy_threads(many=False):
         return _Builder(line, known, progress or Progress()).built()
 
@@ -88,6 +95,19 @@ class _Line:
     def present(self) -> float:
         """The knob's value in the design as turned."""
         return self.family.at(self.turned).knobs[self.knob].base
+
+    @property
+    def counts(self) -> bool:
+        """Whether only whole numbers have a design."""
+        present = self.present
+        if not present.is_integer():
+            return False
+        try:
+            self.design(present + _BETWEEN)
+        except UserError:
+            with contextlib.suppress(UserError):
+                return self.design(present + 1) is not None
+        return False
 
     def design(self, value: float) -> Design:
         return self.family.at({**self.turned, self.knob: value})
@@ -114,6 +134,7 @@ class _Builder:
         self._last: Sample | None = None
         self._pieces: list[Piece | Gap] = []
         self._count = 0
+        self._tried = 0  # designs looked at, solved or not
         low, high = line.ends
         now = line.present
         self._now = now if low <= now <= high else 0.5 * (low + high)
@@ -165,6 +186,7 @@ class _Builder:
             return self._last
         if value in self._failures:
             return None
+        self._tried += 1
         try:
             return self._keep(Sample(value, self._level(value)))
         except UnmodelledError:
@@ -229,10 +251,10 @@ class _Builder:
         elif self._sort(low) is None:
             self._add(Gap(low, high, self._failures[low]))
             return
-        elif (piece := self._piece(low, high)) is not None:
+        elif self._tried <= _MOST_TRIED and (piece := self._piece(low, high)) is not None:
             self._add(piece)
             return
-        elif high - low <= _NARROWEST * self._line.length:
+        elif high - low <= _NARROWEST * self._line.length or self._tried > _MOST_TRIED:
             words = "the model does not meet its bound here"
             self._add(Gap(low, high, PointFailure(Reason.UNMET, words)))
             return

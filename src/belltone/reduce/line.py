@@ -113,7 +113,7 @@ class Piece:
             count = max(count, int(np.count_nonzero(frequencies <= request.up_to)))
         count = min(count, len(self.errors))
         frequencies, weights = frequencies[:count], weights[:, :count]
-        signatures = _unit(weights.T @ self.moved)
+        signatures = _unit(np.asarray(weights.T.astype(np.float32) @ self.moved, float))
         rigid = len(self.rigid_names)
         kinds = tuple(f"rigid, {name}" for name in self.rigid_names)
         return ReducedModes(
@@ -127,8 +127,10 @@ class Piece:
 
     def motions(self, modes: ReducedModes) -> Array:
         """Shapes ``(modes, points, 6)`` of modes of this piece, rigid ones first, in any scale."""
-        flexible = np.tensordot(modes.weights.T, self.shapes, axes=1)
-        return np.concatenate([np.asarray(self.rigid_shapes, float), flexible])
+        points = self.shapes.shape[1:]
+        flexible = modes.weights.T.astype(np.float32) @ self.shapes.reshape(len(self.shapes), -1)
+        moved = np.concatenate([self.rigid_shapes, flexible.reshape(-1, *points)])
+        return np.asarray(moved, float)
 
     def _kinds(self, value: float, frequencies: Array, signatures: Array) -> tuple[str, ...]:
         """The kind of each mode: that of the one it is at the nearest anchor that knows it."""

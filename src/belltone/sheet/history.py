@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Final
 
 from belltone.sheet.document import Sheet
@@ -39,10 +39,6 @@ class History:
             return self
         label, sheet = self.future[-1]
         return History(sheet, (*self.past, (label, self.present)), self.future[:-1])
-
-    def amend(self, sheet: Sheet) -> History:
-        """Replace the present without a step: the middle of one long gesture."""
-        return replace(self, present=sheet, future=())
 
     @property
     def undo_label(self) -> str | None:

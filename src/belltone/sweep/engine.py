@@ -24,6 +24,7 @@ _LOST: Final = "the process that was working on this was lost; change a value or
 
 
 _PATIENCE: Final = 0.25  # s
+_NICE: Final = 10  # how far work that nobody waits for stands back
 _LAST_WORDS: Final = ("answer", "error", "fault", "stopped")
 
 
@@ -53,11 +54,12 @@ class Engine:
     """Answers one question after another in a process, which keeps what the last ones found.
 
     A stop is heard where the work looks for one; if that is not at once, the process is ended, and
-    another stands ready for the next question.
+    another stands ready for the next question. A ``patient`` one leaves the processor to others.
     """
 
-    def __init__(self) -> None:
+    def __init__(self, patient: bool = False) -> None:
         self._lock = threading.Lock()
+        self._patient = patient
         self._closed = False
         self._number = 0
         self._process: BaseProcess | None = None
@@ -142,7 +144,7 @@ class Engine:
         hears, self._stop = context.Pipe(duplex=False)
         self._process = context.Process(
             target=_serve,
-            args=(theirs, hears, os.getpid()),
+            args=(theirs, hears, os.getpid(), self._patient),
             name="belltone engine",
             daemon=True,
         )
@@ -178,9 +180,11 @@ class _Stop(threading.Event):
         return self._asked >= self.number
 
 
-def _serve(line: Connection, hears: Connection, owner: int) -> None:
+def _serve(line: Connection, hears: Connection, owner: int, patient: bool) -> None:
     """Answer what comes down the line until it is closed."""
     end_with_owner(owner)
+    if patient:
+        os.nice(_NICE)
     solver_name()  # loads its library while nobody waits
     stop = _Stop(hears)
     progress = Progress(

@@ -71,7 +71,8 @@ def forkserver() -> ForkServerContext:
 
 
 def end_with_owner(owner: int) -> None:
-    """Let this process end with the program that started it."""
+    """Let this process end with the program that started it, and not by Ctrl+C before."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
     threading.Thread(target=_end_with, args=(owner,), daemon=True).start()
 
 

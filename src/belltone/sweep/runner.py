@@ -31,7 +31,7 @@ from belltone.sweep.plan import SweepPlan, turnable
 from belltone.sweep.pool import LOST_WORKER, POLL_SECONDS, SweepError, results_of
 from belltone.sweep.work import choose_at, solve_point
 
-__all__ = ["Sweep", "frequency_near", "run_sweep"]
+__all__ = ["Sweep", "frequency_near", "is_wanted", "run_sweep"]
 
 Array = NDArray[np.float64]
 
@@ -118,7 +118,7 @@ def run_sweep(
         raise SweepError(f"no point of the sweep has an answer: {failures[values[0]].detail}")
     branches = follow(values, sets, knob.value)
     sets = solver.with_model_errors(values, with_errors(values, sets, branches))
-    wanted = [branch for branch in branches if _is_wanted(branch, sets, design)]
+    wanted = [branch for branch in branches if is_wanted(branch, sets, design)]
     planned = set(plan.values)
     return Sweep(
         sheet,
@@ -196,7 +196,7 @@ def _set(answer: Spectrum | PointFailure) -> Spectrum | None:
     return None if isinstance(answer, PointFailure) else answer
 
 
-def _is_wanted(branch: Branch, sets: Sequence[Spectrum | None], design: Design) -> bool:
+def is_wanted(branch: Branch, sets: Sequence[Spectrum | None], design: Design) -> bool:
     """Whether the branch is anywhere among the modes the sheet asks for."""
     limit = request_for(design).up_to or 0.0
     return any(

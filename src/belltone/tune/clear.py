@@ -60,12 +60,13 @@ def clear_intervals(
     sweep: Sweep,
     bands: Sequence[BandValue],
     margin: float,
-    workers: Executor,
+    workers: Executor | None,
     progress: Progress | None = None,
 ) -> tuple[ClearInterval, ...]:
     """Find the clear intervals; their inner edges are solved for, not read off the curves.
 
-    Where a point has no answer, the steps on both sides of it do not count as clear.
+    Without ``workers`` nothing is solved, and they are. Where a point has no answer, the steps on
+    both sides of it do not count as clear.
     """
     progress = progress or Progress()
     edges = _edges(sweep, bands, margin)
@@ -84,7 +85,9 @@ def clear_intervals(
     for start, stop in pieces:
         progress.check()
         left, right = (
-            _exact(sweep, by_value[value], workers, progress) if value in by_value else value
+            _exact(sweep, by_value[value], workers, progress)
+            if value in by_value and workers is not None
+            else value
             for value in (start, stop)
         )
         if left < right:

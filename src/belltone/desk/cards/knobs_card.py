@@ -166,7 +166,6 @@ class _KnobRow(QWidget):
     def __init__(self, session: Session, name: str, palette: Palette) -> None:
         super().__init__()
         self._session, self._name = session, name
-        self._gestures = 0
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setVerticalSpacing(1)
@@ -187,9 +186,9 @@ class _KnobRow(QWidget):
         self.slider.setRange(0, _TICKS)
         self.slider.setAccessibleName(f"knob {name}")
         self.slider.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.slider.sliderPressed.connect(self._begin)
         self.slider.valueChanged.connect(self._turned)
         self.slider.sliderReleased.connect(session.end_gesture)
+        session.turned.connect(self._place)
         low, high = _limit(session, name, "from"), _limit(session, name, "to")
         range_row = QGridLayout()
         range_row.addWidget(low, 0, 0)
@@ -201,7 +200,13 @@ class _KnobRow(QWidget):
     def refresh(self) -> None:
         for number in self.findChildren(LiveNumber):
             number.refresh()
-        knob = self._session.design.knobs[self._name]
+        self._place()
+
+    def _place(self) -> None:
+        """Put the slider where the knob stands, unless a hand holds it."""
+        knob = self._session.design.knobs.get(self._name)
+        if knob is None or self.slider.isSliderDown():
+            return
         low, high = knob.range
         share = (knob.value - low) / (high - low) if high > low else 0.0
         self.slider.blockSignals(True)
@@ -215,15 +220,11 @@ class _KnobRow(QWidget):
         if problem is not None:
             self._session.told.emit(problem)
 
-    def _begin(self) -> None:
-        self._gestures += 1
-
     def _turned(self, tick: int) -> None:
         low, high = self._session.design.knobs[self._name].range
-        held = self.slider.isSliderDown()
-        gesture = f"slider {self._name} {self._gestures}" if held else None
         value = float(f"{low + (high - low) * tick / _TICKS:.4g}")
-        problem = self._session.set_knob(self._name, value, gesture)
+        turn = self._session.turn_knob if self.slider.isSliderDown() else self._session.set_knob
+        problem = turn(self._name, value)
         if problem is not None:
             self._session.mark_wrong(("knobs", self._name, "value"), "", None)
             self._session.told.emit(problem)

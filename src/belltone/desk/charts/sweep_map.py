@@ -26,6 +26,7 @@ from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette
 from belltone.exchange.tables import percent
 from belltone.sweep.plan import MOST_POINTS
+from belltone.sweep.runner import Sweep
 from belltone.tune.bands import forbidden
 
 __all__ = ["SweepMap"]
@@ -93,8 +94,15 @@ class SweepMap(QFrame):
         session.jobs.changed.connect(
             lambda lane: self._show_progress() if lane == "sweep" else None
         )
-        self._show_range()
+        session.jobs.changed.connect(lambda lane: self._note_quality() if lane == "model" else None)
+        session.turned.connect(self._place_cursor)
+        self._look_at(self.knob.currentText())
         self.refresh()
+
+    def _look_at(self, knob: str) -> None:
+        """Show the branches of another knob."""
+        self._session.tuning.look_at(knob)
+        self._show_range()
 
     def _controls(self) -> FlowRow:
         """What is swept and how far that is, in as many rows as the width asks for."""
@@ -102,7 +110,7 @@ class SweepMap(QFrame):
         self.heading = QLabel("Sweep of")
         self.heading.setFont(label_font(10, bold=True))
         self.knob = KnobBox(self._session, "knob to sweep")
-        self.knob.currentTextChanged.connect(lambda _: self._show_range())
+        self.knob.currentTextChanged.connect(self._look_at)
         self.range = QLabel()
         self.range.setFont(label_font(8.5))
         self.range.setProperty("role", "muted")
@@ -192,7 +200,7 @@ class SweepMap(QFrame):
 
     def refresh(self) -> None:
         """Draw the sweep as the session has it."""
-        palette, answer = self._palette, self._session.tuning.sweep
+        palette, answer = self._palette, self._session.tuning.shown
         self._drawn_for = self._choice()
         self.plot.clear()
         self.plot.setBackground(palette.card)
@@ -206,8 +214,7 @@ class SweepMap(QFrame):
             self.plot.hideAxis("bottom")
             self.clear_text.setText(self._session.tuning.sweep_failure)
             self._role("alarm")
-            hint = "no sweep yet: choose a knob and press Sweep"
-            text = pg.TextItem(hint, color=palette.muted, anchor=(0.5, 0.5))
+            text = pg.TextItem(self._hint(), color=palette.muted, anchor=(0.5, 0.5))
             text.setFont(label_font(9))
             self.plot.addItem(text)
             self.plot.setXRange(-1, 1, padding=0)
@@ -235,7 +242,7 @@ class SweepMap(QFrame):
 
     def _top(self) -> float:
         """Show the branches that matter: past the bands, and the chosen one."""
-        answer = self._session.tuning.sweep
+        answer = self._session.tuning.shown
         assert answer is not None
         design = self._session.design
         highest = max([band.high * (1 + design.margin) for band in design.bands], default=0.0)
@@ -280,9 +287,9 @@ class SweepMap(QFrame):
         self.plot.addItem(item)
 
     def _draw_branches(self) -> None:
-        answer = self._session.tuning.sweep
+        answer = self._session.tuning.shown
         assert answer is not None
-        sweep, faded = answer.sweep, not self._session.tuning.sweep_is_current
+        sweep, faded = answer.sweep, not self._session.tuning.shown_is_current
         for identity, branch in zip(answer.identities, sweep.branches, strict=True):
             colour = QColor(self._palette.branch(identity))
             if faded:
@@ -300,6 +307,32 @@ class SweepMap(QFrame):
             line.setZValue(10 if chosen else 5)
             self.plot.addItem(line)
             self._name_branch(identity, float(x[0]), float(curve(x[0])), colour)
+        self._draw_solved(sweep)
+
+    def _draw_solved(self, shown: Sweep) -> None:
+        """Dots where branches were solved, on curves that were not."""
+        exact = self._session.tuning.sweep
+        if exact is None or exact.sweep is shown or not self._session.tuning.sweep_is_current:
+            return
+        if exact.sweep.knob.name != shown.knob.name:
+            return
+        for identity, branch in zip(exact.identities, exact.sweep.branches, strict=True):
+            colour = QColor(self._palette.branch(identity))
+            dots = pg.ScatterPlotItem(
+                exact.sweep.values, branch.frequencies, size=6, brush=colour, pen=None
+            )
+            dots.setZValue(12)
+            self.plot.addItem(dots)
+
+    def _hint(self) -> str:
+        """What stands where there are no branches yet."""
+        session, knob = self._session, self.knob.currentText()
+        if not knob:
+            return "no knob yet: right-click a number and make one of it"
+        refusal = session.models.refusal(knob)
+        if refusal:
+            return f"no model of {knob} ({refusal}); press Sweep to solve its points"
+        return "branches appear as soon as a model of this knob stands; Sweep solves its points"
 
     def _name_branch(self, identity: int, x: float, y: float, colour: QColor) -> None:
         """Write the present number of a branch's mode where the branch begins."""
@@ -314,15 +347,20 @@ class SweepMap(QFrame):
         self.plot.addItem(text)
 
     def _draw_clear(self, top: float) -> None:
-        answer, palette = self._session.tuning.sweep, self._palette
+        answer, palette = self._session.tuning.shown, self._palette
         assert answer is not None
         knob = answer.sweep.knob
         if self._session.tuning.sweep_failure:
             self.clear_text.setText(self._session.tuning.sweep_failure)
             self._role("alarm")
             return
-        if not self._session.tuning.sweep_is_current:
-            self.clear_text.setText("This sweep is of an older design; sweep again.")
+        if not self._session.tuning.shown_is_current:
+            modelled = answer is self._session.tuning.modelled
+            self.clear_text.setText(
+                "These branches are of the design before; new ones are being made."
+                if modelled
+                else "This sweep is of an older design; sweep again."
+            )
             self._role("alarm")
             return
         self._role("clear")
@@ -343,9 +381,10 @@ class SweepMap(QFrame):
         words = ", ".join(
             f"{knob.text(each.start, 4)} to {knob.text(each.stop, 4)}" for each in answer.intervals
         )
+        about = "about " if answer is self._session.tuning.modelled else ""
         self._role("clear" if words else "alarm")
         self.clear_text.setText(
-            f"clear intervals of {knob.name}: {words}"
+            f"clear intervals of {knob.name}: {about}{words}"
             if words
             else f"no clear interval: no value of {knob.name} in this range clears every band"
         )
@@ -357,11 +396,18 @@ class SweepMap(QFrame):
 
     def _note_quality(self) -> None:
         """Say how much was solved, how exactly, and where nothing could be."""
-        answer = self._session.tuning.sweep
+        answer = self._session.tuning.shown
+        models, knob = self._session.models, self.knob.currentText()
+        making = models.making == knob
         if answer is None:
-            self.quality.setText("")
+            self.quality.setText("making the model …" if making else "")
             return
-        text = f"{len(answer.sweep.values)} solved · error {percent(answer.sweep.worst_error)}"
+        if answer is self._session.tuning.modelled:
+            text = f"model of {answer.sweep.solutions} solved designs"
+            text += f" · within {percent(answer.sweep.worst_error)}"
+            text += " · growing …" if making else ""
+        else:
+            text = f"{len(answer.sweep.values)} solved · error {percent(answer.sweep.worst_error)}"
         failures = list(answer.sweep.failures.values())
         if failures:
             text += f" · {len(failures)} without an answer"
@@ -371,7 +417,7 @@ class SweepMap(QFrame):
     # -- the cursor -----------------------------------------------------------------------------
 
     def _place_cursor(self) -> None:
-        answer = self._session.tuning.sweep
+        answer = self._session.tuning.shown
         if answer is None or answer.sweep.knob.name not in self._session.design.knobs:
             return
         self._quiet = True
@@ -381,13 +427,12 @@ class SweepMap(QFrame):
         self._quiet = False
 
     def _cursor_moved(self) -> None:
-        answer = self._session.tuning.sweep
+        answer = self._session.tuning.shown
         if self._quiet or answer is None:
             return
         name = answer.sweep.knob.name
         value = float(f"{self.knob_line.value():.4g}")
         if name in self._session.design.knobs and value != self._session.design.knobs[name].value:
-            problem = self._session.set_knob(name, value, f"cursor {id(self)}")
+            problem = self._session.turn_knob(name, value)
             if problem is not None:
-                self._session.mark_wrong(("knobs", name, "value"), "", None)
                 self._session.told.emit(problem)

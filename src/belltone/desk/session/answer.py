@@ -18,6 +18,8 @@ class Answer:
     """Modes, the very sheet and design they belong to, and the seconds of work they took.
 
     One that is not ``final`` is a look on the way: better modes follow, unless that is stopped.
+    One with a ``source``, “model” or “slopes”, was not solved: it follows a knob being turned, and
+    what it says beyond frequencies and shapes is still of the design before.
     """
 
     sheet: Sheet
@@ -27,6 +29,7 @@ class Answer:
     seconds: float
     pulls: Mapping[str, Pull] | None = None
     final: bool = True
+    source: str = ""
 
     @property
     def worst(self) -> float:

@@ -7,20 +7,25 @@ immutable values, so a panel can never see half of a change.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path as FilePath
 
+import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from belltone.design.values import Design
+from belltone.design.values import Design, KnobValue
 from belltone.desk.session.answer import Answer
 from belltone.desk.session.identity import carry_over
 from belltone.desk.session.jobs import Jobs
+from belltone.desk.session.models import Models
 from belltone.desk.session.tuning import Tuning
+from belltone.desk.session.turned import by_model, by_slopes
+from belltone.exchange.tables import percent
 from belltone.files import FileError, read_text
 from belltone.modes.modeset import Mode, ModeSet
+from belltone.modes.pairing import pair
 from belltone.progress import Progress
-from belltone.reading.family import evaluate
+from belltone.reading.family import DesignFamily, evaluate
 from belltone.sheet.document import MOST_BYTES, Sheet, read_sheet, write_sheet
 from belltone.sheet.errors import Path, SheetError, path_text
 from belltone.sheet.history import History
@@ -35,6 +40,7 @@ from belltone.tune.questions import FoundModes, find_contacts, find_modes, find_
 
 __all__ = ["Session"]
 
+_SURE = 0.85  # assurance from which a mode of the model is that of the exact answer
 _PULL_DELAY_MS = 150  # pulls wait until the numbers have come to rest
 
 
@@ -45,6 +51,16 @@ def _most_troubled(modes: ModeSet, design: Design) -> int:
     return numbers[0] - 1 if numbers else 0
 
 
+@dataclass(frozen=True)
+class _Turn:
+    """A knob being turned: its value now, and how things stood before the hand took it."""
+
+    knob: str
+    value: float
+    written: Design
+    rest: Answer | None
+
+
 class Session(QObject):
     """One open sheet and everything known about it."""
 
@@ -53,28 +69,35 @@ class Session(QObject):
     choice_changed = Signal()
     parts_changed = Signal()
     told = Signal(str)
+    turned = Signal()
 
     def __init__(
         self,
         sheet: Sheet,
         path: FilePath | None,
         journal: Journal,
-        engines: tuple[Questions, Questions] | None = None,
+        engines: tuple[Questions, Questions, Questions] | None = None,
     ) -> None:
         super().__init__()
         self.jobs = Jobs(self)
-        # One answers what the sheet is asked first, the other what goes beside it.
-        self._engine, self._beside = engines or (Engine(), Engine())
+        # One answers what the sheet is asked first, one what goes beside it, one makes models.
+        self._engine, self._beside, self._modeller = engines or (
+            Engine(),
+            Engine(),
+            Engine(patient=True),
+        )
         self._journal = journal
         self._pull_timer = QTimer(self, singleShot=True, interval=_PULL_DELAY_MS)
         self._pull_timer.timeout.connect(self._find_pulls)
         self.path: FilePath | None = None
         self.opened = 0  # counts sheets opened, so that no field keeps what belongs to another
         self._load(sheet, path)
+        self.models = Models(self, self._modeller, self)
         self.tuning = Tuning(self, self)
 
     def _load(self, sheet: Sheet, path: FilePath | None, saved: str | None = None) -> None:
-        self.design = evaluate(sheet)
+        self._family = DesignFamily(sheet)
+        self.design = self._family.at()
         self.history = History(sheet)
         self.path = path
         self._saved = sheet.text if saved is None else saved
@@ -91,14 +114,25 @@ class Session(QObject):
         self.selected: tuple[str, ...] = ()
         self.views: dict[str, str] = {}
         self.lit: frozenset[str] = frozenset()
-        self._gesture: str | None = None
+        self._draft: tuple[str, Sheet] | None = None
+        self._turn: _Turn | None = None
 
     # -- the sheet ------------------------------------------------------------------------------
 
     @property
     def sheet(self) -> Sheet:
-        """The sheet as it stands."""
-        return self.history.present
+        """The sheet as it stands, in the middle of a gesture too."""
+        return self.history.present if self._draft is None else self._draft[1]
+
+    @property
+    def written(self) -> Design:
+        """The design as written, whatever knob is being turned."""
+        return self.design if self._turn is None else self._turn.written
+
+    @property
+    def turning(self) -> str | None:
+        """The knob that is being turned, if one is."""
+        return None if self._turn is None else self._turn.knob
 
     @property
     def modified(self) -> bool:
@@ -139,6 +173,7 @@ class Session(QObject):
         self.jobs.stop("contacts")
         self.jobs.stop("bare")
         self.tuning.forget()
+        self.models.forget()
         self._journal.clear()
         self._load(sheet, path, saved)
         self.opened += 1
@@ -147,6 +182,7 @@ class Session(QObject):
 
     def save(self, path: FilePath | None = None) -> None:
         """Write the sheet; raises ``OSError``."""
+        self.end_gesture()
         target = path or self.path
         assert target is not None
         write_sheet(self.sheet, target)
@@ -190,22 +226,26 @@ class Session(QObject):
     ) -> str | None:
         """Apply an edit if its result is a good sheet; return what is wrong otherwise.
 
-        Edits that share a ``gesture`` (one drag) make one step of undo.
+        Edits of one ``gesture`` (one drag) become a step of undo, and are kept safe, when it ends.
         """
+        if gesture is None:
+            self.end_gesture()
         try:
             sheet = change(self.sheet)
-            design = evaluate(sheet)
+            family = DesignFamily(sheet)
+            design = family.at()
         except SheetError as error:
             return "; ".join(found.message for found in error.findings)
         if sheet.text == self.sheet.text:
             return None
-        if gesture is not None and gesture == self._gesture:
-            self.history = self.history.amend(sheet)
-        else:
+        self._family, self.design = family, design
+        if gesture is None:
             self.history = self.history.record(label, sheet)
-        self._gesture = gesture
-        self.design = design
-        self._after_edit()
+            self._after_edit()
+        else:
+            self._draft = (label, sheet)
+            self.sheet_changed.emit()
+            self.solve()
         return None
 
     def set_value(self, path: Path, text: str, gesture: str | None = None) -> str | None:
@@ -226,28 +266,89 @@ class Session(QObject):
             self.answer_changed.emit()
 
     def end_gesture(self) -> None:
-        """The drag is over; the next edit is a step of its own."""
-        self._gesture = None
+        """The drag is over: what it came to is written, as one step."""
+        turn, draft = self._turn, self._draft
+        self._turn = self._draft = None
+        if draft is not None:
+            label, sheet = draft
+            self.history = self.history.record(label, sheet)
+            self._keep_safe()
+        if turn is None:
+            return
+        self.design = turn.written
+        shown, self.answer = self.answer, turn.rest
+        before = self.sheet.text
+        text = self.design.knobs[turn.knob].exact_text(float(f"{turn.value:.12g}"))
+        path = ("knobs", turn.knob, "value")
+        problem = self.edit(f"change of {path_text(path)}", lambda now: now.with_value(path, text))
+        if problem is not None:
+            self.told.emit(problem)
+        elif shown is not None and self.sheet.text != before and self.answer is turn.rest:
+            # What the hand left stands until the exact answer is there.
+            self.before = turn.rest
+            self.answer = replace(shown, sheet=self.sheet, design=self.design)
+        self.answer_changed.emit()
+        self.choice_changed.emit()
 
-    def set_knob(self, name: str, value: float, gesture: str | None = None) -> str | None:
-        """Turn a knob, in the unit it is written in."""
+    def turn_knob(self, name: str, value: float) -> str | None:
+        """Show what a knob would do at a value of its unit, and write nothing until the drag ends.
+
+        Returns what is wrong with the value.
+        """
+        if self._draft is not None or (self._turn is not None and self._turn.knob != name):
+            self.end_gesture()
+        turn = self._turn
+        if turn is None:
+            self.models.first(name)
+            turn = _Turn(name, self.design.knobs[name].value, self.design, self.answer)
+        knob = turn.written.knobs[name]
+        try:
+            design = self._family.at(knob.turned(value))
+        except SheetError as error:
+            return "; ".join(found.message for found in error.findings)
+        self._turn, self.design = replace(turn, value=value), design
+        self._show_turned(knob, value)
+        return None
+
+    def _show_turned(self, knob: KnobValue, value: float) -> None:
+        """The modes at the value a knob is turned to, as far as anybody can tell at once."""
+        assert self._turn is not None
+        rest, base = self._turn.rest, value * knob.scale
+        moved: Answer | None = None
+        if rest is not None and not self.wrong:
+            model = self.models.of(knob.name)
+            if model is not None:
+                moved = by_model(rest, self.sheet, self.design, model, base)
+            if moved is None:
+                moved = by_slopes(rest, self.sheet, self.design, knob, base)
+            if moved is None:
+                moved = replace(rest, design=self.design, final=False, source="before")
+        if moved is not None:
+            self.answer = moved
+        self.answer_changed.emit()
+        self.turned.emit()
+
+    def set_knob(self, name: str, value: float) -> str | None:
+        """Write the value of a knob, in its unit."""
         text = self.design.knobs[name].exact_text(float(f"{value:.12g}"))
-        return self.set_value(("knobs", name, "value"), text, gesture)
+        return self.set_value(("knobs", name, "value"), text)
 
     def undo(self) -> None:
         """Take the last edit back."""
+        self.end_gesture()
         self._travel(self.history.undo())
 
     def redo(self) -> None:
         """Make the last undone edit again."""
+        self.end_gesture()
         self._travel(self.history.redo())
 
     def _travel(self, history: History) -> None:
         if history is self.history:
             return
         self.history = history
-        self.design = evaluate(history.present)
-        self._gesture = None
+        self._family = DesignFamily(history.present)
+        self.design = self._family.at()
         self._after_edit()
 
     def _after_edit(self) -> None:
@@ -255,6 +356,7 @@ class Session(QObject):
         self.wrong = {path: entry for path, entry in self.wrong.items() if self._has(path)}
         self._keep_safe()
         self.solve()
+        self.models.consider()
 
     def _keep_safe(self) -> None:
         """Keep what is not saved where a crash cannot reach it, and tell who shows the sheet."""
@@ -295,6 +397,7 @@ class Session(QObject):
                 self.told.emit(note)
             self._take(sheet, design, found.modes, found.seconds, final=True)
             self._pull_timer.start()
+            self.models.consider()
             self._find_contacts(sheet, design)
             self._find_bare(sheet)
 
@@ -312,13 +415,37 @@ class Session(QObject):
         old = self.answer
         if old is not None and old.sheet.text != sheet.text:
             self.before = old
+        same = old is not None and old.sheet.text == sheet.text and self._turn is None
+        if final and same and old is not None and old.source == "model":
+            self._compare(old.modes, modes)
         identities = carry_over(old.modes if old else None, old.identities if old else (), modes)
         self.answer = Answer(sheet, design, modes, identities, seconds, final=final)
         self.failure = ""
+        if self._turn is not None:
+            # The hand goes on from the better answer.
+            self._turn = replace(self._turn, rest=self.answer)
+            knob = self._turn.written.knobs[self._turn.knob]
+            self._show_turned(knob, self._turn.value)
+            return
         if (old is None or self.chosen not in identities) and identities:
             self.chosen = identities[_most_troubled(modes, design)]
         self.answer_changed.emit()
         self.choice_changed.emit()
+
+    def _compare(self, told: ModeSet, exact: ModeSet) -> None:
+        """Say so where the exact answer is outside what the model told."""
+        partners, certainty = pair(told, exact)
+        sure = (partners >= 0) & (certainty >= _SURE)
+        there = exact.flexible[np.maximum(partners, 0)]
+        off = np.where(sure, np.abs(told.flexible / there - 1), 0.0)
+        allowed = told.errors[told.rigid_count :] + self.models.bound
+        allowed = allowed + exact.errors[exact.rigid_count :][np.maximum(partners, 0)]
+        if np.any(off > allowed):
+            worst = int(np.argmax(off - allowed))
+            self.told.emit(
+                f"the model was {percent(float(off[worst]))} off at mode {worst + 1}, more than "
+                f"the {percent(float(allowed[worst]))} it told; what stands now is solved"
+            )
 
     def stop_solving(self) -> None:
         """Stop where it is; what has been seen so far stays."""
@@ -435,7 +562,9 @@ class Session(QObject):
             return found
 
         def finish(found: Mapping[str, Pull]) -> None:
-            if self.answer is answer:
+            if self._turn is not None and self._turn.rest is answer:
+                self._turn = replace(self._turn, rest=replace(answer, pulls=found))
+            elif self.answer is answer:
                 self.answer = replace(answer, pulls=found)
                 self.choice_changed.emit()
 
@@ -471,10 +600,11 @@ class Session(QObject):
     def close(self, recoverable: bool = False) -> None:
         """Stop all work; unsaved changes stay on disk only where they are ``recoverable``."""
         self._pull_timer.stop()
+        self.models.close()
         self.jobs.close()
         self.tuning.close()
-        self._engine.close()
-        self._beside.close()
+        for engine in (self._engine, self._beside, self._modeller):
+            engine.close()
         if not recoverable:
             self._journal.clear()
 

@@ -14,13 +14,16 @@ from belltone.design.values import Design
 from belltone.desk.session.answer import Answer
 from belltone.desk.session.identity import carry_over
 from belltone.desk.session.jobs import Jobs
+from belltone.desk.session.models import Models
 from belltone.modes.modeset import Mode
 from belltone.modes.solve import request_for
 from belltone.progress import Progress
+from belltone.reduce.line import LineModel
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path as SheetPath
 from belltone.store.failures import error_words
 from belltone.store.results import ResultStore, store_path
+from belltone.sweep.modelled import modelled_sweep
 from belltone.sweep.plan import default_plan
 from belltone.sweep.pool import start_workers
 from belltone.sweep.runner import Sweep, run_sweep
@@ -41,10 +44,15 @@ class Bench(Protocol):
     told: SignalInstance
     sheet_changed: SignalInstance
     answer_changed: SignalInstance
+    models: Models
 
     @property
     def sheet(self) -> Sheet:
         """The sheet as it stands."""
+
+    @property
+    def written(self) -> Design:
+        """The design as written, whatever knob is being turned."""
 
     @property
     def chosen_mode(self) -> Mode | None:
@@ -77,6 +85,9 @@ class Tuning(QObject):
         self._session = session
         self._workers: ProcessPoolExecutor | None = None
         self.sweep: SweepAnswer | None = None
+        self.modelled: SweepAnswer | None = None
+        self._curves_of: LineModel | None = None
+        self._looked_at = ""
         self.sweep_failure = ""
         self.reach: Reach | None = None
         self.reach_failure = ""
@@ -84,12 +95,14 @@ class Tuning(QObject):
         self._was_current = False
         session.sheet_changed.connect(self._follow_sheet)
         session.answer_changed.connect(self._follow_fields)
+        session.models.changed.connect(self._follow_model)
 
     def forget(self) -> None:
         """Drop everything: another sheet is opened."""
-        for lane in ("sweep", "clear", "reach"):
+        for lane in ("sweep", "clear", "reach", "curves"):
             self._session.jobs.stop(lane)
         self.sweep, self.sweep_failure = None, ""
+        self.modelled = self._curves_of = None
         self.reach, self.reach_failure = None, ""
         self.sweep_changed.emit()
         self.reached.emit()
@@ -105,6 +118,68 @@ class Tuning(QObject):
         if self._workers is None or getattr(self._workers, "_broken", False):
             self._workers = start_workers()
         return self._workers
+
+    # -- curves of a model ----------------------------------------------------------------------
+
+    def look_at(self, knob: str) -> None:
+        """Show the branches of a knob, and make its model before those of others."""
+        self._looked_at = knob
+        if knob in self._session.design.knobs:
+            self._session.models.first(knob)
+            self._follow_model(knob)
+
+    @property
+    def shown(self) -> SweepAnswer | None:
+        """What the map shows: the curves of the model of the knob looked at, else a sweep."""
+        modelled = self.modelled
+        if modelled is not None and modelled.sweep.knob.name == self._looked_at:
+            current = self.sweep_is_current and self.sweep is not None
+            same = current and self.sweep.sweep.knob.name == self._looked_at  # type: ignore[union-attr]
+            if self._model_holds or not same:
+                return modelled
+        return self.sweep or modelled
+
+    @property
+    def shown_is_current(self) -> bool:
+        """Whether what the map shows belongs to the design as written."""
+        shown = self.shown
+        if shown is None:
+            return False
+        return self._model_holds if shown is self.modelled else self.sweep_is_current
+
+    @property
+    def _model_holds(self) -> bool:
+        if self.modelled is None or self._session.wrong:
+            return False
+        return self._session.models.of(self.modelled.sweep.knob.name) is not None
+
+    def _follow_model(self, knob: str) -> None:
+        """Draw the branches of the knob looked at, as far as its model goes."""
+        model = self._session.models.of(knob)
+        if knob != self._looked_at or model is None:
+            self.sweep_changed.emit()
+            return
+        if model is self._curves_of and self.modelled is not None:
+            return
+        self._curves_of = model
+        sheet, design = self._session.sheet, self._session.written
+        excitation = self._excitation()
+
+        def work(progress: Progress) -> SweepAnswer:
+            sweep = modelled_sweep(sheet, design, model, progress)
+            clear = clear_intervals(sweep, design.bands, design.margin, None, progress)
+            return SweepAnswer(sweep, (), excitation, clear)
+
+        def finish(found: SweepAnswer) -> None:
+            identities = self._branch_identities(found.sweep)
+            self.modelled = replace(found, identities=identities)
+            self.sweep_changed.emit()
+
+        self._session.jobs.start(
+            "curves", work, finish, lambda error: self._session.told.emit(error_words(error))
+        )
+
+    # -- sweeps ---------------------------------------------------------------------------------
 
     def run_sweep(self, knob: str, points: int) -> None:
         """Sweep a knob over its range in worker processes."""
@@ -152,6 +227,8 @@ class Tuning(QObject):
             return tuple(range(len(sweep.branches)))
         value = self._session.answer.design.knobs.get(sweep.knob.name, sweep.knob).value
         solved = [index for index, found in enumerate(sweep.sets) if found is not None]
+        if not solved:
+            return ()
         here = min(solved, key=lambda index: abs(sweep.values[index] - value))
         found = sweep.sets[here]
         assert found is not None
@@ -182,6 +259,11 @@ class Tuning(QObject):
         self.reached.emit()
         if self.sweep_failure:
             self.sweep_failure = ""
+            self.sweep_changed.emit()
+        if self.modelled is not None:
+            if self._model_holds and self.modelled.excitation != self._excitation():
+                self.modelled = None
+                self._follow_model(self._looked_at)
             self.sweep_changed.emit()
         if self.sweep is None:
             return
@@ -234,10 +316,11 @@ class Tuning(QObject):
 
     def nearest_clear(self) -> float | None:
         """The nearest value of the swept knob at which every band is clear, if one is known."""
-        if self.sweep is None or not self.sweep.intervals or not self.sweep_is_current:
+        shown = self.shown
+        if shown is None or not shown.intervals or not self.shown_is_current:
             return None
-        value = self._session.design.knobs[self.sweep.sweep.knob.name].value
-        inside = [interval.clamp(value) for interval in self.sweep.intervals]
+        value = self._session.design.knobs[shown.sweep.knob.name].value
+        inside = [interval.clamp(value) for interval in shown.intervals]
         return min(inside, key=lambda candidate: abs(candidate - value))
 
     def start_reach(self, target: float, knob: str, tolerance: float | None) -> None:

@@ -61,6 +61,7 @@ class ShapeCanvas(QWidget):
         self._press = QPointF()
         self._dragged = False
         self._opened = -1
+        self._followed = False
         self._shown_design: Design | None = None
         self._shown_modes: ModeSet | None = None
         self._shown_mode: tuple[ModeSet, Shown, int] | None = None
@@ -180,14 +181,22 @@ class ShapeCanvas(QWidget):
         if design is self._shown_design and modes is self._shown_modes:
             self.update()
             return
-        if design is self._shown_design and _alike(modes, self._shown_modes):
+        if design is self._shown_design and not self._followed and _alike(modes, self._shown_modes):
             # A better look at the same component: only what moves changes.
             self._shown_modes = modes
+            self._take_mode()
+            return
+        turned = answer is not None and answer.source and self._opened == self._session.opened
+        if turned and modes is not None and self._scene.follow(design, modes):
+            # A knob is being turned: what is drawn is moved, and drawn anew when the hand rests.
+            self._followed = True
+            self._shown_design, self._shown_modes = design, modes
             self._take_mode()
             return
         first = self._opened != self._session.opened
         self._opened = self._session.opened
         self._shown_design, self._shown_modes, self._shown_mode = design, modes, None
+        self._followed = False
         self._scene.show_design(design, modes)
         if self.shown.kind == "buckling":
             self.shown = CHOSEN  # another design may have fewer of them

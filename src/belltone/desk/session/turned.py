@@ -1,0 +1,99 @@
+"""Answers that follow a knob while it is turned: read off a model, or moved by their slopes."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from belltone.design.values import Design, KnobValue
+from belltone.desk.session.answer import Answer
+from belltone.desk.session.identity import carry_over
+from belltone.modes.modeset import ModeSet
+from belltone.modes.pairing import pair
+from belltone.modes.solve import request_for
+from belltone.reduce.line import LineModel, Piece, ReducedModes
+from belltone.sheet.document import Sheet
+
+__all__ = ["by_model", "by_slopes"]
+
+Array = NDArray[np.float64]
+
+_RECOGNISED: Final = 0.3
+
+
+def by_model(
+    rest: Answer, sheet: Sheet, design: Design, model: LineModel, value: float
+) -> Answer | None:
+    """The answer at a value of the model's knob (base units), begun from the answer at ``rest``.
+
+    ``None`` where the model does not say.
+    """
+    found, piece = model.at(value), model.piece_at(value)
+    if not isinstance(found, ReducedModes) or not isinstance(piece, Piece):
+        return None
+    rigid, old = found.rigid_count, rest.modes
+    if rigid != old.rigid_count or piece.shapes.shape[1] != old.shapes.shape[1]:
+        return None
+    count = _wanted(design, found)
+    partners, certainty = pair(found, old, range(count))
+    known = certainty >= _RECOGNISED
+    rows = np.concatenate([np.arange(rigid), rigid + np.maximum(partners, 0)]).astype(int)
+    motions = piece.motions(found)[: rigid + count]
+    errors = found.errors[: rigid + count] + old.errors[rows]
+    modes = replace(
+        old.picked(rows),
+        frequencies=found.frequencies[: rigid + count],
+        errors=errors,
+        kinds=found.kinds[: rigid + count],
+        signatures=found.signatures[: rigid + count],
+        shapes=_scaled(motions, old.shapes[rows], np.concatenate([np.ones(rigid, bool), known])),
+    )
+    return _answer(rest, sheet, design, modes, "model")
+
+
+def by_slopes(
+    rest: Answer, sheet: Sheet, design: Design, knob: KnobValue, value: float
+) -> Answer | None:
+    """The answer at rest with frequencies moved by their pulls; ``None`` where there are none."""
+    pull = None if rest.pulls is None else rest.pulls.get(knob.name)
+    if pull is None or not knob.base or value / knob.base <= 0:
+        return None
+    # A pull is percent for percent, so a power of the knob holds farthest.
+    powers = (value / knob.base) ** pull.frequencies
+    order = np.argsort(rest.modes.flexible * powers, kind="stable")
+    rigid = rest.modes.rigid_count
+    rows = np.concatenate([np.arange(rigid), rigid + order])
+    frequencies = np.concatenate([np.zeros(rigid), (rest.modes.flexible * powers)[order]])
+    modes = replace(rest.modes.picked(rows), frequencies=frequencies)
+    identities = tuple(rest.identities[at] for at in order)
+    return replace(
+        _answer(rest, sheet, design, modes, "slopes"), identities=identities, pulls=rest.pulls
+    )
+
+
+def _answer(rest: Answer, sheet: Sheet, design: Design, modes: ModeSet, source: str) -> Answer:
+    identities = carry_over(rest.modes, rest.identities, modes)
+    return Answer(sheet, design, modes, identities, 0.0, rest.pulls, False, source)
+
+
+def _wanted(design: Design, found: ReducedModes) -> int:
+    """How many modes the sheet asks for there."""
+    request = request_for(design)
+    count = request.count
+    if request.up_to is not None:
+        count = max(count, int(np.count_nonzero(found.flexible <= request.up_to)))
+    return min(count, len(found.flexible))
+
+
+def _scaled(motions: Array, before: Array, known: NDArray[np.bool_]) -> Array:
+    """Shapes as large, and the same way round, as those they were before."""
+    flat = motions.reshape(len(motions), -1)
+    old = before.reshape(len(before), -1)
+    squares = np.einsum("mi,mi->m", flat, flat)
+    along = np.einsum("mi,mi->m", flat, old) / np.where(squares > 0, squares, 1.0)
+    largest = np.linalg.norm(motions[..., :3], axis=2).max(axis=1)
+    alone = 1.0 / np.where(largest > 0, largest, 1.0)
+    return np.asarray(motions * np.where(known, along, alone)[:, None, None])
