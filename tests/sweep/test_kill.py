@@ -19,6 +19,9 @@ from tests.sweep.test_runner import Inline
 POINTS = 40
 
 
+SWEEP = (sys.executable, "-m", "belltone", "sweep")
+
+
 def kept(path: Path) -> int:
     try:
         connection = sqlite3.connect(f"file:{path}?mode=ro", uri=True, timeout=5)
@@ -69,7 +72,16 @@ def test_a_killed_sweep_loses_no_finished_point(rail_path: Path) -> None:
 def test_a_killed_program_leaves_no_process(rail_path: Path) -> None:
     """Workers, the server they are forked from and its tracker all end with the program."""
     process = subprocess.Popen(
-        [sys.executable, "-m", "belltone", "sweep", str(rail_path), "--over", "wall=2 mm:6 mm:900", "--exact"],
+        [
+            sys.executable,
+            "-m",
+            "belltone",
+            "sweep",
+            str(rail_path),
+            "--over",
+            "wall=2 mm:6 mm:900",
+            "--exact",
+        ],
         stdout=subprocess.DEVNULL,
         stderr=subprocess.DEVNULL,
         start_new_session=True,
@@ -106,7 +118,16 @@ def of_session(leader: int) -> list[int]:
 
 
 def test_two_programs_share_one_results_file(rail_path: Path) -> None:
-    command = [sys.executable, "-m", "belltone", "sweep", str(rail_path), "--exact", "--format", "csv"]
+    command = [
+        sys.executable,
+        "-m",
+        "belltone",
+        "sweep",
+        str(rail_path),
+        "--exact",
+        "--format",
+        "csv",
+    ]
     both = [
         subprocess.Popen(
             [*command, "--over", "wall=2 mm:6 mm:9"], stdout=subprocess.PIPE, stderr=subprocess.PIPE

@@ -46,6 +46,7 @@ class Ruler(QWidget):
         self._dragged: int | None = None
         self._drag_from = 0.0
         self._drag_frequency: float | None = None
+        self._span = 0.0
         self.setMinimumHeight(122)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -66,7 +67,12 @@ class Ruler(QWidget):
 
     @property
     def span(self) -> float:
-        """The frequency at the right end (Hz)."""
+        """The frequency at the right end (Hz); it stays while a hand turns something."""
+        if self._session.turning is None or not self._span:
+            self._span = self._wide_enough()
+        return self._span
+
+    def _wide_enough(self) -> float:
         answer = self._session.answer
         highest = max([band.high for band in self._session.design.bands], default=0.0) * 1.25
         if answer is not None and len(answer.modes.flexible):
@@ -298,10 +304,20 @@ class Ruler(QWidget):
             return
         if self._drag_frequency is not None or abs(event.position().x() - self._drag_from) > _GRAB:
             self._drag_frequency = float(f"{self.frequency_at(event.position().x()):.4g}")
+            self._pull_knob(self._dragged, self._drag_frequency)
             self.update()
+
+    def _pull_knob(self, identity: int, frequency: float) -> None:
+        """Show what the knob looked at does when it brings the mode there, by its model."""
+        found = self._session.tuning.value_for(identity, frequency)
+        if found is not None:
+            name, value = found
+            self._session.turn_knob(name, float(f"{value:.6g}"))
 
     def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
         frequency, self._dragged, self._drag_frequency = self._drag_frequency, None, None
+        if frequency is not None:
+            self._session.give_up_turn()  # what is asked for is solved
         self.update()
         if frequency is not None and frequency > 0:
             self.reach_asked.emit(frequency)

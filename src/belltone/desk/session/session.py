@@ -278,6 +278,9 @@ class Session(QObject):
         self.design = turn.written
         shown, self.answer = self.answer, turn.rest
         before = self.sheet.text
+        if turn.value == self.design.knobs[turn.knob].value:
+            self._show_again()
+            return
         text = self.design.knobs[turn.knob].exact_text(float(f"{turn.value:.12g}"))
         path = ("knobs", turn.knob, "value")
         problem = self.edit(f"change of {path_text(path)}", lambda now: now.with_value(path, text))
@@ -287,8 +290,19 @@ class Session(QObject):
             # What the hand left stands until the exact answer is there.
             self.before = turn.rest
             self.answer = replace(shown, sheet=self.sheet, design=self.design)
+        self._show_again()
+
+    def give_up_turn(self) -> None:
+        """Let a knob go back to where it was; nothing was written."""
+        turn, self._turn = self._turn, None
+        if turn is not None:
+            self.design, self.answer = turn.written, turn.rest
+            self._show_again()
+
+    def _show_again(self) -> None:
         self.answer_changed.emit()
         self.choice_changed.emit()
+        self.turned.emit()
 
     def turn_knob(self, name: str, value: float) -> str | None:
         """Show what a knob would do at a value of its unit, and write nothing until the drag ends.

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, Protocol
 
+import numpy as np
 from PySide6.QtCore import QObject, Signal, SignalInstance
 
 from belltone.design.values import Design
@@ -322,6 +323,26 @@ class Tuning(QObject):
         value = self._session.design.knobs[shown.sweep.knob.name].value
         inside = [interval.clamp(value) for interval in shown.intervals]
         return min(inside, key=lambda candidate: abs(candidate - value))
+
+    def value_for(self, identity: int, frequency: float) -> tuple[str, float] | None:
+        """The knob looked at and where, by its model, a mode comes nearest to a frequency (Hz).
+
+        Where several values bring it there, the one nearest to the present value.
+        """
+        modelled = self.modelled
+        if modelled is None or not self._model_holds or identity not in modelled.identities:
+            return None
+        sweep = modelled.sweep
+        curve = sweep.branches[modelled.identities.index(identity)].curve(sweep.values)
+        name = sweep.knob.name
+        if curve is None or name not in self._session.written.knobs:
+            return None
+        now = self._session.written.knobs[name].value
+        roots = [float(root) for root in curve.solve(frequency, extrapolate=False)]
+        if roots:
+            return name, min(roots, key=lambda value: abs(value - now))
+        nearest = int(np.argmin(np.abs(curve(curve.x) - frequency)))
+        return name, float(curve.x[nearest])
 
     def start_reach(self, target: float, knob: str, tolerance: float | None) -> None:
         """Ask for the knob value that brings the chosen mode to ``target`` (Hz)."""

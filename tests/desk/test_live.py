@@ -1,0 +1,294 @@
+"""Knobs that are alive: pegs, map, shape and numbers follow the hand before anything is written."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtTest import QTest
+from pytestqt.qtbot import QtBot
+
+from belltone.desk.cards.knobs_card import KnobsCard
+from belltone.desk.window import MainWindow
+from belltone.modes.solve import request_for, solve
+from belltone.reading.family import DesignFamily
+from belltone.store.journal import Journal
+from tests.desk.conftest import WAIT, number, settle, swept
+
+Make = Callable[..., MainWindow]
+
+
+@pytest.fixture
+def alive(make_window: Make, rail_path: Path, qtbot: QtBot) -> MainWindow:
+    """A window on the demo sheet whose models stand."""
+    window = make_window(rail_path, models=True)
+    await_models(qtbot, window)
+    return window
+
+
+def await_models(qtbot: QtBot, window: MainWindow) -> None:
+    session = window.session
+    qtbot.waitUntil(
+        lambda: (
+            session.models.settled
+            and session.jobs.state("curves") is None
+            and session.jobs.state("model") is None
+        ),
+        timeout=WAIT,
+    )
+
+
+@pytest.fixture
+def writes(monkeypatch: pytest.MonkeyPatch) -> list[str]:
+    """Every text that is kept safe."""
+    kept: list[str] = []
+    record = Journal.record
+
+    def counted(self: Journal, path: Path | None, text: str) -> None:
+        kept.append(text)
+        record(self, path, text)
+
+    monkeypatch.setattr(Journal, "record", counted)
+    return kept
+
+
+def pegs(window: MainWindow) -> np.ndarray:
+    return np.array([frequency for _, frequency, _ in window.ruler.pegs()])
+
+
+def slider(window: MainWindow, name: str):
+    return window.findChildren(KnobsCard)[0].row(name).slider
+
+
+def truly(window: MainWindow, knob: str) -> np.ndarray:
+    """Frequencies solved for at the value a knob is turned to."""
+    session = window.session
+    design = DesignFamily(session.sheet).at({knob: session.design.knobs[knob].base})
+    answer = session.answer
+    assert answer is not None
+    found = solve(design, request_for(design), answer.modes.discretisation, told=False)
+    return found.modes.flexible
+
+
+def test_pegs_follow_a_slider_and_nothing_is_written_before_it_is_let_go(
+    alive: MainWindow, writes: list[str], qtbot: QtBot
+) -> None:
+    session, knob = alive.session, slider(alive, "wall")
+    before, text, steps = pegs(alive), session.sheet.text, len(session.history.past)
+    solved = session.answer
+    knob.setSliderDown(True)
+    seen = []
+    for tick in (300, 400, 500, 640):
+        knob.setValue(tick)
+        seen.append(pegs(alive))
+    assert session.turning == "wall"
+    assert session.answer is not None
+    assert session.answer.source == "model"
+    assert all(len(each) == len(before) for each in seen)
+    assert np.abs(seen[-1] / seen[0] - 1).max() > 0.02
+    assert seen[-1] == pytest.approx(truly(alive, "wall")[: len(seen[-1])], rel=1e-3)
+    # Readout, verdict, sentence and map say so at once; text, steps and journal do not.
+    assert "By the model" in alive.verdict.text.text()
+    assert alive.readout.stale.text() == "energies and masses are those before the turn"
+    assert (
+        number(alive, ("knobs", "wall", "value")).text()
+        == f"{session.design.knobs['wall'].value:g} mm"
+    )
+    assert alive.map.knob_line.value() == pytest.approx(session.design.knobs["wall"].value)
+    assert session.sheet.text == text
+    assert len(session.history.past) == steps
+    assert writes == []
+    knob.setSliderDown(False)
+    assert len(session.history.past) == steps + 1
+    assert len(writes) == 1
+    assert session.turning is None
+    settle(qtbot, alive)
+    assert session.answer is not solved
+    assert session.answer.final
+    assert session.answer.source == ""
+    assert pegs(alive) == pytest.approx(seen[-1], rel=1e-3)
+    session.undo()
+    assert session.sheet.text == text
+
+
+def test_a_number_in_a_sentence_is_dragged(
+    alive: MainWindow, writes: list[str], qtbot: QtBot
+) -> None:
+    field, session = number(alive, ("knobs", "post_at", "value")), alive.session
+    before, middle = pegs(alive), field.rect().center()
+    QTest.mousePress(field, Qt.MouseButton.LeftButton, pos=middle)
+    shown = set()
+    for step in range(1, 8):
+        QTest.mouseMove(field, middle + QPoint(12 * step, 0))
+        shown.add(field.text())
+    assert len(shown) > 3
+    assert session.turning == "post_at"
+    assert np.abs(pegs(alive) / before - 1).max() > 1e-3
+    assert writes == []
+    QTest.mouseRelease(field, Qt.MouseButton.LeftButton, pos=middle + QPoint(84, 0))
+    assert len(writes) == 1
+    settle(qtbot, alive)
+    assert f'value = "{session.design.knobs["post_at"].value} m"' in session.sheet.text
+
+
+def test_a_plain_number_is_one_step_too(alive: MainWindow, writes: list[str], qtbot: QtBot) -> None:
+    path = next(
+        path
+        for path, (raw, _) in alive.session.sheet.values.items()
+        if path[0] == "masses" and path[-1] == "mass" and raw.endswith("kg")
+    )
+    field, session = number(alive, path), alive.session
+    steps, middle = len(session.history.past), field.rect().center()
+    QTest.mousePress(field, Qt.MouseButton.LeftButton, pos=middle)
+    for step in range(1, 6):
+        QTest.mouseMove(field, middle + QPoint(12 * step, 0))
+    assert len(session.history.past) == steps
+    assert writes == []
+    dragged = session.sheet.text
+    QTest.mouseRelease(field, Qt.MouseButton.LeftButton, pos=middle)
+    assert session.sheet.text == dragged
+    assert len(session.history.past) == steps + 1
+    assert writes == [dragged]
+    settle(qtbot, alive)
+
+
+def test_two_knobs_one_after_the_other_and_back(alive: MainWindow, qtbot: QtBot) -> None:
+    session = alive.session
+    wall, post = slider(alive, "wall"), slider(alive, "post_at")
+    for knob, tick in ((wall, 600), (post, 300), (wall, 450)):
+        knob.setSliderDown(True)
+        knob.setValue(tick)
+        assert session.answer is not None
+        # The model of a knob is of the design with the others where they are now.
+        assert session.answer.source in ("model", "slopes")
+        if session.answer.source == "model":
+            name = session.turning
+            assert name is not None
+            found = pegs(alive)
+            assert found == pytest.approx(truly(alive, name)[: len(found)], rel=1e-3)
+        knob.setSliderDown(False)
+        settle(qtbot, alive)
+        await_models(qtbot, alive)
+    assert session.models.of("wall") is not None
+    assert session.models.of("post_at") is not None
+
+
+def test_until_a_model_stands_slopes_move_the_pegs(window: MainWindow) -> None:
+    session, knob = window.session, slider(window, "wall")
+    before = pegs(window)
+    knob.setSliderDown(True)
+    knob.setValue(knob.value() + 20)
+    assert session.answer is not None
+    assert session.answer.source == "slopes"
+    assert "Moved by slopes, error not known" in window.verdict.text.text()
+    assert window.readout.error.text() == "by slopes"
+    moved = pegs(window)
+    assert np.abs(moved / before - 1).max() > 1e-4
+    assert moved == pytest.approx(truly(window, "wall")[: len(moved)], rel=2e-3)
+    knob.setSliderDown(False)
+
+
+def test_the_scale_of_the_ruler_stays_while_a_hand_turns(alive: MainWindow) -> None:
+    knob, span = slider(alive, "wall"), alive.ruler.span
+    knob.setSliderDown(True)
+    knob.setValue(950)
+    assert alive.ruler.span == span
+    knob.setSliderDown(False)
+
+
+def test_a_turn_that_comes_back_is_no_step(alive: MainWindow, writes: list[str]) -> None:
+    session, knob = alive.session, slider(alive, "wall")
+    answer, here = session.answer, session.design.knobs["wall"].value
+    knob.setSliderDown(True)
+    knob.setValue(700)
+    session.turn_knob("wall", here)
+    knob.setSliderDown(False)
+    assert writes == []
+    assert session.answer is answer
+    assert session.design.knobs["wall"].value == here
+
+
+def test_the_map_is_there_without_a_sweep_and_follows_its_cursor(
+    alive: MainWindow, writes: list[str], qtbot: QtBot
+) -> None:
+    session, plot = alive.session, alive.map
+    modelled = session.tuning.modelled
+    assert modelled is not None
+    assert session.tuning.shown is modelled
+    assert len(modelled.sweep.branches) >= session.design.count
+    assert not modelled.sweep.exact.any()
+    assert "about" in plot.clear_text.text()
+    assert "model of" in plot.quality.text()
+    before = pegs(alive)
+    low, high = session.design.knobs["wall"].range
+    plot.knob_line.setValue(0.5 * (low + high))
+    assert session.turning == "wall"
+    assert np.abs(pegs(alive) / before - 1).max() > 1e-2
+    assert writes == []
+    plot.knob_line.sigPositionChangeFinished.emit(plot.knob_line)
+    assert len(writes) == 1
+    settle(qtbot, alive)
+    plot.knob.setCurrentText("post_at")
+    qtbot.waitUntil(
+        lambda: (
+            session.tuning.modelled is not None
+            and session.tuning.modelled.sweep.knob.name == "post_at"
+        ),
+        timeout=WAIT,
+    )
+    assert session.tuning.shown_is_current
+
+
+def test_a_sweep_puts_solved_points_on_the_curves(alive: MainWindow, qtbot: QtBot) -> None:
+    swept(qtbot, alive, "wall", 5)
+    tuning = alive.session.tuning
+    assert tuning.sweep is not None
+    assert tuning.shown is tuning.modelled
+    curves = {
+        identity: branch.curve(tuning.modelled.sweep.values)
+        for identity, branch in zip(
+            tuning.modelled.identities, tuning.modelled.sweep.branches, strict=True
+        )
+    }
+    for identity, branch in zip(tuning.sweep.identities, tuning.sweep.sweep.branches, strict=True):
+        if identity in curves and np.isfinite(branch.frequencies).all():
+            told = curves[identity](tuning.sweep.sweep.values)
+            assert told == pytest.approx(branch.frequencies, rel=2e-3)
+    dots = [item for item in alive.map.plot.listDataItems() if hasattr(item, "points")]
+    assert dots
+
+
+def test_a_value_beyond_what_is_possible_is_told_and_left(alive: MainWindow, qtbot: QtBot) -> None:
+    session, told = alive.session, []
+    session.told.connect(told.append)
+    before = session.design
+    problem = session.turn_knob("wall", 60.0)
+    assert problem is not None
+    assert "wall" in problem
+    assert session.design is before
+    session.end_gesture()
+    assert session.design.knobs["wall"].value == before.knobs["wall"].value
+
+
+def test_a_peg_pulls_its_knob_along(alive: MainWindow, qtbot: QtBot) -> None:
+    session, ruler = alive.session, alive.ruler
+    alive.map.knob.setCurrentText("wall")
+    await_models(qtbot, alive)
+    identity, frequency, head = next(iter(ruler.pegs()))
+    before = session.design.knobs["wall"].value
+    QTest.mousePress(ruler, Qt.MouseButton.LeftButton, pos=head.toPoint())
+    for step in range(1, 6):
+        QTest.mouseMove(ruler, (head + QPointF(4.0 * step, 0)).toPoint())
+    assert session.turning == "wall"
+    assert session.design.knobs["wall"].value != before
+    now = next(own for own in ruler.pegs() if own[0] == identity)
+    wanted = ruler.frequency_at(head.x() + 20)
+    assert abs(now[1] - wanted) < abs(frequency - wanted)
+    asked: list[float] = []
+    ruler.reach_asked.disconnect()
+    ruler.reach_asked.connect(asked.append)
+    QTest.mouseRelease(ruler, Qt.MouseButton.LeftButton, pos=(head + QPointF(20, 0)).toPoint())
+    assert session.turning is None
+    assert session.design.knobs["wall"].value == before
+    assert asked == [pytest.approx(wanted, rel=1e-3)]
