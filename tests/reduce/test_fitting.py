@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from scipy import sparse
 
 from belltone.reduce.fitting import Fitting
-from belltone.reduce.line import barycentric, independent, interpolated, ritz
+from belltone.reduce.forms import barycentric, independent, interpolated, ritz
 from belltone.system.elimination import FreeMotions, eliminate
 
 NODES = 4

@@ -72,8 +72,8 @@ def demo(name: str) -> Sheet:
 WHIRLING = text_of(
     member("b", (0, 0, 0), (1000, 0, 0), 'shape = "solid round", diameter = "30 mm"'),
     held("b.start"),
-    '[preload]\nspin = { speed = "k", axis = "x", gyroscopic = true }\n',
-    '[knobs.k]\nvalue = "900 rpm"\n',
+    '[preload]\nspin = { speed = "k", axis = "x", gyroscopic = true, seen_from = "SEEN" }\n',
+    '[knobs.k]\nvalue = "900 rpm"\nfrom = "100 rpm"\nto = "900 rpm"\n',
 )
 WALL = plate("p", 600, 400, (0, 0, 0))
 MOVING_POST = text_of(
@@ -277,8 +277,23 @@ def test_counts_windows_and_whirls_have_no_model() -> None:
     window = ModeRequest(3, 900.0, 1e-2, above=200.0)
     with pytest.raises(UnmodelledError, match="above a frequency"):
         build_line(family, {}, "wall", (0.002, 0.006), window, COARSE)
-    with pytest.raises(UnmodelledError, match="whirling"):
-        modelled(Sheet.from_text(WHIRLING), "k")
+    with pytest.raises(UnmodelledError, match="seen from the ground"):
+        modelled(Sheet.from_text(WHIRLING.replace("SEEN", "ground")), "k")
+
+
+def test_whirling_modes_part_and_cross_as_the_spin_rises() -> None:
+    sheet = Sheet.from_text(WHIRLING.replace("SEEN", "part"))
+    model = modelled(sheet, count=6, level=Discretisation(2, 4))
+    assert all(isinstance(piece, Piece) for piece in model.pieces)
+    for value in np.random.default_rng(5).uniform(model.low, model.high, 6):
+        found, wanted = reduced(model, float(value)), exact(sheet, model, float(value))
+        assert found.flexible == pytest.approx(wanted, rel=BOUND)
+    # In turning axes a round shaft's pairs part by twice the speed, to first order.
+    still, turning = reduced(model, model.low), reduced(model, model.high)
+    assert still.flexible[1] - still.flexible[0] < turning.flexible[1] - turning.flexible[0]
+    apart = (turning.flexible[1] - turning.flexible[0]) / (model.high / (2 * math.pi))
+    assert apart == pytest.approx(2.0, rel=0.02)
+    assert {-1, 1} <= set(turning.waves)
 
 
 def test_no_value_with_an_answer_is_told() -> None:

@@ -13,11 +13,12 @@ from belltone.mesh.discretisation import Discretisation
 from belltone.modes.base_state import BaseState
 from belltone.modes.matching import clusters
 
-__all__ = ["Mode", "ModeSet", "Spectrum"]
+__all__ = ["BY_MODE", "Mode", "ModeSet", "Spectrum"]
 
 Array = NDArray[np.float64]
 
-_BY_MODE: Final = {"by mode": True}  # fields with one entry for every mode, in order
+BY_MODE: Final = {"by mode": True}
+"""Marks fields with one entry for every mode, in order."""
 
 
 @dataclass(frozen=True)
@@ -71,11 +72,11 @@ class Spectrum:
     mass-weighted unit vectors, whose products are modal assurances.
     """
 
-    frequencies: Array = field(metadata=_BY_MODE)
-    errors: Array = field(metadata=_BY_MODE)
+    frequencies: Array = field(metadata=BY_MODE)
+    errors: Array = field(metadata=BY_MODE)
     rigid_names: tuple[str, ...]
-    kinds: tuple[str, ...] = field(metadata=_BY_MODE)
-    signatures: Array = field(metadata=_BY_MODE)
+    kinds: tuple[str, ...] = field(metadata=BY_MODE)
+    signatures: Array = field(metadata=BY_MODE)
 
     def __len__(self) -> int:
         return len(self.frequencies)
@@ -110,21 +111,21 @@ class ModeSet(Spectrum):
     """
 
     energy_names: tuple[str, ...]
-    energies: Array = field(metadata=_BY_MODE)
-    modal_masses: Array = field(metadata=_BY_MODE)
-    effective: Array = field(metadata=_BY_MODE)
-    shapes: Array = field(metadata=_BY_MODE)
-    densities: Array = field(metadata=_BY_MODE)
+    energies: Array = field(metadata=BY_MODE)
+    modal_masses: Array = field(metadata=BY_MODE)
+    effective: Array = field(metadata=BY_MODE)
+    shapes: Array = field(metadata=BY_MODE)
+    densities: Array = field(metadata=BY_MODE)
     discretisation: Discretisation
     unknowns: int
     complete: bool | None
     mass: float
     part_names: tuple[str, ...]
-    part_energies: Array = field(metadata=_BY_MODE)
+    part_energies: Array = field(metadata=BY_MODE)
     point_counts: tuple[int, ...]
     skipped: int = 0
-    lagging: Array | None = field(default=None, metadata=_BY_MODE)
-    waves: tuple[int, ...] = field(default=(), metadata=_BY_MODE)
+    lagging: Array | None = field(default=None, metadata=BY_MODE)
+    waves: tuple[int, ...] = field(default=(), metadata=BY_MODE)
     base: BaseState | None = None
 
     def mode(self, index: int) -> Mode:
@@ -167,7 +168,7 @@ class ModeSet(Spectrum):
         picked: dict[str, Any] = {}
         for each in fields(self):
             value = getattr(self, each.name)
-            if each.metadata != _BY_MODE or value is None:
+            if each.metadata != BY_MODE or value is None:
                 continue
             if isinstance(value, tuple):
                 picked[each.name] = tuple(value[row] for row in rows) if value else value

@@ -45,7 +45,7 @@ class Whirls:
     weights: Complex
 
 
-def whirls(values: Array, vectors: Array, skew: sparse.csc_matrix, speed: float) -> Whirls:
+def whirls(values: Array, vectors: Array, skew: sparse.csc_matrix | Array, speed: float) -> Whirls:
     """Solve on modes of eigenvalues ``values`` (rad²/s²), shapes with a modal mass of one."""
     count = len(values)
     coupling = 2 * speed * (vectors.T @ np.asarray(skew @ vectors))

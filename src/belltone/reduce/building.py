@@ -19,6 +19,7 @@ from belltone.modes.failure import PointFailure, Reason, failure_of
 from belltone.modes.level import Level
 from belltone.modes.request import ModeRequest
 from belltone.modes.solution import Solution, solved
+from belltone.modes.whirl import WhirlError
 from belltone.progress import Progress
 from belltone.reading.family import DesignFamily
 from belltone.reduce.growing import Growing
@@ -67,6 +68,8 @@ def build_line(
     if request.above is not None:
         raise UnmodelledError("a model knows the lowest modes, not those above a frequency")
     line = _Line(family, dict(turned), knob, ends, request, discretisation, bound)
+    if line.seen_from_ground:
+        raise UnmodelledError("no model is made of whirling modes seen from the ground")
     if line.counts:
         raise UnmodelledError(
             f"“{knob}” is a number of things, and there is no design between whole numbers"
@@ -95,6 +98,13 @@ class _Line:
     def present(self) -> float:
         """The knob's value in the design as turned."""
         return self.family.at(self.turned).knobs[self.knob].base
+
+    @property
+    def seen_from_ground(self) -> bool:
+        """Whether frequencies are those of a spin seen from outside."""
+        preload = self.family.at(self.turned).preload
+        spin = None if preload is None else preload.spin
+        return spin is not None and spin.gyroscopic and spin.from_ground
 
     @property
     def counts(self) -> bool:
@@ -172,10 +182,9 @@ class _Builder:
         level = Level(
             line.design(value), line.discretisation, self._progress, self._structures, self._near
         )
-        if level.whirls:
-            raise UnmodelledError("no model is made of whirling modes")
         if level.state is not None:
-            level.factor(line.request)  # tells whether the state is stable
+            if not level.whirls:
+                level.factor(line.request)  # tells whether the state is stable
             if level.state.pose is not None:
                 self._near = level
         return level
@@ -236,8 +245,11 @@ class _Builder:
         return self._take(value, solved(level, asked, start))
 
     def _take(self, value: float, solution: Solution) -> Sample:
-        motions = np.asarray(solution.level.system.free.basis @ solution.vectors)
-        anchor = Anchor(value, solution.signatures, kinds_of(solution))
+        vectors = solution.vectors
+        if solution.lagging is not None:
+            vectors = np.hstack([vectors, solution.lagging])
+        motions = np.asarray(solution.level.system.free.basis @ vectors)
+        anchor = Anchor(value, solution.signatures, kinds_of(solution), solution.waves)
         self._solved[value] = _Solved(motions, anchor)
         return self._keep(Sample(value, solution.level))
 
@@ -251,7 +263,7 @@ class _Builder:
         elif self._sort(low) is None:
             self._add(Gap(low, high, self._failures[low]))
             return
-        elif self._tried <= _MOST_TRIED and (piece := self._piece(low, high)) is not None:
+        elif self._tried <= _MOST_TRIED and (piece := self._made(low, high)) is not None:
             self._add(piece)
             return
         elif high - low <= _NARROWEST * self._line.length or self._tried > _MOST_TRIED:
@@ -284,6 +296,12 @@ class _Builder:
                     after = middle
             return before, after
         return None
+
+    def _made(self, low: float, high: float) -> Piece | None:
+        try:
+            return self._piece(low, high)
+        except WhirlError:
+            return None
 
     def _piece(self, low: float, high: float) -> Piece | None:
         """The model between two values with one mesh; ``None`` where it does not meet its bound."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 from belltone.modes.level import Level
 from belltone.modes.request import ModeRequest
 from belltone.modes.signatures import moved_masses
-from belltone.reduce.line import Anchor, Piece, independent, interpolated, ritz
+from belltone.reduce.forms import Tables, independent, ritz
+from belltone.reduce.line import Anchor, Piece
 from belltone.reduce.sample import Judged, Sample
 
 __all__ = ["Growing", "Look"]
@@ -38,14 +39,20 @@ class Look:
         self.place, self._shift = sample.place, shift
         self.sample: Sample | None = sample
         self.reduced: Array | None = sample.filtered(sample.fitted(basis), shift)
-        self.stiffness, self.mass = sample.projected(self.reduced)
-        self._modes: tuple[Array, Array] | None = None
+        self.forms = sample.projected(self.reduced)
+        self._modes: tuple[Array, NDArray[Any]] | None = None
 
     @property
-    def modes(self) -> tuple[Array, Array]:
-        """Eigenvalues ascending and modes in the basis."""
+    def modes(self) -> tuple[Array, NDArray[Any]]:
+        """Squares of angular frequencies ascending, and modes in the basis."""
         if self._modes is None:
-            self._modes = ritz(self.stiffness, self.mass)
+            forms = self.forms
+            if forms.skew is None:
+                self._modes = ritz(forms.stiffness, forms.mass)
+            else:
+                turn = independent(forms.mass)
+                values, weights = forms.turned(turn).modes()
+                self._modes = values, turn @ weights
         return self._modes
 
     def widen(self, motions: Array) -> None:
@@ -54,9 +61,7 @@ class Look:
         assert self.reduced is not None
         new = self.sample.filtered(self.sample.fitted(motions), self._shift)
         across = self.sample.forms(self.reduced, new)
-        own = self.sample.projected(new)
-        self.stiffness = np.block([[self.stiffness, across[0]], [across[0].T, own[0]]])
-        self.mass = np.block([[self.mass, across[1]], [across[1].T, own[1]]])
+        self.forms = self.forms.with_more(across, self.sample.projected(new))
         self.reduced = np.hstack([self.reduced, new])
         self._modes = None
 
@@ -119,9 +124,13 @@ class Growing:
         self._standing = 0
         self._missed.clear()
         if self._basis is None:
-            values, _ = ritz(*sample.projected(sample.fitted(motions)))
+            forms = sample.projected(sample.fitted(motions))
+            # Of whirling modes the leading and the lagging part say nearly the same.
+            turn = independent(forms.mass)
+            forms = forms.turned(turn)
+            values = ritz(forms.stiffness, forms.mass)[0]
             self._shift = float(values[self._watched(values) - 1])
-            self._basis = motions
+            self._basis = motions @ turn
         else:
             new = self._new_in(self.shown(sample), motions)
             self._basis = np.hstack([self._basis, new])
@@ -135,15 +144,16 @@ class Growing:
         assert look.reduced is not None
         assert self._basis is not None
         seen = look.sample.filtered(look.sample.fitted(motions), self._shift)
-        values, weights = look.modes
+        values, weights = ritz(look.forms.stiffness, look.forms.mass)
         floor = _SOFT * self._shift
         modes = look.reduced @ weights
-        stiff, heavy = look.sample.forms(modes, seen)
+        between = look.sample.forms(modes, seen)
+        stiff, heavy = between.stiffness, between.mass
         # Best in the energy, each mode at least so stiff as the floor.
         shares = (stiff + floor * heavy) / (np.maximum(values, 0.0) + floor)[:, None]
         left, lengths = (
-            energy + floor * mass
-            for energy, mass in map(look.sample.projected, (seen - modes @ shares, seen))
+            forms.stiffness + floor * forms.mass
+            for forms in map(look.sample.projected, (seen - modes @ shares, seen))
         )
         apart = independent(left, np.diag(lengths), least=_NEW * self._bound)
         return np.asarray((motions - self._basis @ (weights @ shares)) @ apart)
@@ -156,7 +166,9 @@ class Growing:
     def guess(self, look: Look) -> Array:
         """The modes the basis shows of a design, by what is free there."""
         assert look.reduced is not None
-        return np.asarray(look.reduced @ look.modes[1][:, : self._request.count + _BESIDE])
+        weights = look.modes[1][:, : self._request.count + _BESIDE]
+        parts = [weights.real, weights.imag] if np.iscomplexobj(weights) else [weights]
+        return np.hstack([look.reduced @ part for part in parts])
 
     def judged(self, look: Look) -> Judged | None:
         """How well the basis shows the modes of a design; nobody asks once it stands."""
@@ -181,60 +193,50 @@ class Growing:
 
     def _foreseen(self, look: Look) -> Array:
         """How far frequencies of a design are off that are interpolated between the others."""
-        there = ritz(*(interpolated(self._places, own, look.place) for own in self._tables))[0]
+        there = self._tables.at(look.place).modes()[0]
         here = look.modes[0]
         count = min(self._watched(here), len(there))
-        shares = np.maximum(there[:count], 0.0) / np.maximum(here[:count], 1e-300)
-        return np.asarray(np.abs(np.sqrt(shares) - 1))
+        return _off(there[:count], here[:count])
 
     def _doubts(self) -> Array:
         """How much the design taken in last changed of frequencies, ``(candidates, modes)``.
 
-        To first order, by the modes of the nearest design.
+        To first order, by the modes of the nearest design; with gyroscopic forces not at all.
         """
         found = np.zeros((len(self._candidates), len(self._looks[0].modes[0])))
+        if self._looks[0].forms.skew is not None:
+            return found
+        after = self._tables
+        before = after.without_last()
         for number, place in enumerate(self._candidates):
             nearest = min(self._looks, key=lambda own: abs(own.place - place))
             values, weights = nearest.modes
             count = self._watched(values)
             values, weights = values[:count], weights[:, :count]
-            stiffness, mass = (now - before for now, before in self._last_two(place))
-            changes = np.einsum("im,im->m", weights, stiffness @ weights)
-            changes -= values * np.einsum("im,im->m", weights, mass @ weights)
+            now, then = after.at(place), before.at(place)
+            changes = np.einsum("im,im->m", weights, (now.stiffness - then.stiffness) @ weights)
+            changes -= values * np.einsum("im,im->m", weights, (now.mass - then.mass) @ weights)
             found[number, :count] = 0.5 * np.abs(changes / np.maximum(values, 1e-300))
         return found
 
     def _changes(self) -> Array:
         """The same from whole solutions."""
         found = np.zeros((len(self._candidates), len(self._looks[0].modes[0])))
+        after = self._tables
+        before = after.without_last()
         for number, place in enumerate(self._candidates):
-            (stiffness, before), (mass, mass_before) = self._last_two(place)
-            now, then = ritz(stiffness, mass)[0], ritz(before, mass_before)[0]
+            now, then = after.at(place).modes()[0], before.at(place).modes()[0]
             count = min(self._watched(now), len(then))
-            shares = np.maximum(then[:count], 0.0) / np.maximum(now[:count], 1e-300)
-            found[number, :count] = np.abs(np.sqrt(shares) - 1)
+            found[number, :count] = _off(then[:count], now[:count])
         return found
-
-    def _last_two(self, place: float) -> tuple[tuple[Array, Array], ...]:
-        """Stiffness and mass at a place, each with the last design and without it."""
-        return tuple(
-            (
-                interpolated(self._places, own, place),
-                interpolated(self._places[:-1], own[:-1], place),
-            )
-            for own in self._tables
-        )
 
     @property
     def _places(self) -> Array:
         return np.array([own.place for own in self._looks])
 
     @property
-    def _tables(self) -> tuple[Array, Array]:
-        return (
-            np.array([own.stiffness for own in self._looks]),
-            np.array([own.mass for own in self._looks]),
-        )
+    def _tables(self) -> Tables:
+        return Tables.of([own.place for own in self._looks], [own.forms for own in self._looks])
 
     def next_place(self) -> float | None:
         """Where to look next: where the last design changed most of what others had said.
@@ -266,7 +268,7 @@ class Growing:
         """The finished model; its shapes are read at one design of it."""
         assert self._basis is not None
         looks = sorted(self._looks, key=lambda own: own.place)
-        turn = independent(np.mean(self._tables[1], axis=0))
+        turn = independent(np.mean([own.forms.mass for own in looks], axis=0))
         system, witness = level.system, level.witness
         own = self.shown(Sample(0.0, level)).reduced
         assert own is not None
@@ -277,9 +279,9 @@ class Growing:
         return Piece(
             low=self._low,
             high=self._high,
-            places=np.array([each.place for each in looks]),
-            stiffness=np.array([turn.T @ each.stiffness @ turn for each in looks]),
-            mass=np.array([turn.T @ each.mass @ turn for each in looks]),
+            tables=Tables.of(
+                [each.place for each in looks], [each.forms.turned(turn) for each in looks]
+            ),
             errors=_most([doubts, _SAFE * _most([self._missed[-1], *self._judged.values()])]),
             anchors=anchors,
             rigid_names=system.rigid_names,
@@ -298,3 +300,8 @@ def _most(tables: list[Array]) -> Array:
     beside = np.concatenate([found[:1], found, found[-1:]])
     wide = np.max([beside[:-2], found, beside[2:]], axis=0)
     return np.asarray(np.maximum(wide, _LEAST_SHARE * wide.max(initial=0.0)))
+
+
+def _off(values: Array, true: Array) -> Array:
+    """How far frequencies are off, from squares."""
+    return np.asarray(np.abs(np.sqrt(np.maximum(values, 0.0) / np.maximum(true, 1e-300)) - 1))

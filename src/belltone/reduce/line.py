@@ -8,18 +8,19 @@ L. N. Trefethen, SIAM Review 46 (2004) 501-517). A value then costs a small dens
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
-from typing import Final
+from dataclasses import dataclass, field
+from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import linalg
 
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.failure import PointFailure, Reason
 from belltone.modes.matching import assurance, paired
-from belltone.modes.modeset import Spectrum
+from belltone.modes.modeset import BY_MODE, Spectrum
 from belltone.modes.request import ModeRequest
+from belltone.modes.whirl import WhirlError
+from belltone.reduce.forms import Tables
 
 __all__ = [
     "Anchor",
@@ -27,15 +28,11 @@ __all__ = [
     "LineModel",
     "Piece",
     "ReducedModes",
-    "independent",
-    "interpolated",
-    "ritz",
 ]
 
 Array = NDArray[np.float64]
 
 _RECOGNISED: Final = 0.5  # assurance from which a mode has the kind of one at an anchor
-_SAME: Final = 1e-10  # relative squared length of a vector that says nothing new
 _LEAST: Final = 1e-8  # a model is never told to be better
 
 
@@ -48,16 +45,18 @@ class ReducedModes(Spectrum):
     from, moved with it.
     """
 
-    weights: Array
+    weights: NDArray[Any]
+    waves: tuple[int, ...] = field(default=(), metadata=BY_MODE)
 
 
 @dataclass(frozen=True, eq=False)
 class Anchor:
-    """A design that was solved: signatures and kinds of its modes."""
+    """A design that was solved: signatures, kinds and waves of its modes."""
 
     place: float
     signatures: Array
     kinds: tuple[str, ...]
+    waves: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -73,7 +72,7 @@ class Gap:
 class Piece:
     """The model between two values, ``low`` and ``high``, of the knob (base units).
 
-    ``places`` (n,) are where ``stiffness`` and ``mass`` (n, basis, basis) were projected.
+    ``tables`` are the forms over the basis at the places where they were projected.
     ``errors`` (modes,) are the largest of each mode found beside them. ``shapes`` (basis, points,
     6) is what the basis moves at the witness points, ``rigid_shapes`` the rigid motions;
     ``moved`` (basis, s) and ``rigid_moved`` the same weighted by mass, for signatures.
@@ -81,9 +80,7 @@ class Piece:
 
     low: float
     high: float
-    places: Array
-    stiffness: Array
-    mass: Array
+    tables: Tables
     errors: Array
     anchors: tuple[Anchor, ...]
     rigid_names: tuple[str, ...]
@@ -94,13 +91,10 @@ class Piece:
 
     def at(self, value: float, request: ModeRequest) -> ReducedModes | PointFailure:
         """The modes asked for at a value."""
-        stiffness, mass = (
-            interpolated(self.places, table, value) for table in (self.stiffness, self.mass)
-        )
         try:
-            values, weights = linalg.eigh(stiffness, mass)
-        except linalg.LinAlgError:  # vectors of the basis hardly differ here
-            values, weights = ritz(stiffness, mass)
+            values, weights = self.tables.at(value).modes()
+        except WhirlError as error:
+            return PointFailure(Reason.REFUSED, str(error))
         if len(values) and values[0] <= 0:
             return PointFailure(
                 Reason.BUCKLED,
@@ -113,32 +107,54 @@ class Piece:
             count = max(count, int(np.count_nonzero(frequencies <= request.up_to)))
         count = min(count, len(self.errors))
         frequencies, weights = frequencies[:count], weights[:, :count]
-        signatures = _unit(np.asarray(weights.T.astype(np.float32) @ self.moved, float))
+        weights = weights * self._phases(weights)
+        signatures = _unit(np.hstack([part.T @ self.moved for part in _parts(weights)]))
         rigid = len(self.rigid_names)
         kinds = tuple(f"rigid, {name}" for name in self.rigid_names)
+        own, waves = self._known_as(value, frequencies, signatures)
+        still = _unit(np.asarray(self.rigid_moved, float))
+        room = np.zeros((rigid, signatures.shape[1] - still.shape[1]))
         return ReducedModes(
             frequencies=np.concatenate([np.zeros(rigid), frequencies]),
             errors=np.concatenate([np.zeros(rigid), np.maximum(self.errors[:count], _LEAST)]),
             rigid_names=self.rigid_names,
-            kinds=kinds + self._kinds(value, frequencies, signatures),
-            signatures=np.concatenate([_unit(np.asarray(self.rigid_moved, float)), signatures]),
+            kinds=kinds + own,
+            signatures=np.concatenate([np.hstack([still, room]), signatures]),
             weights=weights,
+            waves=(0,) * rigid + waves,
         )
 
-    def motions(self, modes: ReducedModes) -> Array:
-        """Shapes ``(modes, points, 6)`` of modes of this piece, rigid ones first, in any scale."""
-        points = self.shapes.shape[1:]
-        flexible = modes.weights.T.astype(np.float32) @ self.shapes.reshape(len(self.shapes), -1)
-        moved = np.concatenate([self.rigid_shapes, flexible.reshape(-1, *points)])
-        return np.asarray(moved, float)
+    def motions(self, modes: ReducedModes) -> NDArray[Any]:
+        """Shapes ``(modes, points, 6)`` of modes of this piece, rigid ones first, in any scale.
 
-    def _kinds(self, value: float, frequencies: Array, signatures: Array) -> tuple[str, ...]:
-        """The kind of each mode: that of the one it is at the nearest anchor that knows it."""
-        kinds = [""] * len(signatures)
+        Those that whirl are complex: a motion is the real part times ``exp(i w t)``.
+        """
+        points = self.shapes.shape[1:]
+        flat = self.shapes.reshape(len(self.shapes), -1)
+        parts = [part.T.astype(np.float32) @ flat for part in _parts(modes.weights)]
+        moved: NDArray[Any] = parts[0].astype(float)
+        if len(parts) > 1:
+            moved = moved + 1j * parts[1]
+        return np.concatenate([self.rigid_shapes, moved.reshape(-1, *points)])
+
+    def _phases(self, weights: NDArray[Any]) -> NDArray[Any]:
+        """What turns whirling modes so that what moves most is at its end at the beginning."""
+        if not np.iscomplexobj(weights):
+            return np.ones(weights.shape[1])
+        leading, behind = (part.T.astype(np.float32) @ self.moved for part in _parts(weights))
+        moved = leading + 1j * behind
+        largest = np.take_along_axis(moved, np.abs(moved).argmax(axis=1)[:, None], 1)[:, 0]
+        return np.asarray(np.conj(largest) / np.maximum(np.abs(largest), 1e-300))
+
+    def _known_as(
+        self, value: float, frequencies: Array, signatures: Array
+    ) -> tuple[tuple[str, ...], tuple[int, ...]]:
+        """Kind and waves of each mode: those it has at the nearest anchor that knows it."""
+        found: list[tuple[str, int] | None] = [None] * len(signatures)
         for anchor in sorted(self.anchors, key=lambda each: abs(each.place - value)):
-            if all(kinds):
+            places = np.array([at for at, known in enumerate(found) if known is None])
+            if not len(places):
                 break
-            places = np.array([at for at, kind in enumerate(kinds) if not kind])
             alike = assurance(signatures[places], anchor.signatures)
             # Kinds go by shape alone: frequencies only tell equal ones apart.
             partners, certainty = paired(
@@ -146,8 +162,10 @@ class Piece:
             )
             for place, partner, sure in zip(places, partners, certainty, strict=True):
                 if partner >= 0 and sure >= _RECOGNISED:
-                    kinds[place] = anchor.kinds[partner]
-        return tuple(kind or "mixed" for kind in kinds)
+                    waves = anchor.waves[partner] if anchor.waves else 0
+                    found[place] = anchor.kinds[partner], waves
+        known = [own or ("mixed", 0) for own in found]
+        return tuple(kind for kind, _ in known), tuple(waves for _, waves in known)
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
@@ -187,44 +205,11 @@ class LineModel:
         return None if piece is None else piece.at(value, self.request)
 
 
-def barycentric(places: Array) -> Array:
-    """Weights of the polynomial through values at ``places``, up to a factor of all."""
-    apart = places[:, None] - places[None, :]
-    np.fill_diagonal(apart, 1.0)
-    # Logarithms, since products of many differences leave the range of numbers.
-    sizes = -np.log(np.abs(apart)).sum(axis=1)
-    return np.asarray(np.prod(np.sign(apart), axis=1) * np.exp(sizes - sizes.max()))
-
-
-def interpolated(places: Array, table: Array, value: float) -> Array:
-    """A table known at some places, at a value between them."""
-    apart = value - places
-    there = np.flatnonzero(apart == 0)
-    if len(there):
-        return np.asarray(table[there[0]])
-    weights = barycentric(places) / apart
-    return np.asarray(np.tensordot(weights / weights.sum(), table, axes=1))
-
-
 def _unit(vectors: Array) -> Array:
     lengths = np.linalg.norm(vectors, axis=1, keepdims=True)
     return np.asarray(vectors / np.where(lengths > 0, lengths, 1.0), float)
 
 
-def independent(gram: Array, lengths: Array | None = None, least: float = _SAME) -> Array:
-    """Combinations ``(k, r)`` of vectors that are orthonormal, without what says nothing new.
-
-    ``gram`` (k, k) are their products; ``lengths`` (k,) squares to compare with, where they are not
-    the vectors' own; what has less than the ``least`` share of them is left out.
-    """
-    sizes = np.sqrt(np.maximum(np.diag(gram) if lengths is None else lengths, 1e-300))
-    squares, turn = linalg.eigh(gram / np.outer(sizes, sizes))
-    kept = squares > least * (squares[-1] if lengths is None else 1.0)
-    return np.asarray((turn[:, kept] / np.sqrt(squares[kept])) / sizes[:, None])
-
-
-def ritz(stiffness: Array, mass: Array) -> tuple[Array, Array]:
-    """Eigenvalues ascending, and combinations of a modal mass of one."""
-    spread = independent(mass)
-    values, weights = linalg.eigh(spread.T @ stiffness @ spread)
-    return values, spread @ weights
+def _parts(weights: NDArray[Any]) -> tuple[Array, ...]:
+    """What leads, and where modes whirl what lags behind."""
+    return (weights.real, weights.imag) if np.iscomplexobj(weights) else (weights,)

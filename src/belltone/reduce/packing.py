@@ -13,15 +13,14 @@ from pydantic import TypeAdapter
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.failure import PointFailure, Reason
 from belltone.modes.request import ModeRequest
+from belltone.reduce.forms import Tables
 from belltone.reduce.line import Anchor, Gap, LineModel, Piece
 
 __all__ = ["pack_model", "unpack_model"]
 
 _DISCRETISATION: Final = TypeAdapter(Discretisation)
-_TABLES: Final = (
-    "places",
-    "stiffness",
-    "mass",
+_TABLES: Final = ("places", "stiffness", "mass", "skew", "speeds")
+_ARRAYS: Final = (
     "errors",
     "shapes",
     "rigid_shapes",
@@ -39,11 +38,15 @@ def pack_model(model: LineModel) -> bytes:
         if isinstance(piece, Gap):
             told |= {"reason": str(piece.failure.reason), "detail": piece.failure.detail}
         else:
-            arrays |= {f"{number} {name}": getattr(piece, name) for name in _TABLES}
+            arrays |= {f"{number} {name}": getattr(piece, name) for name in _ARRAYS}
+            forms = {name: getattr(piece.tables, name) for name in _TABLES}
+            arrays |= {f"{number} {name}": own for name, own in forms.items() if own is not None}
             for place, anchor in enumerate(piece.anchors):
                 arrays[f"{number} anchor {place}"] = anchor.signatures.astype(np.float32)
             told["rigid_names"] = piece.rigid_names
-            told["anchors"] = [[anchor.place, anchor.kinds] for anchor in piece.anchors]
+            told["anchors"] = [
+                [anchor.place, anchor.kinds, anchor.waves] for anchor in piece.anchors
+            ]
         pieces.append(told)
     rest = {
         "knob": model.knob,
@@ -73,12 +76,16 @@ def unpack_model(payload: bytes) -> LineModel:
             pieces.append(Gap(low, high, failure))
             continue
         anchors = tuple(
-            Anchor(at, arrays[f"{number} anchor {place}"].astype(float), tuple(kinds))
-            for place, (at, kinds) in enumerate(told["anchors"])
+            Anchor(at, arrays[f"{number} anchor {place}"].astype(float), tuple(kinds), tuple(waves))
+            for place, (at, kinds, waves) in enumerate(told["anchors"])
         )
-        tables = {name: arrays[f"{number} {name}"] for name in _TABLES}
+        known: dict[str, Any] = {name: arrays.get(f"{number} {name}") for name in _TABLES}
+        tables = Tables(**known)
+        own = {name: arrays[f"{number} {name}"] for name in _ARRAYS}
         rigid = tuple(told["rigid_names"])
-        pieces.append(Piece(low=low, high=high, anchors=anchors, rigid_names=rigid, **tables))
+        pieces.append(
+            Piece(low=low, high=high, tables=tables, anchors=anchors, rigid_names=rigid, **own)
+        )
     return LineModel(
         knob=rest["knob"],
         low=rest["low"],

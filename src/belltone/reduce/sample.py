@@ -5,16 +5,18 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Hashable, Iterable
 from dataclasses import dataclass
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
 
 from belltone.modes.level import Level
 from belltone.reduce.fitting import Fitting
-from belltone.reduce.line import ritz
+from belltone.reduce.forms import Forms, independent, ritz
 from belltone.system.bodies import Body
 from belltone.system.factor import Factor, SingularShiftError
+from belltone.system.loads import gyroscopic
 from belltone.system.pattern import combined
 from belltone.system.products import Symmetric
 
@@ -39,7 +41,13 @@ class Sample:
         system = level.system
         self.place, self.rigid = place, system.rigid
         self._stiffness, self._mass = system.stiffness, system.mass
-        self._products = Symmetric(system.stiffness), level.mass
+        self.speed = 0.0
+        self._skew: sparse.csc_matrix | None = None
+        if level.whirls:
+            self.speed, self._skew = _turning(level)
+            # Spin takes its square off the eigenvalues; this gives it back, and changes no shape.
+            self._stiffness = combined(self._stiffness, self.speed**2, self._mass)
+        self._products = Symmetric(self._stiffness), level.mass
         self._fitting = Fitting(system.free, level.assembly.extent)
         self.mesh = mesh_of(system.bodies)
 
@@ -62,23 +70,33 @@ class Sample:
         factor = Factor(combined(self._stiffness, shift, self._mass))
         return factor.solve(shift * (self._products[1] @ reduced))
 
-    def forms(self, first: Array, second: Array) -> tuple[Array, Array]:
+    def forms(self, first: Array, second: Array) -> Forms:
         """Stiffness and mass between some vectors and others."""
         stiffness, mass = (first.T @ (matrix @ second) for matrix in self._products)
-        return stiffness, mass
+        skew = None if self._skew is None else first.T @ np.asarray(self._skew @ second)
+        return Forms(stiffness, mass, skew, self.speed)
 
-    def projected(self, reduced: Array) -> tuple[Array, Array]:
+    def projected(self, reduced: Array) -> Forms:
         """Stiffness and mass over some vectors."""
-        stiffness, mass = self.forms(reduced, reduced)
-        return 0.5 * (stiffness + stiffness.T), 0.5 * (mass + mass.T)
+        found = self.forms(reduced, reduced)
+        skew = None if found.skew is None else 0.5 * (found.skew - found.skew.T)
+        return Forms(
+            0.5 * (found.stiffness + found.stiffness.T),
+            0.5 * (found.mass + found.mass.T),
+            skew,
+            self.speed,
+        )
 
-    def judged(self, vectors: Array, values: Array, count: int) -> Judged:
+    def judged(self, vectors: NDArray[Any], values: Array, count: int) -> Judged:
         """How much one step of inverse iteration changes of ``count`` modes and some beside them.
 
-        ``vectors`` (free, k) are approximate modes of eigenvalues ``values``, ascending.
+        ``vectors`` (free, k) are approximate modes, ``values`` squares of their angular
+        frequencies, ascending.
         """
         block = min(count + _BESIDE, len(values))
         values, vectors = values[:block], vectors[:, :block]
+        if self._skew is not None:
+            return self._whirling(vectors, values, count)
         shift = 0.5 * (values[count - 1] + values[min(count, block - 1)])
         factor = self._factor(shift)
         if factor is None:
@@ -86,11 +104,33 @@ class Sample:
         pushed = self._products[1] @ vectors
         residual = self._products[0] @ vectors - pushed * values
         both = np.hstack([vectors, self.clear(factor.solve(residual))])
-        better, weights = ritz(*self.projected(both))
+        found = self.projected(both)
+        better, weights = ritz(found.stiffness, found.mass)
         shares = np.maximum(values[:count], 0) / np.maximum(better[:count], 1e-300)
         counted = factor.negatives
         lacking = counted is not None and counted != count + self.rigid.shape[1]
         return Judged(np.abs(np.sqrt(shares) - 1), both @ weights[:, :block], lacking)
+
+    def _whirling(self, vectors: NDArray[Any], values: Array, count: int) -> Judged:
+        """The same with gyroscopic forces; nobody counts whether any mode lacks."""
+        skew = self._skew
+        assert skew is not None
+        factor = Factor(combined(self._stiffness, float(values[count - 1]), self._mass))
+        real, imaginary = (np.ascontiguousarray(part) for part in (vectors.real, vectors.imag))
+        angular = np.sqrt(values)
+
+        def pushed(part: Array, other: Array, sign: float) -> Array:
+            stiff = self._products[0] @ part - (self._products[1] @ part) * (values + self.speed**2)
+            turned = np.asarray(skew @ other) * (2 * angular * self.speed)
+            return np.asarray(stiff + sign * turned)
+
+        left = np.hstack([pushed(real, imaginary, -1.0), pushed(imaginary, real, 1.0)])
+        both = np.hstack([real, imaginary, self.clear(factor.solve(left))])
+        turn = independent(self.projected(both).mass)
+        better, weights = self.projected(both @ turn).modes()
+        found = both @ turn @ weights[:, : len(values)]
+        errors = np.abs(np.sqrt(values[:count] / better[:count]) - 1)
+        return Judged(errors, np.hstack([found.real, found.imag]), False)
 
     def _factor(self, shift: float) -> Factor | None:
         for off in _OFF:
@@ -99,6 +139,17 @@ class Sample:
             except SingularShiftError:
                 continue
         return None
+
+
+def _turning(level: Level) -> tuple[float, sparse.csc_matrix]:
+    """The speed of a spin (rad/s), and the skew matrix of its gyroscopic forces."""
+    preload, state = level.design.preload, level.state
+    assert preload is not None
+    assert preload.spin is not None
+    assert state is not None
+    system = level.system
+    skew = gyroscopic(level.assembly, system.bodies, state.pose, preload.spin.axis)
+    return preload.turning, sparse.csc_matrix(system.free.basis.T @ skew @ system.free.basis)
 
 
 @dataclass(frozen=True, eq=False)

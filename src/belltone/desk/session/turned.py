@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -43,13 +43,20 @@ def by_model(
     rows = np.concatenate([np.arange(rigid), rigid + np.maximum(partners, 0)]).astype(int)
     motions = piece.motions(found)[: rigid + count]
     errors = found.errors[: rigid + count] + old.errors[rows]
+    sure = np.concatenate([np.ones(rigid, bool), known])
+    scaled = _scaled(motions, old, rows, sure)
+    lagging = None
+    if old.lagging is not None:
+        lagging = np.asarray(scaled.imag) if np.iscomplexobj(scaled) else np.zeros_like(scaled)
     modes = replace(
         old.picked(rows),
+        lagging=lagging,
+        waves=found.waves[: rigid + count] if any(found.waves) else old.picked(rows).waves,
         frequencies=found.frequencies[: rigid + count],
         errors=errors,
         kinds=found.kinds[: rigid + count],
         signatures=found.signatures[: rigid + count],
-        shapes=_scaled(motions, old.shapes[rows], np.concatenate([np.ones(rigid, bool), known])),
+        shapes=np.asarray(scaled.real),
     )
     return _answer(rest, sheet, design, modes, "model")
 
@@ -88,12 +95,16 @@ def _wanted(design: Design, found: ReducedModes) -> int:
     return min(count, len(found.flexible))
 
 
-def _scaled(motions: Array, before: Array, known: NDArray[np.bool_]) -> Array:
-    """Shapes as large, and the same way round, as those they were before."""
+def _scaled(
+    motions: NDArray[Any], old: ModeSet, rows: NDArray[np.intp], known: NDArray[np.bool_]
+) -> NDArray[Any]:
+    """Shapes as large, and at the same point of their cycle, as those they were before."""
     flat = motions.reshape(len(motions), -1)
-    old = before.reshape(len(before), -1)
-    squares = np.einsum("mi,mi->m", flat, flat)
-    along = np.einsum("mi,mi->m", flat, old) / np.where(squares > 0, squares, 1.0)
+    before = old.shapes[rows].reshape(len(rows), -1)
+    if old.lagging is not None:
+        before = before + 1j * old.lagging[rows].reshape(len(rows), -1)
+    squares = np.einsum("mi,mi->m", flat.conj(), flat).real
+    along = np.einsum("mi,mi->m", flat.conj(), before) / np.where(squares > 0, squares, 1.0)
     largest = np.linalg.norm(motions[..., :3], axis=2).max(axis=1)
     alone = 1.0 / np.where(largest > 0, largest, 1.0)
     return np.asarray(motions * np.where(known, along, alone)[:, None, None])

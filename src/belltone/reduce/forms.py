@@ -1,0 +1,140 @@
+"""Small matrices over a basis: their modes, and their values between places."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any, Final
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import linalg
+
+from belltone.modes.whirl import whirls
+
+__all__ = ["Forms", "Tables", "barycentric", "independent", "interpolated", "ritz"]
+
+Array = NDArray[np.float64]
+
+_SAME: Final = 1e-10  # relative squared length of a vector that says nothing new
+
+
+@dataclass(frozen=True, eq=False)
+class Forms:
+    """Stiffness and mass over a basis (r, r), and where gyroscopic forces act ``skew``.
+
+    With these, ``speed`` is that of the spin (rad/s), and its square times the mass is in the
+    stiffness, where spin softening has taken it out.
+    """
+
+    stiffness: Array
+    mass: Array
+    skew: Array | None = None
+    speed: float = 0.0
+
+    def modes(self) -> tuple[Array, NDArray[Any]]:
+        """Squares of angular frequencies ascending, and modes in the basis.
+
+        Those that whirl are complex. Raises `WhirlError` where one grows by itself.
+        """
+        try:
+            values, weights = linalg.eigh(self.stiffness, self.mass)
+        except linalg.LinAlgError:  # vectors of the basis hardly differ here
+            values, weights = ritz(self.stiffness, self.mass)
+        if self.skew is None:
+            return values, weights
+        found = whirls(values - self.speed**2, weights, self.skew, self.speed)
+        return found.angular**2, weights @ found.weights
+
+    def turned(self, turn: Array) -> Forms:
+        """The same over combinations of the basis."""
+        skew = None if self.skew is None else turn.T @ self.skew @ turn
+        return Forms(turn.T @ self.stiffness @ turn, turn.T @ self.mass @ turn, skew, self.speed)
+
+    def with_more(self, across: Forms, own: Forms) -> Forms:
+        """The same over more vectors: ``across`` is between these and those, ``own`` over those."""
+        skew = None
+        if self.skew is not None and across.skew is not None and own.skew is not None:
+            skew = np.block([[self.skew, across.skew], [-across.skew.T, own.skew]])
+        return Forms(
+            np.block([[self.stiffness, across.stiffness], [across.stiffness.T, own.stiffness]]),
+            np.block([[self.mass, across.mass], [across.mass.T, own.mass]]),
+            skew,
+            self.speed,
+        )
+
+
+@dataclass(frozen=True, eq=False)
+class Tables:
+    """Forms at some places of a knob: ``stiffness``, ``mass``, ``skew`` (n, r, r), ``speeds``."""
+
+    places: Array
+    stiffness: Array
+    mass: Array
+    skew: Array | None
+    speeds: Array
+
+    @classmethod
+    def of(cls, places: Sequence[float], forms: Sequence[Forms]) -> Tables:
+        """The tables of forms at places."""
+        skews = [own.skew for own in forms if own.skew is not None]
+        return cls(
+            np.array(places),
+            np.array([own.stiffness for own in forms]),
+            np.array([own.mass for own in forms]),
+            np.array(skews) if skews else None,
+            np.array([own.speed for own in forms]),
+        )
+
+    def without_last(self) -> Tables:
+        """All places but the last."""
+        skew = None if self.skew is None else self.skew[:-1]
+        return Tables(self.places[:-1], self.stiffness[:-1], self.mass[:-1], skew, self.speeds[:-1])
+
+    def at(self, value: float) -> Forms:
+        """The forms at a value between the places."""
+        stiffness, mass = (
+            interpolated(self.places, table, value) for table in (self.stiffness, self.mass)
+        )
+        if self.skew is None:
+            return Forms(stiffness, mass)
+        skew = interpolated(self.places, self.skew, value)
+        return Forms(stiffness, mass, skew, float(interpolated(self.places, self.speeds, value)))
+
+
+def barycentric(places: Array) -> Array:
+    """Weights of the polynomial through values at ``places``, up to a factor of all."""
+    apart = places[:, None] - places[None, :]
+    np.fill_diagonal(apart, 1.0)
+    # Logarithms, since products of many differences leave the range of numbers.
+    sizes = -np.log(np.abs(apart)).sum(axis=1)
+    return np.asarray(np.prod(np.sign(apart), axis=1) * np.exp(sizes - sizes.max()))
+
+
+def interpolated(places: Array, table: Array, value: float) -> Array:
+    """A table known at some places, at a value between them."""
+    apart = value - places
+    there = np.flatnonzero(apart == 0)
+    if len(there):
+        return np.asarray(table[there[0]])
+    weights = barycentric(places) / apart
+    return np.asarray(np.tensordot(weights / weights.sum(), table, axes=1))
+
+
+def independent(gram: Array, lengths: Array | None = None, least: float = _SAME) -> Array:
+    """Combinations ``(k, r)`` of vectors that are orthonormal, without what says nothing new.
+
+    ``gram`` (k, k) are their products; ``lengths`` (k,) squares to compare with, where they are not
+    the vectors' own; what has less than the ``least`` share of them is left out.
+    """
+    sizes = np.sqrt(np.maximum(np.diag(gram) if lengths is None else lengths, 1e-300))
+    squares, turn = linalg.eigh(gram / np.outer(sizes, sizes))
+    kept = squares > least * (squares[-1] if lengths is None else 1.0)
+    return np.asarray((turn[:, kept] / np.sqrt(squares[kept])) / sizes[:, None])
+
+
+def ritz(stiffness: Array, mass: Array) -> tuple[Array, Array]:
+    """Eigenvalues ascending, and combinations of a modal mass of one."""
+    spread = independent(mass)
+    values, weights = linalg.eigh(spread.T @ stiffness @ spread)
+    return values, spread @ weights
