@@ -27,7 +27,7 @@ from belltone.sweep.runner import run_sweep
 from belltone.system.assembly import assemble
 from belltone.system.kinds import body_of
 from belltone.system.lanczos import lowest_modes
-from benchmarks import assemblies, looks, parametric, preload, walls
+from benchmarks import assemblies, looks, models, parametric, preload, walls
 
 BAR = """
 belltone = 1
@@ -179,4 +179,6 @@ if __name__ == "__main__":
     assemblies.main()
     preload.main()
     parametric.main()
+    models.main()
+    models.drag()
     looks.main()

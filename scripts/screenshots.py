@@ -56,6 +56,13 @@ def other_knob(window: MainWindow) -> None:
     )
 
 
+def turned(window: MainWindow) -> None:
+    """Hold a knob in the middle of a drag."""
+    wait_for(lambda: window.map.settled)
+    window.session.turn_knob("depth", 155.0)
+    window.shape.canvas.set_swing(1.0)
+
+
 def four_panes(window: MainWindow) -> None:
     """Show four modes side by side."""
     window.session.choose_neighbour(-1)
@@ -132,6 +139,7 @@ def main() -> int:
         for name, picture, prepare in (
             ("pump_cover", "plate", four_panes),
             ("rinsing_bell", "bell", by_energy),
+            ("rinsing_bell", "live", turned),
             ("cap_chute", "chute", picked_edge),
             ("filler_gantry", "gantry", swung),
             ("ribbed_cover", "ribs", swung),

@@ -219,7 +219,7 @@ def test_the_map_is_there_without_a_sweep_and_follows_its_cursor(
     assert len(modelled.sweep.branches) >= session.design.count
     assert not modelled.sweep.exact.any()
     assert "about" in plot.clear_text.text()
-    assert "model of" in plot.quality.text()
+    assert "by a model, within" in plot.quality.text()
     before = pegs(alive)
     low, high = session.design.knobs["wall"].range
     plot.knob_line.setValue(0.5 * (low + high))

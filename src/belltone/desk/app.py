@@ -207,6 +207,8 @@ def draw_picture(
         if prepare is not None:
             prepare(window)
         wait_for(lambda: session.settled or early)
+        if not early:
+            wait_for(lambda: window.map.settled)
         wait_for(lambda: False, 0.5)  # the smoothed picture follows a moment after the last move
         shown = window.table or window.speeds or window
         if not shown.grab().save(str(picture)):

@@ -107,7 +107,7 @@ class VerdictBar(QWidget):
                 colour, wash = palette.alarm, palette.margin_wash
                 text = ", ".join(parts) + ". " + self._advice()
         if answer is not None and answer.source:
-            text = f"{_SOURCES[answer.source].format(percent(answer.worst))} {text}"
+            text = f"{text} {_SOURCES[answer.source].format(percent(answer.worst))}".strip()
         elif answer is not None and not answer.final and not session.stale:
             ahead = self._ahead()
             within = f"First look, within {percent(answer.worst)}"

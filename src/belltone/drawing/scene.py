@@ -162,7 +162,9 @@ class Scene:
             return True
         if len(self.part.points) != count:
             return False
-        self._points_array[:] = self.part.points
+        self._points_array[:] = self._rest_array[:] = self.part.points
+        for changed in (self._resting.GetPoints(), self._resting):
+            changed.Modified()
         return True
 
     def show_mode(self, modes: ModeSet, index: int) -> None:
@@ -484,8 +486,8 @@ class Scene:
         self._mesh_actor = line_actor(self._mesh, ink, 0.8, 0.35)
         self._renderer.AddActor(self._mesh_actor)
         resting = vtkPoints()
-        rest = np.ascontiguousarray(self.part.points, dtype=np.float32)
-        resting.SetData(numpy_to_vtk(rest, deep=True))
+        self._rest_array = np.ascontiguousarray(self.part.points, dtype=np.float32).copy()
+        resting.SetData(numpy_to_vtk(self._rest_array, deep=False))
         self._resting = self._lines(resting)
         self._rest_actor = line_actor(self._resting, muted, 0.8, 0.45)
         self._renderer.AddActor(self._rest_actor)

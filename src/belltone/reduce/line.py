@@ -33,6 +33,7 @@ __all__ = [
 Array = NDArray[np.float64]
 
 _RECOGNISED: Final = 0.5  # assurance from which a mode has the kind of one at an anchor
+_LARGEST: Final = 0.99  # of the largest motion; the first of those tells the phase
 _LEAST: Final = 1e-8  # a model is never told to be better
 
 
@@ -143,7 +144,9 @@ class Piece:
             return np.ones(weights.shape[1])
         leading, behind = (part.T.astype(np.float32) @ self.moved for part in _parts(weights))
         moved = leading + 1j * behind
-        largest = np.take_along_axis(moved, np.abs(moved).argmax(axis=1)[:, None], 1)[:, 0]
+        sizes = np.abs(moved)
+        first = (sizes >= _LARGEST * sizes.max(axis=1, keepdims=True)).argmax(axis=1)
+        largest = np.take_along_axis(moved, first[:, None], 1)[:, 0]
         return np.asarray(np.conj(largest) / np.maximum(np.abs(largest), 1e-300))
 
     def _known_as(

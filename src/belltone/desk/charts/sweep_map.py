@@ -138,6 +138,15 @@ class SweepMap(QFrame):
         # The controls are two rows at the least width; the layout would count them one by one.
         return QSize(super().minimumSizeHint().width(), _LEAST_HEIGHT)
 
+    @property
+    def settled(self) -> bool:
+        """Whether the branches of its knob are there, or nothing will bring them."""
+        session, knob = self._session, self.knob.currentText()
+        if session.turning is not None or not knob or session.models.refusal(knob):
+            return True
+        done = session.models.of(knob) is not None and session.models.making != knob
+        return done and session.jobs.state("curves") is None
+
     def set_palette(self, palette: Palette) -> None:
         """Take another theme's colours."""
         self._palette = palette
@@ -309,6 +318,12 @@ class SweepMap(QFrame):
             self._name_branch(identity, float(x[0]), float(curve(x[0])), colour)
         self._draw_solved(sweep)
 
+    def _growing(self) -> str:
+        """How far the model of the knob is."""
+        state = self._session.jobs.state("model")
+        done = 0 if state is None else state.done
+        return f"making the model, {done} design{'s' * (done != 1)} so far"
+
     def _draw_solved(self, shown: Sweep) -> None:
         """Dots where branches were solved, on curves that were not."""
         exact = self._session.tuning.sweep
@@ -400,12 +415,11 @@ class SweepMap(QFrame):
         models, knob = self._session.models, self.knob.currentText()
         making = models.making == knob
         if answer is None:
-            self.quality.setText("making the model …" if making else "")
+            self.quality.setText(self._growing() if making else "")
             return
         if answer is self._session.tuning.modelled:
-            text = f"model of {answer.sweep.solutions} solved designs"
-            text += f" · within {percent(answer.sweep.worst_error)}"
-            text += " · growing …" if making else ""
+            text = f"by a model, within {percent(answer.sweep.worst_error)}"
+            text += f" · {self._growing()}" if making else ""
         else:
             text = f"{len(answer.sweep.values)} solved · error {percent(answer.sweep.worst_error)}"
         failures = list(answer.sweep.failures.values())
