@@ -186,6 +186,36 @@ def test_a_round_bar_becomes_oval_and_its_pairs_part() -> None:
     assert odd[1] / odd[0] == pytest.approx(1.25, rel=5e-3)
 
 
+def test_two_weakly_coupled_beams_veer_by_what_the_spring_says() -> None:
+    across = member("b", (500, -500, 0), (500, 0, 0), ROUND).replace('"-500 mm"', '"-k"')
+    sheet = with_knob(
+        text_of(
+            member("a", (0, 0, 0), (500, 0, 0), ROUND),
+            across,
+            held("a.start"),
+            held("b.start"),
+            joint("a.end", "b.end", "sprung", 'springs = { z = "2 N/mm" }'),
+        ),
+        "500 mm",
+        "470 mm",
+        "530 mm",
+    )
+    model = modelled(sheet, count=4, level=Discretisation(2, 4))
+    alone = 1.8751**2 * math.sqrt(200e9 * 0.01**2 / (4 * 7850)) / 0.5**2 / (2 * math.pi)
+    mass = 7850 * math.pi * 0.01**2 * 0.5
+    # Equal ones move up and down alike, or stretch the spring: then w² is 8 k / m more.
+    raised = math.sqrt(alone**2 + 8 * 2000 / mass / (2 * math.pi) ** 2)
+    middle = reduced(model, 0.5).flexible
+    assert middle[0] == pytest.approx(alone, rel=3e-3)
+    assert middle[3] == pytest.approx(raised, rel=3e-3)
+    gaps = [
+        float(np.ptp(reduced(model, float(length)).flexible[[0, 3]]))
+        for length in np.linspace(model.low, model.high, 61)
+    ]
+    assert min(gaps) == pytest.approx(raised - alone, rel=0.05)
+    assert np.argmin(gaps) == pytest.approx(30, abs=3)
+
+
 def test_heat_softens_a_bar_until_it_buckles() -> None:
     sheet = with_knob(
         text_of(

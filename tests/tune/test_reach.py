@@ -62,6 +62,26 @@ def test_reach_takes_four_solutions_beyond_the_ends(
     assert len(solved) <= 2 + 4
 
 
+def test_a_guess_from_a_model_takes_three_solutions(
+    rail: Sheet, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The design as it stands, the guess, and one that is as exact as asked."""
+    exact = reach(rail, 2, 54.0, "wall", Inline())
+    solved: list[float] = []
+
+    def counted(*arguments: Any) -> Any:
+        solved.append(next(iter(arguments[1].values())))
+        return solve_with_slopes(*arguments)
+
+    monkeypatch.setattr("belltone.tune.pursuit.solve_with_slopes", counted)
+    found = reach(rail, 2, 54.0, "wall", Inline(), guess=exact.value * 1.001)
+    assert found.frequency == pytest.approx(54.0, rel=1e-4)
+    assert len(solved) <= 3
+    # A guess that leads nowhere near costs one more, and the search goes on as without.
+    astray = reach(rail, 2, 54.0, "wall", Inline(), guess=5.5)
+    assert astray.frequency == pytest.approx(54.0, rel=1e-4)
+
+
 def test_where_the_shape_changes_over_reach_looks_closer(workers: ProcessPoolExecutor) -> None:
     """Twist and bending of a body beside its axis swap shapes; the mode changes gradually."""
     found = reach(offset_body("30 mm"), 3, 22.5, "j", workers)

@@ -26,6 +26,8 @@ _EXTRA_MODES: Final = 4  # found beyond those asked for, so that modes may chang
 _LEAST_DIGITS: Final = 4
 _MOST_DIGITS: Final = 12
 _ROUNDING: Final = 0.3  # of the tolerance, which rounding the value may take
+_GUESSED_DIGITS: Final = 6
+_NEAR: Final = 0.02  # of the target; a guess so near is gone on from
 _MOST: Final = 40  # steps; halving alone would have settled every bracket by then
 _REFINEMENTS: Final = 6  # solutions until a value found is as exact as asked
 _ONE: Final = 1e-3  # of the range; roots nearer than this are one
@@ -62,12 +64,15 @@ def reach(
     tolerance: float | None = None,
     within: tuple[float, float] | None = None,
     progress: Progress | None = None,
+    guess: float | None = None,
 ) -> Reach:
     """Bring flexible mode ``number`` to ``target`` (Hz) within ``tolerance`` (Hz; 0.01 % if none).
 
     The mode is followed by shape over the knob's range (or ``within``, in the knob's unit), with
-    the discretisation that the design as it stands needs. Raises `ReachError` when no value does
-    it, naming the frequencies the range can reach; `PlanError` for a knob that cannot be turned.
+    the discretisation that the design as it stands needs. A ``guess`` of the value, from a model,
+    is tried first, and where the mode stands near its target there nothing else is. Raises
+    `ReachError` when no value does it, naming the frequencies the range can reach; `PlanError` for
+    a knob that cannot be turned.
     """
     design = evaluate(sheet)
     knob = turnable(design, knob_name)
@@ -85,7 +90,7 @@ def reach(
         )
     request = request_for(design, _EXTRA_MODES)
     pursuit = Pursuit(sheet, knob, request, workers, progress or Progress())
-    search = _Search(pursuit, number, target, tolerance, design, (low, high))
+    search = _Search(pursuit, number, target, tolerance, design, (low, high), guess)
     found = search.found()
     text = knob.exact_text(found.value)
     return Reach(
@@ -109,6 +114,7 @@ class _Search:
     tolerance: float
     design: Design
     ends: tuple[float, float]
+    guess: float | None = None
 
     def found(self) -> Stand:
         """The stand at which the target is met; where several are, of the step nearest by."""
@@ -118,11 +124,24 @@ class _Search:
             raise ReachError(f"the design as it stands has no answer: {here.detail}")
         if self._met(here) and self.ends[0] <= here.value <= self.ends[1]:
             return here
+        if (stand := self._guessed()) is not None:
+            return self._accurate(stand)
         pursuit.look(self.ends)
         for _ in itertools.chain([None], pursuit.close_gaps(self.target), pursuit.check_curves()):
             if (found := self._in_a_step()) is not None:
                 return self._accurate(found)
         raise ReachError(self._out_of_range())
+
+    def _guessed(self) -> Stand | None:
+        """The stand at the guess, where that is near the target."""
+        if self.guess is None or not self.ends[0] <= self.guess <= self.ends[1]:
+            return None
+        tried = float(f"{self.guess:.{_GUESSED_DIGITS}g}")
+        self.pursuit.look([tried], told=True)
+        stand = self.pursuit.at(tried)
+        if stand is None or abs(stand.frequency / self.target - 1) > _NEAR:
+            return None
+        return stand
 
     def others(self, found: float) -> tuple[float, ...]:
         """Where else the curves through all stands known meet the target.

@@ -44,6 +44,10 @@ class Modelled(Protocol):
     def sheet(self) -> Sheet:
         """The sheet as it stands."""
 
+    @property
+    def turning(self) -> str | None:
+        """The knob that is being turned, if one is."""
+
 
 @dataclass(frozen=True)
 class _Kept:
@@ -138,8 +142,10 @@ class Models(QObject):
 
     def _go_on(self) -> None:
         session, answer = self._session, self._session.answer
-        if self._making is not None or answer is None or not answer.final or answer.source:
+        if self._making is not None or answer is None or session.turning is not None:
             return
+        if not (answer.final or answer.source):
+            return  # its discretisation is not the one to be kept
         if answer.sheet.text != session.sheet.text:
             return
         knob = next(self._lacking(), None)

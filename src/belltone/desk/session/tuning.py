@@ -55,6 +55,8 @@ class Bench(Protocol):
     def written(self) -> Design:
         """The design as written, whatever knob is being turned."""
 
+    chosen: int
+
     @property
     def chosen_mode(self) -> Mode | None:
         """The mode looked at."""
@@ -351,9 +353,12 @@ class Tuning(QObject):
             return
         sheet, workers = self._session.sheet, self.workers()
         self.reach, self.reach_failure = None, ""
+        asked = (sheet, mode.number, target, knob, workers, tolerance)
+        near = self.value_for(self._session.chosen, target)
+        guess = near[1] if near is not None and near[0] == knob else None
 
         def work(progress: Progress) -> Reach:
-            return reach(sheet, mode.number, target, knob, workers, tolerance, progress=progress)
+            return reach(*asked, progress=progress, guess=guess)
 
         def finish(found: Reach) -> None:
             # The knob alone: what was edited meanwhile stays.
