@@ -58,6 +58,7 @@ def other_knob(window: MainWindow) -> None:
 
 def turned(window: MainWindow) -> None:
     """Hold a knob in the middle of a drag."""
+    window.map.knob.setCurrentText("depth")
     wait_for(lambda: window.map.settled)
     window.session.turn_knob("depth", 155.0)
     window.shape.canvas.set_swing(1.0)

@@ -240,6 +240,17 @@ def test_the_map_is_there_without_a_sweep_and_follows_its_cursor(
     assert session.tuning.shown_is_current
 
 
+def test_branches_fade_while_another_knob_is_turned(alive: MainWindow) -> None:
+    alive.map.knob.setCurrentText("wall")
+    assert alive.session.tuning.shown_is_current
+    alive.session.turn_knob("post_at", 1.7)
+    assert not alive.session.tuning.shown_is_current
+    assert alive.map.clear_text.text() == "These branches are of the design before the turn."
+    alive.session.give_up_turn()
+    assert alive.session.tuning.shown_is_current
+    assert "clear interval" in alive.map.clear_text.text()
+
+
 def test_a_sweep_puts_solved_points_on_the_curves(alive: MainWindow, qtbot: QtBot) -> None:
     swept(qtbot, alive, "wall", 5)
     tuning = alive.session.tuning
@@ -255,6 +266,9 @@ def test_a_sweep_puts_solved_points_on_the_curves(alive: MainWindow, qtbot: QtBo
         if identity in curves and np.isfinite(branch.frequencies).all():
             told = curves[identity](tuning.sweep.sweep.values)
             assert told == pytest.approx(branch.frequencies, rel=2e-3)
+    # Ends of clear intervals that were solved for are told as such.
+    assert tuning.clear[1]
+    assert "about" not in alive.map.clear_text.text()
     dots = [item for item in alive.map.plot.listDataItems() if hasattr(item, "points")]
     assert dots
 

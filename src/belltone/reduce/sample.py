@@ -97,7 +97,8 @@ class Sample:
         values, vectors = values[:block], vectors[:, :block]
         if self._skew is not None:
             return self._whirling(vectors, values, count)
-        shift = 0.5 * (values[count - 1] + values[min(count, block - 1)])
+        below = _widest_gap(values, count)
+        shift = 0.5 * (values[below - 1] + values[min(below, block - 1)])
         factor = self._factor(shift)
         if factor is None:
             return Judged(np.ones(count), vectors, True)
@@ -108,7 +109,7 @@ class Sample:
         better, weights = ritz(found.stiffness, found.mass)
         shares = np.maximum(values[:count], 0) / np.maximum(better[:count], 1e-300)
         counted = factor.negatives
-        lacking = counted is not None and counted != count + self.rigid.shape[1]
+        lacking = counted is not None and counted != below + self.rigid.shape[1]
         return Judged(np.abs(np.sqrt(shares) - 1), both @ weights[:, :block], lacking)
 
     def _whirling(self, vectors: NDArray[Any], values: Array, count: int) -> Judged:
@@ -150,6 +151,14 @@ def _turning(level: Level) -> tuple[float, sparse.csc_matrix]:
     system = level.system
     skew = gyroscopic(level.assembly, system.bodies, state.pose, preload.spin.axis)
     return preload.turning, sparse.csc_matrix(system.free.basis.T @ skew @ system.free.basis)
+
+
+def _widest_gap(values: Array, count: int) -> int:
+    """How many modes lie below the widest gap behind the first ``count``; a pair is not parted."""
+    behind = values[count - 1 :]
+    if len(behind) < 2:
+        return len(values)
+    return count + int(np.argmax(np.diff(behind) / np.maximum(behind[:-1], 1e-300)))
 
 
 @dataclass(frozen=True, eq=False)

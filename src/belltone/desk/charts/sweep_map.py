@@ -56,6 +56,7 @@ class SweepMap(QFrame):
         self._gestures = 0
         self._quiet = False
         self._drawn_for: tuple[object, ...] = ()
+        self._drawn_current = False
         self.setProperty("card", True)
         self.setAccessibleName("Sweep map")
         column = QVBoxLayout(self)
@@ -95,9 +96,15 @@ class SweepMap(QFrame):
             lambda lane: self._show_progress() if lane == "sweep" else None
         )
         session.jobs.changed.connect(lambda lane: self._note_quality() if lane == "model" else None)
-        session.turned.connect(self._place_cursor)
+        session.turned.connect(self._follow_turn)
         self._look_at(self.knob.currentText())
         self.refresh()
+
+    def _follow_turn(self) -> None:
+        """Move the cursor; branches fade while another knob is turned."""
+        self._place_cursor()
+        if self._session.tuning.shown_is_current != self._drawn_current:
+            self.refresh()
 
     def _look_at(self, knob: str) -> None:
         """Show the branches of another knob."""
@@ -211,6 +218,7 @@ class SweepMap(QFrame):
         """Draw the sweep as the session has it."""
         palette, answer = self._palette, self._session.tuning.shown
         self._drawn_for = self._choice()
+        self._drawn_current = self._session.tuning.shown_is_current
         self.plot.clear()
         self.plot.setBackground(palette.card)
         for name in ("left", "bottom"):
@@ -372,7 +380,9 @@ class SweepMap(QFrame):
         if not self._session.tuning.shown_is_current:
             modelled = answer is self._session.tuning.modelled
             self.clear_text.setText(
-                "These branches are of the design before; new ones are being made."
+                "These branches are of the design before the turn."
+                if self._session.turning is not None
+                else "These branches are of the design before; new ones are being made."
                 if modelled
                 else "This sweep is of an older design; sweep again."
             )
@@ -382,10 +392,11 @@ class SweepMap(QFrame):
         if not self._session.design.bands:
             self.clear_text.setText("")
             return
-        if answer.intervals is None:
+        intervals, solved = self._session.tuning.clear
+        if intervals is None:
             self.clear_text.setText("finding the clear intervals …")
             return
-        for interval in answer.intervals:
+        for interval in intervals:
             bar = pg.PlotCurveItem(
                 [interval.start, interval.stop],
                 [0.012 * top, 0.012 * top],
@@ -394,9 +405,9 @@ class SweepMap(QFrame):
             bar.setZValue(30)
             self.plot.addItem(bar)
         words = ", ".join(
-            f"{knob.text(each.start, 4)} to {knob.text(each.stop, 4)}" for each in answer.intervals
+            f"{knob.text(each.start, 4)} to {knob.text(each.stop, 4)}" for each in intervals
         )
-        about = "about " if answer is self._session.tuning.modelled else ""
+        about = "" if solved else "about "
         self._role("clear" if words else "alarm")
         self.clear_text.setText(
             f"clear intervals of {knob.name}: {about}{words}"

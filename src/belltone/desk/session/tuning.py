@@ -52,6 +52,10 @@ class Bench(Protocol):
         """The sheet as it stands."""
 
     @property
+    def turning(self) -> str | None:
+        """The knob that is being turned, if one is."""
+
+    @property
     def written(self) -> Design:
         """The design as written, whatever knob is being turned."""
 
@@ -151,8 +155,24 @@ class Tuning(QObject):
         return self._model_holds if shown is self.modelled else self.sweep_is_current
 
     @property
+    def clear(self) -> tuple[tuple[ClearInterval, ...] | None, bool]:
+        """The clear intervals of the knob shown, and whether their ends were solved for.
+
+        ``None`` while they are being found.
+        """
+        shown, exact = self.shown, self.sweep
+        if shown is None:
+            return None, False
+        same = exact is not None and exact.sweep.knob.name == shown.sweep.knob.name
+        if exact is not None and same and exact.intervals is not None and self.sweep_is_current:
+            return exact.intervals, True
+        return shown.intervals, shown is not self.modelled
+
+    @property
     def _model_holds(self) -> bool:
         if self.modelled is None or self._session.wrong:
+            return False
+        if self._session.turning not in (None, self.modelled.sweep.knob.name):
             return False
         return self._session.models.of(self.modelled.sweep.knob.name) is not None
 
@@ -319,11 +339,11 @@ class Tuning(QObject):
 
     def nearest_clear(self) -> float | None:
         """The nearest value of the swept knob at which every band is clear, if one is known."""
-        shown = self.shown
-        if shown is None or not shown.intervals or not self.shown_is_current:
+        shown, (intervals, _) = self.shown, self.clear
+        if shown is None or not intervals or not self.shown_is_current:
             return None
         value = self._session.design.knobs[shown.sweep.knob.name].value
-        inside = [interval.clamp(value) for interval in shown.intervals]
+        inside = [interval.clamp(value) for interval in intervals]
         return min(inside, key=lambda candidate: abs(candidate - value))
 
     def value_for(self, identity: int, frequency: float) -> tuple[str, float] | None:
