@@ -33,6 +33,7 @@ from belltone.tune.effect import effects
 
 __all__ = ["Readout"]
 
+_UNKNOWN_ERRORS = {"slopes": "by slopes", "before": "not moved", "older model": "about"}
 _ENERGY_ROWS = 4  # the largest shares; a fifth one is close to nothing
 
 
@@ -132,8 +133,8 @@ class Readout(QFrame):
         self.stale.setVisible(bool(older))
         self.hertz.setText(f"{format_number(mode.frequency, 6)} Hz")
         self.error.setText(
-            "by slopes"
-            if answer.source in ("slopes", "before")
+            _UNKNOWN_ERRORS[answer.source]
+            if answer.source in _UNKNOWN_ERRORS
             else f"± {percent(mode.error)}".replace("± below", "<")
         )
         self.error.setToolTip(

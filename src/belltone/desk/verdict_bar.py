@@ -23,6 +23,7 @@ _NEAR_BUCKLING: Final = 2.0  # a smaller factor is shown as alarming
 
 _SOURCES = {
     "model": "By the model, within {}.",
+    "older model": "Moved as before other knobs were turned, error not known.",
     "slopes": "Moved by slopes, error not known.",
     "before": "No model of this yet: frequencies are those before the turn.",
 }

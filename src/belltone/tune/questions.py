@@ -31,6 +31,9 @@ __all__ = ["FoundModes", "find_contacts", "find_model", "find_modes", "find_pull
 
 _MORE: Final = 4  # modes beyond those asked for, so that branches may change places
 
+_untold: list[str] = []
+"""What went wrong with keeping answers after they were on their way; told with the next one."""
+
 _last: dict[str, Solution] = {}
 """The last solution of this process, by the text of its sheet."""
 
@@ -60,7 +63,8 @@ def find_modes(
     request = request_for(design)
     key = result_key(sheet, {}, request, None)
     with ResultStore(store_path(path)) as store:
-        known, notes = store.get(key), tuple(store.notes)
+        known, notes = store.get(key), tuple(dict.fromkeys([*_untold, *store.notes]))
+    _untold.clear()
     if known is not None:
         return Answered(FoundModes(known, 0.0, notes), lambda: None)
     near = next(iter(_last.values()), None)
@@ -70,6 +74,7 @@ def find_modes(
     def keep() -> None:
         with ResultStore(store_path(path)) as store:
             store.put(key, found.modes)
+        _untold.extend(note for note in store.notes if note not in notes)
 
     seconds = time.process_time() - start
     return Answered(FoundModes(found.modes, seconds, notes), keep)

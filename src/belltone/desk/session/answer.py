@@ -18,8 +18,8 @@ class Answer:
     """Modes, the very sheet and design they belong to, and the seconds of work they took.
 
     One that is not ``final`` is a look on the way: better modes follow, unless that is stopped.
-    One with a ``source``, “model” or “slopes”, was not solved: it follows a knob being turned, and
-    what it says beyond frequencies and shapes is still of the design before.
+    One with a ``source`` (“model”, “older model”, “slopes” or “before”) was not solved: it follows
+    a knob being turned, and what it says beyond frequencies and shapes is of the design before.
     """
 
     sheet: Sheet

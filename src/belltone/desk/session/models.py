@@ -51,9 +51,13 @@ class Modelled(Protocol):
 
 @dataclass(frozen=True)
 class _Kept:
-    """A model, or why there is none, and the sheet it is of but for the knob's value."""
+    """A model, or why there is none.
+
+    ``rest`` is the sheet it is of but for the knob's value, ``shape`` but for those of all knobs.
+    """
 
     rest: str
+    shape: str
     model: LineModel | None
     refusal: str = ""
     whole: bool = True
@@ -92,6 +96,11 @@ class Models(QObject):
             return None
         return kept.model
 
+    def older(self, knob: str) -> LineModel | None:
+        """The model of a knob from when other knobs stood elsewhere, and nothing else differed."""
+        kept = self._kept.get(knob)
+        return kept.model if kept is not None and kept.shape == self._shape() else None
+
     def refusal(self, knob: str) -> str:
         """Why there is no model of a knob, if that is known."""
         kept = self._kept.get(knob)
@@ -122,6 +131,11 @@ class Models(QObject):
             self._stop()
         self._timer.start()
 
+    def _shape(self) -> str:
+        """The sheet but for the values of all its knobs."""
+        sheet = self._session.sheet
+        return sheet.answer_hash(dict.fromkeys(sheet.content.knobs, ""))
+
     def _rest(self, knob: str) -> str:
         return self._session.sheet.answer_hash({knob: ""})
 
@@ -151,7 +165,7 @@ class Models(QObject):
         knob = next(self._lacking(), None)
         if knob is None:
             return
-        rest = self._rest(knob)
+        rest, shape = self._rest(knob), self._shape()
         self._making = knob, rest
         sheet, engine, bound = answer.sheet, self._engine, self.bound
         place = (sheet.text, sheet.folder, session.path, knob, answer.modes.discretisation, bound)
@@ -161,16 +175,16 @@ class Models(QObject):
             return found
 
         def look(model: LineModel) -> None:
-            self._keep(knob, _Kept(rest, model, whole=False))
+            self._keep(knob, _Kept(rest, shape, model, whole=False))
 
         def finish(model: LineModel) -> None:
             self._making = None
-            self._keep(knob, _Kept(rest, model))
+            self._keep(knob, _Kept(rest, shape, model))
             self._timer.start()
 
         def fail(error: Exception) -> None:
             self._making = None
-            self._keep(knob, _Kept(rest, None, error_words(error)))
+            self._keep(knob, _Kept(rest, shape, None, error_words(error)))
             self._timer.start()
 
         session.jobs.start("model", work, finish, fail, look)

@@ -19,7 +19,7 @@ from belltone.desk.session.identity import carry_over
 from belltone.desk.session.jobs import Jobs
 from belltone.desk.session.models import Models
 from belltone.desk.session.tuning import Tuning
-from belltone.desk.session.turned import by_model, by_slopes
+from belltone.desk.session.turned import by_model, by_older_model, by_slopes
 from belltone.exchange.tables import percent
 from belltone.files import FileError, read_text
 from belltone.modes.modeset import Mode, ModeSet
@@ -333,6 +333,10 @@ class Session(QObject):
             model = self.models.of(knob.name)
             if model is not None:
                 moved = by_model(rest, self.sheet, self.design, model, base)
+            older = self.models.older(knob.name)
+            if moved is None and older is not None:
+                parts = (rest, self.sheet, self.design, older)
+                moved = by_older_model(*parts, knob.base, base)
             if moved is None:
                 moved = by_slopes(rest, self.sheet, self.design, knob, base)
             if moved is None:

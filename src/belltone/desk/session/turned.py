@@ -17,7 +17,7 @@ from belltone.modes.solve import request_for
 from belltone.reduce.line import LineModel, Piece, ReducedModes
 from belltone.sheet.document import Sheet
 
-__all__ = ["by_model", "by_slopes"]
+__all__ = ["by_model", "by_older_model", "by_slopes"]
 
 Array = NDArray[np.float64]
 
@@ -59,6 +59,32 @@ def by_model(
         shapes=np.asarray(scaled.real),
     )
     return _answer(rest, sheet, design, modes, "model")
+
+
+def by_older_model(
+    rest: Answer, sheet: Sheet, design: Design, model: LineModel, base: float, value: float
+) -> Answer | None:
+    """The answer at a value, by the model of a design whose other knobs stood elsewhere.
+
+    Every frequency moves by the factor that model tells from ``base``, where the answer at rest
+    stands; nobody knows how far that is off. ``None`` where the model does not say.
+    """
+    moved = by_model(rest, sheet, design, model, value)
+    here = model.at(base)
+    if moved is None or not isinstance(here, ReducedModes):
+        return None
+    partners, certainty = pair(here, moved.modes)
+    begun, sure = pair(here, rest.modes)
+    frequencies = moved.modes.frequencies.copy()
+    rigid = rest.modes.rigid_count
+    for place, (to, start) in enumerate(zip(partners, begun, strict=True)):
+        if min(to, start) >= 0 and min(certainty[place], sure[place]) >= _RECOGNISED:
+            frequencies[rigid + to] *= rest.modes.flexible[start] / here.flexible[place]
+    order = np.concatenate(
+        [np.arange(rigid), rigid + np.argsort(frequencies[rigid:], kind="stable")]
+    )
+    modes = replace(moved.modes, frequencies=frequencies).picked(order)
+    return _answer(rest, sheet, design, modes, "older model")
 
 
 def by_slopes(
