@@ -197,7 +197,7 @@ def test_a_model_of_before_the_other_knob_was_turned_moves_the_pegs(
     session.turn_knob("post_at", session.design.knobs["post_at"].value)
     assert session.answer.source == "slopes"
     moved = pegs(alive)
-    assert np.median(off) < 0.7 * np.median(np.abs(moved / true[: len(moved)] - 1))
+    assert off.max() < 0.5 * np.abs(moved / true[: len(moved)] - 1).max()
     post.setSliderDown(False)
 
 
