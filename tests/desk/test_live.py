@@ -1,6 +1,7 @@
 """Knobs that are alive: pegs, map, shape and numbers follow the hand before anything is written."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -10,6 +11,7 @@ from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from belltone.desk.cards.knobs_card import KnobsCard
+from belltone.desk.session.turned import outside_words
 from belltone.desk.window import MainWindow
 from belltone.modes.solve import request_for, solve
 from belltone.reading.family import DesignFamily
@@ -214,6 +216,16 @@ def test_until_a_model_stands_slopes_move_the_pegs(window: MainWindow) -> None:
     assert np.abs(moved / before - 1).max() > 1e-4
     assert moved == pytest.approx(truly(window, "wall")[: len(moved)], rel=2e-3)
     knob.setSliderDown(False)
+
+
+def test_an_exact_answer_outside_what_the_model_told_is_told(alive: MainWindow) -> None:
+    answer = alive.session.answer
+    assert answer is not None
+    modes = answer.modes
+    assert outside_words(modes, modes, 1e-3) == ""
+    off = replace(modes, frequencies=modes.frequencies * 1.004)
+    assert "0.4 % off at mode" in outside_words(off, modes, 1e-3)
+    assert outside_words(off, modes, 5e-3) == ""
 
 
 def test_the_scale_of_the_ruler_stays_while_a_hand_turns(alive: MainWindow) -> None:

@@ -8,6 +8,7 @@ from scipy import sparse
 
 from belltone.system import factor
 from belltone.system.factor import Factor, SingularShiftError, solver_name
+from belltone.system.products import Symmetric
 
 
 def chain(size: int, shift: float) -> sparse.csc_matrix:
@@ -30,19 +31,27 @@ def test_solutions_and_counts(size: int, shift: float) -> None:
     assert found.solve(right[:, 0]) == pytest.approx(solved[:, 0], abs=1e-7)
 
 
+def forget_libraries() -> None:
+    factor.kernel_library.cache_clear()
+    factor._pardiso.cache_clear()
+
+
 def test_without_the_fast_library_the_answer_is_the_same(monkeypatch: pytest.MonkeyPatch) -> None:
     matrix = chain(2000, 0.41)
     right = np.ones(2000)
     usual = Factor(matrix)
-    factor._pardiso.cache_clear()
+    forget_libraries()
     monkeypatch.setenv("BELLTONE_SOLVER", "superlu")
     try:
         assert solver_name() == "SuperLU"
         other = Factor(matrix)
         assert other.negatives == usual.negatives
         assert other.solve(right) == pytest.approx(usual.solve(right), rel=1e-6, abs=1e-8)
+        vectors = np.random.default_rng(1).standard_normal((2000, 5))
+        plain = Symmetric(matrix) @ vectors
     finally:
-        factor._pardiso.cache_clear()
+        forget_libraries()
+    assert Symmetric(matrix) @ vectors == pytest.approx(plain, abs=1e-12)
 
 
 def test_a_shift_on_an_eigenvalue_is_told() -> None:

@@ -10,7 +10,6 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path as FilePath
 
-import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from belltone.design.values import Design, KnobValue
@@ -19,11 +18,9 @@ from belltone.desk.session.identity import carry_over
 from belltone.desk.session.jobs import Jobs
 from belltone.desk.session.models import Models
 from belltone.desk.session.tuning import Tuning
-from belltone.desk.session.turned import by_model, by_older_model, by_slopes
-from belltone.exchange.tables import percent
+from belltone.desk.session.turned import answer_at, outside_words
 from belltone.files import FileError, read_text
 from belltone.modes.modeset import Mode, ModeSet
-from belltone.modes.pairing import pair
 from belltone.progress import Progress
 from belltone.reading.family import DesignFamily, evaluate
 from belltone.sheet.document import MOST_BYTES, Sheet, read_sheet, write_sheet
@@ -40,7 +37,6 @@ from belltone.tune.questions import FoundModes, find_contacts, find_modes, find_
 
 __all__ = ["Session"]
 
-_SURE = 0.85  # assurance from which a mode of the model is that of the exact answer
 _PULL_DELAY_MS = 150  # pulls wait until the numbers have come to rest
 
 
@@ -300,6 +296,7 @@ class Session(QObject):
             self._show_again()
 
     def _show_again(self) -> None:
+        self.models.consider()
         self.answer_changed.emit()
         self.choice_changed.emit()
         self.turned.emit()
@@ -327,22 +324,11 @@ class Session(QObject):
     def _show_turned(self, knob: KnobValue, value: float) -> None:
         """The modes at the value a knob is turned to, as far as anybody can tell at once."""
         assert self._turn is not None
-        rest, base = self._turn.rest, value * knob.scale
-        moved: Answer | None = None
+        rest = self._turn.rest
         if rest is not None and not self.wrong:
-            model = self.models.of(knob.name)
-            if model is not None:
-                moved = by_model(rest, self.sheet, self.design, model, base)
-            older = self.models.older(knob.name)
-            if moved is None and older is not None:
-                parts = (rest, self.sheet, self.design, older)
-                moved = by_older_model(*parts, knob.base, base)
-            if moved is None:
-                moved = by_slopes(rest, self.sheet, self.design, knob, base)
-            if moved is None:
-                moved = replace(rest, design=self.design, final=False, source="before")
-        if moved is not None:
-            self.answer = moved
+            models = self.models.of(knob.name), self.models.older(knob.name)
+            parts = (rest, self.sheet, self.design, knob, value * knob.scale)
+            self.answer = answer_at(*parts, models)
         self.answer_changed.emit()
         self.turned.emit()
 
@@ -435,7 +421,9 @@ class Session(QObject):
             self.before = old
         same = old is not None and old.sheet.text == sheet.text and self._turn is None
         if final and same and old is not None and old.source == "model":
-            self._compare(old.modes, modes)
+            outside = outside_words(old.modes, modes, self.models.bound)
+            if outside:
+                self.told.emit(outside)
         identities = carry_over(old.modes if old else None, old.identities if old else (), modes)
         self.answer = Answer(sheet, design, modes, identities, seconds, final=final)
         self.failure = ""
@@ -449,21 +437,6 @@ class Session(QObject):
             self.chosen = identities[_most_troubled(modes, design)]
         self.answer_changed.emit()
         self.choice_changed.emit()
-
-    def _compare(self, told: ModeSet, exact: ModeSet) -> None:
-        """Say so where the exact answer is outside what the model told."""
-        partners, certainty = pair(told, exact)
-        sure = (partners >= 0) & (certainty >= _SURE)
-        there = exact.flexible[np.maximum(partners, 0)]
-        off = np.where(sure, np.abs(told.flexible / there - 1), 0.0)
-        allowed = told.errors[told.rigid_count :] + self.models.bound
-        allowed = allowed + exact.errors[exact.rigid_count :][np.maximum(partners, 0)]
-        if np.any(off > allowed):
-            worst = int(np.argmax(off - allowed))
-            self.told.emit(
-                f"the model was {percent(float(off[worst]))} off at mode {worst + 1}, more than "
-                f"the {percent(float(allowed[worst]))} it told; what stands now is solved"
-            )
 
     def stop_solving(self) -> None:
         """Stop where it is; what has been seen so far stays."""

@@ -11,17 +11,60 @@ from numpy.typing import NDArray
 from belltone.design.values import Design, KnobValue
 from belltone.desk.session.answer import Answer
 from belltone.desk.session.identity import carry_over
+from belltone.exchange.tables import percent
 from belltone.modes.modeset import ModeSet
 from belltone.modes.pairing import pair
 from belltone.modes.solve import request_for
 from belltone.reduce.line import LineModel, Piece, ReducedModes
 from belltone.sheet.document import Sheet
 
-__all__ = ["by_model", "by_older_model", "by_slopes"]
+__all__ = ["answer_at", "by_model", "by_older_model", "by_slopes", "outside_words"]
 
 Array = NDArray[np.float64]
 
 _RECOGNISED: Final = 0.3
+_SURE: Final = 0.85  # assurance from which a mode of the model is that of the exact answer
+
+
+def answer_at(
+    rest: Answer,
+    sheet: Sheet,
+    design: Design,
+    knob: KnobValue,
+    value: float,
+    models: tuple[LineModel | None, LineModel | None],
+) -> Answer:
+    """The answer at a value of a knob (base units), by the best there is.
+
+    ``rest`` is the answer where the knob stands as ``knob`` says; ``models`` are that of the knob
+    and the one of before other knobs were turned, where there are such.
+    """
+    model, older = models
+    found: Answer | None = None
+    if model is not None:
+        found = by_model(rest, sheet, design, model, value)
+    if found is None and older is not None:
+        found = by_older_model(rest, sheet, design, older, knob.base, value)
+    if found is None:
+        found = by_slopes(rest, sheet, design, knob, value)
+    return found or replace(rest, design=design, final=False, source="before")
+
+
+def outside_words(told: ModeSet, exact: ModeSet, bound: float) -> str:
+    """What is to be said where exact modes are outside what a model told, else nothing."""
+    partners, certainty = pair(told, exact)
+    sure = (partners >= 0) & (certainty >= _SURE)
+    there = exact.flexible[np.maximum(partners, 0)]
+    off = np.where(sure, np.abs(told.flexible / there - 1), 0.0)
+    allowed = told.errors[told.rigid_count :] + bound
+    allowed = allowed + exact.errors[exact.rigid_count :][np.maximum(partners, 0)]
+    if not np.any(off > allowed):
+        return ""
+    worst = int(np.argmax(off - allowed))
+    return (
+        f"the model was {percent(float(off[worst]))} off at mode {worst + 1}, more than the "
+        f"{percent(float(allowed[worst]))} it told; what stands now is solved"
+    )
 
 
 def by_model(
