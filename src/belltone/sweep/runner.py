@@ -14,13 +14,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.design.values import Design, KnobValue
+from belltone.errors import UserError
 from belltone.mesh.discretisation import Discretisation, fine_enough
 from belltone.modes.failure import PointFailure
+from belltone.modes.level import planned
 from belltone.modes.modeset import ModeSet, Spectrum
 from belltone.modes.pairing import pair
 from belltone.modes.solve import ModeRequest, request_for
 from belltone.progress import Progress
-from belltone.reading.family import evaluate
+from belltone.reading.family import DesignFamily, evaluate
 from belltone.reduce.building import UnmodelledError
 from belltone.reduce.line import LineModel
 from belltone.sheet.document import Sheet
@@ -97,8 +99,17 @@ def run_sweep(
     discretisation = _hardest(sheet, knob, plan, request, workers, progress)
     solver = _PointSolver(sheet, knob, request, discretisation, workers, store, progress)
     looked_at = _looked_at(plan.values)
+    first = plan.values if bound is None else sorted(looked_at)
+    solver.solve(first, looked_at)
+    middle = plan.values[len(plan.values) // 2]
+    if solver.too_coarse(middle):
+        more, _ = _chosen(sheet, knob, [middle], request, workers, progress)
+        finer = fine_enough([discretisation, *more, discretisation])
+        if finer != discretisation:
+            discretisation = finer
+            solver = _PointSolver(sheet, knob, request, discretisation, workers, store, progress)
+            solver.solve(first, looked_at)
     if bound is not None:
-        solver.solve(sorted(looked_at), looked_at)
         solver.model_within(bound, plan.values)
     solver.solve(plan.values, looked_at)
     for _ in range(_HALVINGS):
@@ -212,6 +223,27 @@ def _looked_at(values: Sequence[float]) -> set[float]:
     return {values[round(share * last)] for share in _LOOKED_AT}
 
 
+def _chosen(
+    sheet: Sheet,
+    knob: KnobValue,
+    values: Sequence[float],
+    request: ModeRequest,
+    workers: Executor,
+    progress: Progress,
+) -> tuple[list[Discretisation], str]:
+    """The discretisations some values need, and why one of them has none."""
+    found = results_of(
+        [
+            workers.submit(choose_at, sheet.text, knob.turned(value), request, sheet.folder)
+            for value in values
+        ],
+        progress,
+    )
+    failures = [each for each in found if isinstance(each, PointFailure)]
+    chosen = [each for each in found if not isinstance(each, PointFailure)]
+    return chosen, failures[0].detail if failures else ""
+
+
 def _hardest(
     sheet: Sheet,
     knob: KnobValue,
@@ -220,23 +252,22 @@ def _hardest(
     workers: Executor,
     progress: Progress,
 ) -> Discretisation:
-    """One discretisation for the whole sweep, fine enough for its ends and its middle."""
-    probes = {plan.values[0], plan.values[len(plan.values) // 2], plan.values[-1]}
-    chosen: list[Discretisation] = []
-    reason = ""
-    for found in results_of(
-        [
-            workers.submit(choose_at, sheet.text, knob.turned(value), request, sheet.folder)
-            for value in sorted(probes)
-        ],
-        progress,
-    ):
-        if isinstance(found, PointFailure):
-            reason = found.detail
-        else:
-            chosen.append(found)
+    """One discretisation for the whole sweep, fine enough for its ends.
+
+    Surfaces are cut as in the middle; whether it will do there is told by the error found.
+    """
+    middle = plan.values[len(plan.values) // 2]
+    ends = sorted({plan.values[0], plan.values[-1]})
+    chosen, reason = _chosen(sheet, knob, ends, request, workers, progress)
+    if len(chosen) < len(ends):
+        more, _ = _chosen(sheet, knob, [middle], request, workers, progress)
+        chosen += more
     if not chosen:
         raise SweepError(f"the sweep has no answer at its ends or its middle: {reason}")
+    cut = Discretisation(1, 1)
+    with contextlib.suppress(UserError):
+        cut = planned(DesignFamily(sheet).at(knob.turned(middle)), cut)
+        chosen.insert(len(chosen) // 2, cut)
     return fine_enough(chosen)
 
 
@@ -257,6 +288,14 @@ class _PointSolver:
         self.modelled: dict[float, Array] = {}  # errors of the model, where it answered
         self.solutions = 0
         self._model: LineModel | None = None
+
+    def too_coarse(self, value: float) -> bool:
+        """Whether the error told at a value is more than was asked for."""
+        found = self.answers.get(value)
+        if not isinstance(found, Spectrum):
+            return False
+        wanted = found.errors[: found.rigid_count + self.request.count]
+        return bool(np.any(wanted > self.request.accuracy))
 
     def model_within(self, bound: float, values: Sequence[float]) -> None:
         """Have a model answer from now on, where it is within the bound and no value is known."""
