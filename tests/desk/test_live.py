@@ -16,6 +16,7 @@ from belltone.desk.window import MainWindow
 from belltone.modes.solve import request_for, solve
 from belltone.reading.family import DesignFamily
 from belltone.store.journal import Journal
+from tests.conftest import CLAMPED, bar_text
 from tests.desk.conftest import WAIT, number, settle, swept
 
 Make = Callable[..., MainWindow]
@@ -153,6 +154,31 @@ def test_a_plain_number_is_one_step_too(alive: MainWindow, writes: list[str], qt
     assert len(session.history.past) == steps + 1
     assert writes == [dragged]
     settle(qtbot, alive)
+
+
+def test_equal_modes_keep_their_places_while_a_knob_turns(make_window: Make, qtbot: QtBot) -> None:
+    """Shapes of one frequency may turn among themselves at will, and are not let to."""
+    text = bar_text(
+        'shape = "solid round", diameter = "k"',
+        "0.6 m",
+        CLAMPED + '[knobs.k]\nvalue = "20 mm"\nfrom = "10 mm"\nto = "40 mm"\n[modes]\ncount = 6\n',
+    )
+    window = make_window(None, text, models=True)
+    await_models(qtbot, window)
+    session = window.session
+    first = session.answer
+    assert first is not None
+    for value in (22.0, 27.0, 35.0, 15.0):
+        session.turn_knob("k", value)
+        answer = session.answer
+        assert answer is not None
+        assert answer.source == "model"
+        assert answer.identities[:4] == first.identities[:4]
+        for mode in range(4):
+            one, other = (modes.shapes[mode].ravel() for modes in (first.modes, answer.modes))
+            alike = one @ other / np.linalg.norm(one) / np.linalg.norm(other)
+            assert alike > 0.999
+    session.give_up_turn()
 
 
 def test_two_knobs_one_after_the_other_and_back(alive: MainWindow, qtbot: QtBot) -> None:

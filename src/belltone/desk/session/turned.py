@@ -12,6 +12,7 @@ from belltone.design.values import Design, KnobValue
 from belltone.desk.session.answer import Answer
 from belltone.desk.session.identity import carry_over
 from belltone.exchange.tables import percent
+from belltone.modes.matching import clusters
 from belltone.modes.modeset import ModeSet
 from belltone.modes.pairing import pair
 from belltone.modes.solve import request_for
@@ -85,6 +86,14 @@ def by_model(
     known = certainty >= _RECOGNISED
     rows = np.concatenate([np.arange(rigid), rigid + np.maximum(partners, 0)]).astype(int)
     motions = piece.motions(found)[: rigid + count]
+    known_as = found.signatures[: rigid + count].copy()
+    for group in clusters(found.flexible[:count]):
+        same = slice(rigid + group.start, rigid + group.stop)
+        if group.stop - group.start > 1 and old.lagging is None:
+            rows[same] = np.sort(rows[same])
+            turn = _turned_back(motions[same], old.shapes[rows[same]])
+            motions[same] = np.tensordot(turn, motions[same], axes=1)
+            known_as[same] = turn @ known_as[same]
     errors = found.errors[: rigid + count] + old.errors[rows]
     sure = np.concatenate([np.ones(rigid, bool), known])
     scaled = _scaled(motions, old, rows, sure)
@@ -98,7 +107,7 @@ def by_model(
         frequencies=found.frequencies[: rigid + count],
         errors=errors,
         kinds=found.kinds[: rigid + count],
-        signatures=found.signatures[: rigid + count],
+        signatures=known_as,
         shapes=np.asarray(scaled.real),
     )
     return _answer(rest, sheet, design, modes, "model")
@@ -162,6 +171,18 @@ def _wanted(design: Design, found: ReducedModes) -> int:
     if request.up_to is not None:
         count = max(count, int(np.count_nonzero(found.flexible <= request.up_to)))
     return min(count, len(found.flexible))
+
+
+def _turned_back(motions: Array, before: Array) -> Array:
+    """The turn of shapes of one frequency among themselves that brings them nearest to others.
+
+    P. H. Schönemann, "A generalized solution of the orthogonal Procrustes problem", Psychometrika
+    31 (1966) 1-10.
+    """
+    flat, wanted = (own.reshape(len(own), -1) for own in (motions, before))
+    lengths = np.linalg.norm(flat, axis=1)
+    sides = np.linalg.svd(wanted @ (flat / np.where(lengths > 0, lengths, 1.0)[:, None]).T)
+    return np.asarray(sides[0] @ sides[2])
 
 
 def _scaled(
