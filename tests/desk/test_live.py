@@ -181,6 +181,30 @@ def test_equal_modes_keep_their_places_while_a_knob_turns(make_window: Make, qtb
     session.give_up_turn()
 
 
+def test_beyond_buckling_the_reason_stands_at_once(make_window: Make, qtbot: QtBot) -> None:
+    text = bar_text(
+        'shape = "solid rectangle", width = "20 mm", height = "5 mm"',
+        "0.6 m",
+        CLAMPED
+        + CLAMPED.replace("bar.start", "bar.end")
+        + '[knobs.k]\nvalue = "5 K"\nfrom = "1 K"\nto = "60 K"\n[modes]\ncount = 3\n'
+        + '[preload]\n[[preload.warmths]]\nchange = "k"\n',
+    ).replace("poisson_ratio = 0.3", 'poisson_ratio = 0.3\nexpansion = "12 um/m/K"')
+    window = make_window(None, text, models=True)
+    await_models(qtbot, window)
+    session = window.session
+    session.turn_knob("k", 15.0)
+    assert session.answer is not None
+    assert (session.answer.source, session.failure) == ("model", "")
+    session.turn_knob("k", 50.0)
+    assert session.answer.source == "before"
+    assert "buckled" in session.failure
+    assert "buckled" in window.verdict.text.text()
+    session.turn_knob("k", 10.0)
+    assert session.failure == ""
+    session.give_up_turn()
+
+
 def test_two_knobs_one_after_the_other_and_back(alive: MainWindow, qtbot: QtBot) -> None:
     session = alive.session
     wall, post = slider(alive, "wall"), slider(alive, "post_at")

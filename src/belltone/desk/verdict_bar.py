@@ -25,7 +25,7 @@ _SOURCES = {
     "model": "By the model, within {}.",
     "older model": "Moved as before other knobs were turned, error not known.",
     "slopes": "Moved by slopes, error not known.",
-    "before": "No model of this yet: frequencies are those before the turn.",
+    "before": "Frequencies are those before the turn.",
 }
 
 
@@ -108,7 +108,8 @@ class VerdictBar(QWidget):
                 colour, wash = palette.alarm, palette.margin_wash
                 text = ", ".join(parts) + ". " + self._advice()
         if answer is not None and answer.source:
-            text = f"{text} {_SOURCES[answer.source].format(percent(answer.worst))}".strip()
+            source = _SOURCES[answer.source].format(percent(answer.worst))
+            text = f"{session.failure or text} {source}".strip()
         elif answer is not None and not answer.final and not session.stale:
             ahead = self._ahead()
             within = f"First look, within {percent(answer.worst)}"

@@ -18,7 +18,7 @@ from belltone.desk.session.identity import carry_over
 from belltone.desk.session.jobs import Jobs
 from belltone.desk.session.models import Models
 from belltone.desk.session.tuning import Tuning
-from belltone.desk.session.turned import answer_at, outside_words
+from belltone.desk.session.turned import answer_at, failure_at, outside_words
 from belltone.files import FileError, read_text
 from belltone.modes.modeset import Mode, ModeSet
 from belltone.progress import Progress
@@ -272,7 +272,7 @@ class Session(QObject):
         if turn is None:
             return
         self.design = turn.written
-        shown, self.answer = self.answer, turn.rest
+        shown, self.answer, self.failure = self.answer, turn.rest, ""
         before = self.sheet.text
         if turn.value == self.design.knobs[turn.knob].value:
             self._show_again()
@@ -292,7 +292,7 @@ class Session(QObject):
         """Let a knob go back to where it was; nothing was written."""
         turn, self._turn = self._turn, None
         if turn is not None:
-            self.design, self.answer = turn.written, turn.rest
+            self.design, self.answer, self.failure = turn.written, turn.rest, ""
             self._show_again()
 
     def _show_again(self) -> None:
@@ -329,6 +329,7 @@ class Session(QObject):
             models = self.models.of(knob.name), self.models.older(knob.name)
             parts = (rest, self.sheet, self.design, knob, value * knob.scale)
             self.answer = answer_at(*parts, models)
+            self.failure = failure_at(models[0], value * knob.scale)
         self.answer_changed.emit()
         self.turned.emit()
 

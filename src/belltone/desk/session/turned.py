@@ -12,6 +12,7 @@ from belltone.design.values import Design, KnobValue
 from belltone.desk.session.answer import Answer
 from belltone.desk.session.identity import carry_over
 from belltone.exchange.tables import percent
+from belltone.modes.failure import PointFailure
 from belltone.modes.matching import clusters
 from belltone.modes.modeset import ModeSet
 from belltone.modes.pairing import pair
@@ -19,7 +20,14 @@ from belltone.modes.solve import request_for
 from belltone.reduce.line import LineModel, Piece, ReducedModes
 from belltone.sheet.document import Sheet
 
-__all__ = ["answer_at", "by_model", "by_older_model", "by_slopes", "outside_words"]
+__all__ = [
+    "answer_at",
+    "by_model",
+    "by_older_model",
+    "by_slopes",
+    "failure_at",
+    "outside_words",
+]
 
 Array = NDArray[np.float64]
 
@@ -42,13 +50,21 @@ def answer_at(
     """
     model, older = models
     found: Answer | None = None
-    if model is not None:
+    if model is not None and isinstance(model.at(value), PointFailure):
+        older, found = None, replace(rest, design=design, final=False, source="before")
+    elif model is not None:
         found = by_model(rest, sheet, design, model, value)
     if found is None and older is not None:
         found = by_older_model(rest, sheet, design, older, knob.base, value)
     if found is None:
         found = by_slopes(rest, sheet, design, knob, value)
     return found or replace(rest, design=design, final=False, source="before")
+
+
+def failure_at(model: LineModel | None, value: float) -> str:
+    """Why there are no modes at a value, where the model knows of that."""
+    found = None if model is None else model.at(value)
+    return found.detail if isinstance(found, PointFailure) else ""
 
 
 def outside_words(told: ModeSet, exact: ModeSet, bound: float) -> str:
