@@ -53,7 +53,6 @@ class SweepMap(QFrame):
     def __init__(self, session: Session, palette: Palette) -> None:
         super().__init__()
         self._session, self._palette = session, palette
-        self._gestures = 0
         self._quiet = False
         self._drawn_for: tuple[object, ...] = ()
         self._drawn_current = False

@@ -18,7 +18,7 @@ from belltone.desk.session.identity import carry_over
 from belltone.desk.session.jobs import Jobs
 from belltone.desk.session.models import Models
 from belltone.desk.session.tuning import Tuning
-from belltone.desk.session.turned import answer_at, failure_at, outside_words
+from belltone.desk.session.turned import answer_at, outside_words
 from belltone.files import FileError, read_text
 from belltone.modes.modeset import Mode, ModeSet
 from belltone.progress import Progress
@@ -328,8 +328,7 @@ class Session(QObject):
         if rest is not None and not self.wrong:
             models = self.models.of(knob.name), self.models.older(knob.name)
             parts = (rest, self.sheet, self.design, knob, value * knob.scale)
-            self.answer = answer_at(*parts, models)
-            self.failure = failure_at(models[0], value * knob.scale)
+            self.answer, self.failure = answer_at(*parts, models)
         self.answer_changed.emit()
         self.turned.emit()
 

@@ -17,17 +17,10 @@ from belltone.modes.matching import clusters
 from belltone.modes.modeset import ModeSet
 from belltone.modes.pairing import pair
 from belltone.modes.solve import request_for
-from belltone.reduce.line import LineModel, Piece, ReducedModes
+from belltone.reduce.line import Gap, LineModel, Piece, ReducedModes
 from belltone.sheet.document import Sheet
 
-__all__ = [
-    "answer_at",
-    "by_model",
-    "by_older_model",
-    "by_slopes",
-    "failure_at",
-    "outside_words",
-]
+__all__ = ["answer_at", "outside_words"]
 
 Array = NDArray[np.float64]
 
@@ -42,29 +35,25 @@ def answer_at(
     knob: KnobValue,
     value: float,
     models: tuple[LineModel | None, LineModel | None],
-) -> Answer:
-    """The answer at a value of a knob (base units), by the best there is.
+) -> tuple[Answer, str]:
+    """The answer at a value of a knob (base units), by the best there is, and why there is none.
 
     ``rest`` is the answer where the knob stands as ``knob`` says; ``models`` are that of the knob
     and the one of before other knobs were turned, where there are such.
     """
     model, older = models
+    before = replace(rest, design=design, final=False, source="before")
+    told = None if model is None else model.at(value)
+    if isinstance(told, PointFailure):
+        return before, told.detail
     found: Answer | None = None
-    if model is not None and isinstance(model.at(value), PointFailure):
-        older, found = None, replace(rest, design=design, final=False, source="before")
-    elif model is not None:
-        found = by_model(rest, sheet, design, model, value)
+    if model is not None and told is not None:
+        found = _by_model(rest, sheet, design, told, model.piece_at(value))
     if found is None and older is not None:
-        found = by_older_model(rest, sheet, design, older, knob.base, value)
+        found = _by_older_model(rest, sheet, design, older, knob.base, value)
     if found is None:
-        found = by_slopes(rest, sheet, design, knob, value)
-    return found or replace(rest, design=design, final=False, source="before")
-
-
-def failure_at(model: LineModel | None, value: float) -> str:
-    """Why there are no modes at a value, where the model knows of that."""
-    found = None if model is None else model.at(value)
-    return found.detail if isinstance(found, PointFailure) else ""
+        found = _by_slopes(rest, sheet, design, knob, value)
+    return found or before, ""
 
 
 def outside_words(told: ModeSet, exact: ModeSet, bound: float) -> str:
@@ -84,15 +73,11 @@ def outside_words(told: ModeSet, exact: ModeSet, bound: float) -> str:
     )
 
 
-def by_model(
-    rest: Answer, sheet: Sheet, design: Design, model: LineModel, value: float
+def _by_model(
+    rest: Answer, sheet: Sheet, design: Design, found: ReducedModes, piece: Piece | Gap | None
 ) -> Answer | None:
-    """The answer at a value of the model's knob (base units), begun from the answer at ``rest``.
-
-    ``None`` where the model does not say.
-    """
-    found, piece = model.at(value), model.piece_at(value)
-    if not isinstance(found, ReducedModes) or not isinstance(piece, Piece):
+    """The answer of a model, begun from that at ``rest``; ``None`` where the two are unlike."""
+    if not isinstance(piece, Piece):
         return None
     rigid, old = found.rigid_count, rest.modes
     if rigid != old.rigid_count or piece.shapes.shape[1] != old.shapes.shape[1]:
@@ -129,7 +114,7 @@ def by_model(
     return _answer(rest, sheet, design, modes, "model")
 
 
-def by_older_model(
+def _by_older_model(
     rest: Answer, sheet: Sheet, design: Design, model: LineModel, base: float, value: float
 ) -> Answer | None:
     """The answer at a value, by the model of a design whose other knobs stood elsewhere.
@@ -137,9 +122,11 @@ def by_older_model(
     Every frequency moves by the factor that model tells from ``base``, where the answer at rest
     stands; nobody knows how far that is off. ``None`` where the model does not say.
     """
-    moved = by_model(rest, sheet, design, model, value)
-    here = model.at(base)
-    if moved is None or not isinstance(here, ReducedModes):
+    there, here = model.at(value), model.at(base)
+    if not isinstance(there, ReducedModes) or not isinstance(here, ReducedModes):
+        return None
+    moved = _by_model(rest, sheet, design, there, model.piece_at(value))
+    if moved is None:
         return None
     partners, certainty = pair(here, moved.modes)
     begun, sure = pair(here, rest.modes)
@@ -155,7 +142,7 @@ def by_older_model(
     return _answer(rest, sheet, design, modes, "older model")
 
 
-def by_slopes(
+def _by_slopes(
     rest: Answer, sheet: Sheet, design: Design, knob: KnobValue, value: float
 ) -> Answer | None:
     """The answer at rest with frequencies moved by their pulls; ``None`` where there are none."""
