@@ -20,8 +20,9 @@ from belltone.modes.solution import solved
 from belltone.modes.solve import request_for, solve
 from belltone.progress import Progress
 from belltone.reading.family import DesignFamily
-from belltone.reduce.building import UnmodelledError, build_line
-from belltone.reduce.line import LineModel, ReducedModes
+from belltone.reduce.designs import UnmodelledError
+from belltone.reduce.lines import build_line
+from belltone.reduce.model import ReducedModel, ReducedModes
 from belltone.sheet.demo import demo_sheet
 from belltone.sheet.document import read_sheet
 from belltone.system.threads import numpy_threads
@@ -95,7 +96,7 @@ def main(names: tuple[str, ...] = DEMOS, points: int = POINTS) -> None:
 
 def _truth(
     family: DesignFamily,
-    model: LineModel,
+    model: ReducedModel,
     values: np.ndarray,
     told: list[ReducedModes | PointFailure | None],
 ) -> tuple[np.ndarray, np.ndarray]:
@@ -105,7 +106,9 @@ def _truth(
         if not isinstance(found, ReducedModes):
             continue
         try:
-            true = _exact(family, {model.knob: float(value)}, model.discretisation, model.request)
+            true = _exact(
+                family, {model.knobs[0]: float(value)}, model.discretisation, model.request
+            )
         except UserError:
             continue
         count = min(MODES, len(true), len(found.flexible))

@@ -395,3 +395,50 @@ def test_a_peg_pulls_its_knob_along(alive: MainWindow, qtbot: QtBot) -> None:
     assert session.turning is None
     assert session.design.knobs["wall"].value == before
     assert asked == [pytest.approx(wanted, rel=1e-3)]
+
+
+def test_one_knob_after_the_other_goes_by_the_model_of_both(
+    alive: MainWindow, monkeypatch: pytest.MonkeyPatch, qtbot: QtBot
+) -> None:
+    session, post = alive.session, slider(alive, "post_at")
+    assert session.models.about("wall") is not None
+    alive.map.knob.setCurrentText("post_at")
+    qtbot.waitUntil(lambda: session.jobs.state("curves") is None, timeout=WAIT)
+    # Nothing new is made: what is known of both must do.
+    session.models.close()
+    monkeypatch.setattr(session.models, "consider", lambda: None)
+    session.set_knob("wall", 3.2)
+    # The map has the part of its branches that is known.
+    qtbot.waitUntil(lambda: session.tuning.shown_is_current, timeout=WAIT)
+    assert not session.models.stands("post_at")
+    assert "as far as known" in alive.map.clear_text.text()
+    settle(qtbot, alive)
+    post.setSliderDown(True)
+    post.setValue(post.value() + 40)
+    assert session.answer is not None
+    assert session.answer.source == "model"
+    found = pegs(alive)
+    assert found == pytest.approx(truly(alive, "post_at")[: len(found)], rel=1e-3)
+    post.setValue(1000)  # beyond it
+    assert session.answer.source == "older model"
+    post.setSliderDown(False)
+
+
+def test_pulls_follow_the_hand_where_a_model_says_them(alive: MainWindow) -> None:
+    session, wall = alive.session, slider(alive, "wall")
+    wall.setSliderDown(True)
+    wall.setValue(wall.value() + 60)
+    answer = session.answer
+    assert answer is not None
+    assert answer.pulls is not None
+    value = session.design.knobs["wall"].base
+    sides = []
+    for factor in (0.999, 1.001):
+        design = DesignFamily(session.sheet).at({"wall": value * factor})
+        found = solve(design, request_for(design), answer.modes.discretisation, told=False)
+        sides.append(np.log(found.modes.flexible))
+    true = (sides[1] - sides[0]) / np.log(1.001 / 0.999)
+    pulls = answer.pulls["wall"].frequencies
+    assert pulls == pytest.approx(true[: len(pulls)], abs=2e-2)
+    assert set(answer.pulls) == {"wall", "post_at"}
+    wall.setSliderDown(False)

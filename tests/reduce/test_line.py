@@ -1,6 +1,7 @@
 """Models of a knob against whole solutions, and against theory."""
 
 import math
+from collections.abc import Mapping
 
 import numpy as np
 import pytest
@@ -14,9 +15,10 @@ from belltone.modes.request import ModeRequest
 from belltone.modes.solution import solved
 from belltone.progress import Cancelled, Progress
 from belltone.reading.family import DesignFamily
-from belltone.reduce import building
-from belltone.reduce.building import UnmodelledError, build_line
-from belltone.reduce.line import Gap, LineModel, Piece, ReducedModes
+from belltone.reduce import lines
+from belltone.reduce.designs import UnmodelledError
+from belltone.reduce.lines import build_line
+from belltone.reduce.model import Gap, Piece, ReducedModel, ReducedModes
 from belltone.reduce.packing import pack_model, unpack_model
 from belltone.sheet.demo import demo_sheet
 from belltone.sheet.document import Sheet, read_sheet
@@ -42,7 +44,7 @@ def modelled(
     level: Discretisation = COARSE,
     bound: float = BOUND,
     progress: Progress | None = None,
-) -> LineModel:
+) -> ReducedModel:
     """The model of a knob over its range, on one discretisation."""
     family = DesignFamily(sheet)
     design = family.at()
@@ -52,14 +54,18 @@ def modelled(
     return build_line(family, {}, knob, (low, high), request, fine, bound=bound, progress=progress)
 
 
-def exact(sheet: Sheet, model: LineModel, value: float) -> NDArray[np.float64]:
+def exact(sheet: Sheet, model: ReducedModel, value: float) -> NDArray[np.float64]:
     """Frequencies solved for at a value."""
-    design = DesignFamily(sheet).at({model.knob: value})
-    level = Level(design, model.discretisation, Progress())
+    return exact_at(sheet, model, {model.knobs[0]: value})
+
+
+def exact_at(sheet: Sheet, model: ReducedModel, turned: Mapping[str, float]) -> NDArray[np.float64]:
+    """Frequencies solved for with knobs turned."""
+    level = Level(DesignFamily(sheet).at(turned), model.discretisation, Progress())
     return solved(level, model.request).frequencies
 
 
-def reduced(model: LineModel, value: float) -> ReducedModes:
+def reduced(model: ReducedModel, value: float) -> ReducedModes:
     found = model.at(value)
     assert isinstance(found, ReducedModes)
     return found
@@ -131,7 +137,7 @@ def test_frequencies_are_within_the_bound_and_the_error_told(
     model = modelled(sheet, knob, level=level)
     random = np.random.default_rng(7)
     told_right = 0
-    values = model.low + (model.high - model.low) * random.random(8)
+    values = model.low[0] + (model.high[0] - model.low[0]) * random.random(8)
     for value in values:
         found, wanted = reduced(model, float(value)), exact(sheet, model, float(value))
         off = np.abs(found.flexible / wanted - 1)
@@ -149,7 +155,7 @@ def test_a_model_takes_few_solutions() -> None:
 def test_bending_crosses_the_other_bending_where_theory_says() -> None:
     sheet = strip()
     model = modelled(sheet, "t", 6, Discretisation(2, 5))
-    sweep = modelled_sweep(sheet, DesignFamily(sheet).at(), model)
+    sweep = modelled_sweep(sheet, DesignFamily(sheet).at(), model.along("t"))
     flap = max(sweep.branches, key=lambda own: own.frequencies[-1] / own.frequencies[0])
     climbing = [own for own in sweep.branches if own.frequencies[-1] > 1.9 * own.frequencies[0]]
     level = [own for own in sweep.branches if own.frequencies[-1] < 1.05 * own.frequencies[0]]
@@ -210,7 +216,7 @@ def test_two_weakly_coupled_beams_veer_by_what_the_spring_says() -> None:
     assert middle[3] == pytest.approx(raised, rel=3e-3)
     gaps = [
         float(np.ptp(reduced(model, float(length)).flexible[[0, 3]]))
-        for length in np.linspace(model.low, model.high, 61)
+        for length in np.linspace(model.low[0], model.high[0], 61)
     ]
     assert min(gaps) == pytest.approx(raised - alone, rel=0.05)
     assert np.argmin(gaps) == pytest.approx(30, abs=3)
@@ -239,12 +245,12 @@ def test_heat_softens_a_bar_until_it_buckles() -> None:
     assert last.failure.reason is Reason.BUCKLED
     # Clamped: 4 pi^2 E I / L^2 = E A alpha T.
     theory = 4 * math.pi**2 * (0.005**2 / 12) / 0.6**2 / 12e-6
-    assert last.low == pytest.approx(theory, rel=0.02)
-    failed = model.at(0.5 * (last.low + model.high))
+    assert last.low[0] == pytest.approx(theory, rel=0.02)
+    failed = model.at(0.5 * (last.low[0] + model.high[0]))
     assert isinstance(failed, PointFailure)
     assert failed.buckled
     with pytest.raises(BuckledModesError):
-        exact(sheet, model, 0.5 * (last.low + model.high))
+        exact(sheet, model, 0.5 * (last.low[0] + model.high[0]))
     # Squares of the lowest frequency fall nearly along a line to zero there.
     square = [reduced(model, share * theory).flexible[0] ** 2 for share in (0.1, 0.5, 0.9)]
     assert square[1] / square[0] == pytest.approx(0.5 / 0.9, rel=0.05)
@@ -267,7 +273,7 @@ def test_large_deflection_is_modelled_too() -> None:
     sheet = with_knob(text, "20 N", "5 N", "60 N")
     model = modelled(sheet, count=4, level=Discretisation(2, 4))
     assert all(isinstance(piece, Piece) for piece in model.pieces)
-    for value in np.random.default_rng(3).uniform(model.low, model.high, 5):
+    for value in np.random.default_rng(3).uniform(model.low[0], model.high[0], 5):
         wanted = exact(sheet, model, float(value))
         assert reduced(model, float(value)).flexible == pytest.approx(wanted, rel=BOUND)
 
@@ -275,7 +281,7 @@ def test_large_deflection_is_modelled_too() -> None:
 def test_shapes_hold_what_is_held_and_move_as_solved() -> None:
     sheet = demo("infeed_rail")
     model = modelled(sheet, "wall")
-    value = 0.5 * (model.low + model.high)
+    value = 0.5 * (model.low[0] + model.high[0])
     found, piece = reduced(model, value), model.piece_at(value)
     assert isinstance(piece, Piece)
     design = DesignFamily(sheet).at({"wall": value})
@@ -305,12 +311,12 @@ def test_where_the_bound_is_out_of_reach_the_model_says_so(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
     # Undivided, the moving support needs more than so many designs.
-    monkeypatch.setattr(building, "_NARROWEST", 0.6)
+    monkeypatch.setattr(lines, "_NARROWEST", 0.6)
     model = modelled(demo("infeed_rail"), "post_at", bound=1e-8)
     gaps = [piece for piece in model.pieces if isinstance(piece, Gap)]
     assert 0 < len(gaps) < len(model.pieces)
     assert all(gap.failure.reason is Reason.UNMET for gap in gaps)
-    assert model.at(0.5 * (gaps[0].low + gaps[0].high)) is None
+    assert model.at(0.5 * (gaps[0].low[0] + gaps[0].high[0])) is None
 
 
 def test_counts_windows_and_whirls_have_no_model() -> None:
@@ -328,13 +334,13 @@ def test_whirling_modes_part_and_cross_as_the_spin_rises() -> None:
     sheet = Sheet.from_text(WHIRLING.replace("SEEN", "part"))
     model = modelled(sheet, count=6, level=Discretisation(2, 4))
     assert all(isinstance(piece, Piece) for piece in model.pieces)
-    for value in np.random.default_rng(5).uniform(model.low, model.high, 6):
+    for value in np.random.default_rng(5).uniform(model.low[0], model.high[0], 6):
         found, wanted = reduced(model, float(value)), exact(sheet, model, float(value))
         assert found.flexible == pytest.approx(wanted, rel=BOUND)
     # In turning axes a round shaft's pairs part by twice the speed, to first order.
-    still, turning = reduced(model, model.low), reduced(model, model.high)
+    still, turning = reduced(model, model.low[0]), reduced(model, model.high[0])
     assert still.flexible[1] - still.flexible[0] < turning.flexible[1] - turning.flexible[0]
-    apart = (turning.flexible[1] - turning.flexible[0]) / (model.high / (2 * math.pi))
+    apart = (turning.flexible[1] - turning.flexible[0]) / (model.high[0] / (2 * math.pi))
     assert apart == pytest.approx(2.0, rel=0.02)
     assert {-1, 1} <= set(turning.waves)
 
@@ -351,10 +357,10 @@ def test_no_value_with_an_answer_is_told() -> None:
 
 
 def test_what_grows_is_shown_and_a_stop_is_heard() -> None:
-    seen: list[LineModel] = []
+    seen: list[ReducedModel] = []
     model = modelled(demo("infeed_rail"), "post_at", progress=Progress(viewer=seen.append))
     assert len(seen) == len(model.pieces)
-    assert all(isinstance(each, LineModel) for each in seen)
+    assert all(isinstance(each, ReducedModel) for each in seen)
     progress = Progress(lambda done, *_: progress.cancel() if done > 2 else None)
     with pytest.raises(Cancelled):
         modelled(demo("infeed_rail"), "post_at", progress=progress)
@@ -365,7 +371,7 @@ def test_a_model_is_the_same_after_being_kept() -> None:
     again = unpack_model(pack_model(model))
     assert (again.low, again.high, again.bound) == (model.low, model.high, model.bound)
     assert again.discretisation == model.discretisation
-    for value in np.linspace(model.low, model.high, 7):
+    for value in np.linspace(model.low[0], model.high[0], 7):
         one, two = reduced(model, float(value)), reduced(again, float(value))
         assert np.array_equal(one.frequencies, two.frequencies)
         assert one.kinds == two.kinds

@@ -66,7 +66,11 @@ class Forms:
 
 @dataclass(frozen=True, eq=False)
 class Tables:
-    """Forms at some places of a knob: ``stiffness``, ``mass``, ``skew`` (n, r, r), ``speeds``."""
+    """Forms at some values of a knob: ``stiffness``, ``mass``, ``skew`` (n, r, r), ``speeds``.
+
+    Between them by the barycentric formula of J.-P. Berrut and L. N. Trefethen, SIAM Review 46
+    (2004) 501-517.
+    """
 
     places: Array
     stiffness: Array
@@ -91,8 +95,9 @@ class Tables:
         skew = None if self.skew is None else self.skew[:-1]
         return Tables(self.places[:-1], self.stiffness[:-1], self.mass[:-1], skew, self.speeds[:-1])
 
-    def at(self, value: float) -> Forms:
-        """The forms at a value between the places."""
+    def at(self, *values: float) -> Forms:
+        """The forms at the one value of the knob, between the places."""
+        (value,) = values
         stiffness, mass = (
             interpolated(self.places, table, value) for table in (self.stiffness, self.mass)
         )

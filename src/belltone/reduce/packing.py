@@ -1,4 +1,4 @@
-"""A model of a knob as bytes, and back."""
+"""A model of knobs as bytes, and back."""
 
 from __future__ import annotations
 
@@ -14,12 +14,13 @@ from belltone.mesh.discretisation import Discretisation
 from belltone.modes.failure import PointFailure, Reason
 from belltone.modes.request import ModeRequest
 from belltone.reduce.forms import Tables
-from belltone.reduce.line import Anchor, Gap, LineModel, Piece
+from belltone.reduce.grid import Grid
+from belltone.reduce.model import Anchor, Gap, Piece, ReducedModel
 
 __all__ = ["pack_model", "unpack_model"]
 
 _DISCRETISATION: Final = TypeAdapter(Discretisation)
-_TABLES: Final = ("places", "stiffness", "mass", "skew", "speeds")
+_TABLES: Final = ("places", "orders", "stiffness", "mass", "skew", "speeds")
 _ARRAYS: Final = (
     "errors",
     "shapes",
@@ -29,7 +30,7 @@ _ARRAYS: Final = (
 )
 
 
-def pack_model(model: LineModel) -> bytes:
+def pack_model(model: ReducedModel) -> bytes:
     """All of a model."""
     arrays: dict[str, Any] = {}
     pieces: list[dict[str, Any]] = []
@@ -39,7 +40,7 @@ def pack_model(model: LineModel) -> bytes:
             told |= {"reason": str(piece.failure.reason), "detail": piece.failure.detail}
         else:
             arrays |= {f"{number} {name}": getattr(piece, name) for name in _ARRAYS}
-            forms = {name: getattr(piece.tables, name) for name in _TABLES}
+            forms = {name: getattr(piece.tables, name, None) for name in _TABLES}
             arrays |= {f"{number} {name}": own for name, own in forms.items() if own is not None}
             for place, anchor in enumerate(piece.anchors):
                 arrays[f"{number} anchor {place}"] = anchor.signatures.astype(np.float32)
@@ -49,7 +50,7 @@ def pack_model(model: LineModel) -> bytes:
             ]
         pieces.append(told)
     rest = {
-        "knob": model.knob,
+        "knobs": model.knobs,
         "low": model.low,
         "high": model.high,
         "bound": model.bound,
@@ -63,33 +64,40 @@ def pack_model(model: LineModel) -> bytes:
     return stream.getvalue()
 
 
-def unpack_model(payload: bytes) -> LineModel:
+def unpack_model(payload: bytes) -> ReducedModel:
     """The model again; raises ``ValueError`` or ``KeyError`` where the bytes are none."""
     with np.load(io.BytesIO(payload), allow_pickle=False) as stored:
         rest = json.loads(stored["rest"].tobytes())
         arrays = {name: stored[name] for name in stored.files if name != "rest"}
     pieces: list[Piece | Gap] = []
     for number, told in enumerate(rest["pieces"]):
-        low, high = told["low"], told["high"]
+        low, high = tuple(told["low"]), tuple(told["high"])
         if "reason" in told:
             failure = PointFailure(Reason(told["reason"]), told["detail"])
             pieces.append(Gap(low, high, failure))
             continue
         anchors = tuple(
-            Anchor(at, arrays[f"{number} anchor {place}"].astype(float), tuple(kinds), tuple(waves))
+            Anchor(
+                tuple(at),
+                arrays[f"{number} anchor {place}"].astype(float),
+                tuple(kinds),
+                tuple(waves),
+            )
             for place, (at, kinds, waves) in enumerate(told["anchors"])
         )
         known: dict[str, Any] = {name: arrays.get(f"{number} {name}") for name in _TABLES}
-        tables = Tables(**known)
+        orders, places = known.pop("orders"), known.pop("places")
+        tables: Tables | Grid
+        tables = Tables(places, **known) if orders is None else Grid(low, high, orders, **known)
         own = {name: arrays[f"{number} {name}"] for name in _ARRAYS}
         rigid = tuple(told["rigid_names"])
         pieces.append(
             Piece(low=low, high=high, tables=tables, anchors=anchors, rigid_names=rigid, **own)
         )
-    return LineModel(
-        knob=rest["knob"],
-        low=rest["low"],
-        high=rest["high"],
+    return ReducedModel(
+        knobs=tuple(rest["knobs"]),
+        low=tuple(rest["low"]),
+        high=tuple(rest["high"]),
         bound=rest["bound"],
         request=ModeRequest(**rest["request"]),
         discretisation=_DISCRETISATION.validate_python(rest["discretisation"]),

@@ -14,6 +14,7 @@ from scipy import sparse
 from belltone.modes.level import Level
 from belltone.reduce.fitting import Fitting
 from belltone.reduce.forms import Forms, independent, ritz
+from belltone.reduce.model import Place
 from belltone.system.bodies import Body
 from belltone.system.factor import Factor, SingularShiftError
 from belltone.system.loads import gyroscopic
@@ -37,7 +38,7 @@ def mesh_of(bodies: Iterable[Body]) -> Hashable:
 class Sample:
     """A design with its matrices over what is free; ``mesh`` tells meshes apart."""
 
-    def __init__(self, place: float, level: Level) -> None:
+    def __init__(self, place: Place, level: Level) -> None:
         system = level.system
         self.place, self.rigid = place, system.rigid
         self._stiffness, self._mass = system.stiffness, system.mass

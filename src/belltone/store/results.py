@@ -29,7 +29,7 @@ from belltone.mesh.discretisation import Discretisation
 from belltone.modes.base_state import BaseState, Largest, Reaction
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import ModeRequest
-from belltone.reduce.line import LineModel
+from belltone.reduce.model import ReducedModel
 from belltone.reduce.packing import pack_model, unpack_model
 from belltone.sheet.document import Sheet
 
@@ -37,7 +37,7 @@ __all__ = ["ResultStore", "model_key", "result_key", "store_path"]
 
 Kept = TypeVar("Kept")
 
-_METHOD: Final = 31  # raise it when a change of method changes any number
+_METHOD: Final = 32  # raise it when a change of method changes any number
 _PATIENCE: Final = 5.0  # s; who holds the file longer than that may go on holding it
 _MOST_RESULTS: Final = 4000  # some hundred megabytes at the very most; the oldest go first
 
@@ -71,15 +71,18 @@ def result_key(
 
 def model_key(
     sheet: Sheet,
-    knob: str,
-    ends: tuple[float, float],
+    ends: Mapping[str, tuple[float, float]],
     request: ModeRequest,
     discretisation: Discretisation,
     bound: float,
 ) -> str:
-    """The key of the model of a knob (ends in base units): all that decides it but its value."""
-    told = f"model of {knob} {ends!r} within {bound!r}"
-    parts = (_METHOD, sheet.answer_hash({knob: ""}), request.key, repr(discretisation), told)
+    """The key of the model of knobs, by their ends (base units): all that decides it.
+
+    That is everything but the values the knobs have.
+    """
+    told = f"model of {dict(ends)!r} within {bound!r}"
+    rest = sheet.answer_hash(dict.fromkeys(ends, ""))
+    parts = (_METHOD, rest, request.key, repr(discretisation), told)
     return hashlib.sha256("\n".join(map(str, parts)).encode()).hexdigest()
 
 
@@ -141,12 +144,12 @@ class ResultStore:
         """Keep a result, committed before this returns where the disk can take it."""
         self._write(key, _pack(result))
 
-    def get_model(self, key: str) -> LineModel | None:
-        """Return the model of a knob under a key, or ``None``, as `get`."""
+    def get_model(self, key: str) -> ReducedModel | None:
+        """Return the model of knobs under a key, or ``None``, as `get`."""
         return self._read(key, unpack_model)
 
-    def put_model(self, key: str, model: LineModel) -> None:
-        """Keep the model of a knob, as `put`."""
+    def put_model(self, key: str, model: ReducedModel) -> None:
+        """Keep the model of knobs, as `put`."""
         self._write(key, pack_model(model))
 
     def _read(self, key: str, unpack: Callable[[bytes], Kept]) -> Kept | None:

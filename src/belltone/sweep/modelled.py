@@ -10,7 +10,7 @@ from belltone.design.values import Design
 from belltone.modes.failure import PointFailure
 from belltone.modes.modeset import Spectrum
 from belltone.progress import Progress
-from belltone.reduce.line import LineModel
+from belltone.reduce.model import Line
 from belltone.sheet.document import Sheet
 from belltone.sweep.branches import follow, poor_steps
 from belltone.sweep.runner import Sweep, is_wanted
@@ -22,24 +22,24 @@ _HALVINGS: Final = 4
 
 
 def modelled_sweep(
-    sheet: Sheet, design: Design, model: LineModel, progress: Progress | None = None
+    sheet: Sheet, design: Design, line: Line, progress: Progress | None = None
 ) -> Sweep:
-    """The branches of a knob over the values its model knows; the others have no answer."""
+    """The branches of a knob over the values a model knows of it; the others have no answer."""
     progress = progress or Progress()
-    knob = design.knobs[model.knob]
+    knob = design.knobs[line.knob]
     failures: dict[float, PointFailure] = {}
     sets: dict[float, Spectrum | None] = {}
 
     def read(value: float) -> None:
         progress.check()
-        found = model.at(value * knob.scale)
+        found = line.at(value * knob.scale)
         sets[value] = None
         if isinstance(found, PointFailure):
             failures[value] = found
         elif found is not None:
             sets[value] = found
 
-    low, high = model.low / knob.scale, model.high / knob.scale
+    low, high = line.low / knob.scale, line.high / knob.scale
     for value in np.linspace(low, high, _VALUES):
         read(float(value))
     for _ in range(_HALVINGS):
@@ -64,7 +64,7 @@ def modelled_sweep(
         sets=known,
         failures=failures,
         branches=tuple(sorted(wanted, key=lambda branch: float(np.nanmin(branch.frequencies)))),
-        request=model.request,
-        discretisation=model.discretisation,
-        solutions=model.solutions,
+        request=line.model.request,
+        discretisation=line.model.discretisation,
+        solutions=line.model.solutions,
     )

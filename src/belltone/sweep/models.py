@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from belltone.design.values import KnobValue
+from collections.abc import Mapping
+from typing import Any
+
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.request import ModeRequest
 from belltone.progress import Progress
 from belltone.reading.family import DesignFamily
-from belltone.reduce.building import build_line
-from belltone.reduce.line import LineModel
+from belltone.reduce.boxes import build_box
+from belltone.reduce.lines import build_line
+from belltone.reduce.model import ReducedModel
 from belltone.sheet.document import Sheet
 from belltone.store.results import ResultStore, model_key
 
@@ -17,29 +20,28 @@ __all__ = ["model_of"]
 
 def model_of(
     sheet: Sheet,
-    knob: KnobValue,
-    ends: tuple[float, float],
+    ends: Mapping[str, tuple[float, float]],
     request: ModeRequest,
     discretisation: Discretisation,
     bound: float,
     store: ResultStore | None = None,
     progress: Progress | None = None,
-) -> LineModel:
-    """The model of a knob of a sheet between two values (base units); see `build_line`."""
-    key = model_key(sheet, knob.name, ends, request, discretisation, bound)
+) -> ReducedModel:
+    """The model of knobs of a sheet, each between two values (base units).
+
+    Raises `UnmodelledError`; see `build_line` and `build_box`.
+    """
+    key = model_key(sheet, ends, request, discretisation, bound)
     known = None if store is None else store.get_model(key)
     if known is not None:
         return known
-    made = build_line(
-        DesignFamily(sheet),
-        {},
-        knob.name,
-        ends,
-        request,
-        discretisation,
-        bound=bound,
-        progress=progress,
-    )
+    family = DesignFamily(sheet)
+    rest: dict[str, Any] = {"bound": bound, "progress": progress}
+    if len(ends) == 1:
+        ((knob, own),) = ends.items()
+        made = build_line(family, {}, knob, own, request, discretisation, **rest)
+    else:
+        made = build_box(family, {}, ends, request, discretisation, **rest)
     if store is not None:
         store.put_model(key, made)
     return made

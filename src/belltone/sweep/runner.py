@@ -23,8 +23,8 @@ from belltone.modes.pairing import pair
 from belltone.modes.solve import ModeRequest, request_for
 from belltone.progress import Progress
 from belltone.reading.family import DesignFamily, evaluate
-from belltone.reduce.building import UnmodelledError
-from belltone.reduce.line import LineModel
+from belltone.reduce.designs import UnmodelledError
+from belltone.reduce.model import ReducedModel
 from belltone.sheet.document import Sheet
 from belltone.store.results import ResultStore, result_key
 from belltone.sweep.branches import LOST, Branch, follow, poor_steps, with_errors
@@ -287,7 +287,7 @@ class _PointSolver:
         self.answers: dict[float, Spectrum | PointFailure] = {}
         self.modelled: dict[float, Array] = {}  # errors of the model, where it answered
         self.solutions = 0
-        self._model: LineModel | None = None
+        self._model: ReducedModel | None = None
 
     def too_coarse(self, value: float) -> bool:
         """Whether the error told at a value is more than was asked for."""
@@ -300,7 +300,7 @@ class _PointSolver:
     def model_within(self, bound: float, values: Sequence[float]) -> None:
         """Have a model answer from now on, where it is within the bound and no value is known."""
         ends = (values[0] * self.knob.scale, values[-1] * self.knob.scale)
-        parts = (self.sheet, self.knob, ends, self.request, self.discretisation, bound)
+        parts = (self.sheet, {self.knob.name: ends}, self.request, self.discretisation, bound)
         with contextlib.suppress(UnmodelledError):
             self._model = model_of(*parts, self.store, self.progress)
             self.solutions += self._model.solutions

@@ -19,7 +19,7 @@ from belltone.modes.solution import Solution
 from belltone.modes.solve import request_for, solve
 from belltone.progress import Progress
 from belltone.reading.family import evaluate
-from belltone.reduce.line import LineModel
+from belltone.reduce.model import ReducedModel
 from belltone.sheet.document import Sheet
 from belltone.store.results import ResultStore, result_key, store_path
 from belltone.sweep.engine import Answered
@@ -114,17 +114,15 @@ def find_model(
     text: str,
     folder: Path | None,
     path: Path | None,
-    knob: str,
+    ends: Mapping[str, tuple[float, float]],
     discretisation: Discretisation,
     bound: float,
     *,
     progress: Progress,
-) -> LineModel:
-    """The model of a knob of a sheet over its range; pieces of it are shown as they come."""
+) -> ReducedModel:
+    """The model of knobs of a sheet (ends in base units); pieces of it are shown as they come."""
     sheet = Sheet.from_text(text, folder)
     design = evaluate(sheet)
-    value = design.knobs[knob]
-    low, high = (end * value.scale for end in value.range)
     request = request_for(design, _MORE)
     with ResultStore(store_path(path)) as store:
-        return model_of(sheet, value, (low, high), request, discretisation, bound, store, progress)
+        return model_of(sheet, ends, request, discretisation, bound, store, progress)

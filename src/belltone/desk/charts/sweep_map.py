@@ -150,8 +150,7 @@ class SweepMap(QFrame):
         session, knob = self._session, self.knob.currentText()
         if session.turning is not None or not knob or session.models.refusal(knob):
             return True
-        done = session.models.of(knob) is not None and session.models.making != knob
-        return done and session.jobs.state("curves") is None
+        return session.models.stands(knob) and session.jobs.state("curves") is None
 
     def set_palette(self, palette: Palette) -> None:
         """Take another theme's colours."""
@@ -243,7 +242,7 @@ class SweepMap(QFrame):
         style = {"font-size": "8.5pt", "color": palette.ink}
         self.plot.setLabel("bottom", f"{sweep.knob.name}{unit}", **style)
         self.plot.setLabel("left", "Hz", **style)
-        low, high = float(sweep.values[0]), float(sweep.values[-1])
+        low, high = self._ends(sweep)
         top = self._top()
         self.plot.setXRange(low, high, padding=0.015)
         self.plot.setYRange(0, top, padding=0.0)
@@ -255,6 +254,14 @@ class SweepMap(QFrame):
         self.knob_line.setHoverPen(pg.mkPen(palette.ink, width=3))
         self.plot.addItem(self.knob_line)
         self._place_cursor()
+
+    @staticmethod
+    def _ends(sweep: Sweep) -> tuple[float, float]:
+        """From where to where the map goes; a model that is not made yet covers a part of it."""
+        low, high = float(sweep.values[0]), float(sweep.values[-1])
+        if sweep.asked.any():
+            return low, high
+        return min(low, sweep.knob.range[0]), max(high, sweep.knob.range[1])
 
     def _top(self) -> float:
         """Show the branches that matter: past the bands, and the chosen one."""
@@ -407,10 +414,18 @@ class SweepMap(QFrame):
             f"{knob.text(each.start, 4)} to {knob.text(each.stop, 4)}" for each in intervals
         )
         about = "" if solved else "about "
+        known = float(answer.sweep.values[0]), float(answer.sweep.values[-1])
+        some = ""
+        if known != self._ends(answer.sweep):
+            some = (
+                f" between {knob.text(known[0], 4)} and {knob.text(known[1], 4)}, as far as known"
+            )
         self._role("clear" if words else "alarm")
         self.clear_text.setText(
-            f"clear intervals of {knob.name}: {about}{words}"
+            f"clear intervals of {knob.name}{some}: {about}{words}"
             if words
+            else f"no value of {knob.name}{some} clears every band"
+            if some
             else f"no clear interval: no value of {knob.name} in this range clears every band"
         )
 
@@ -445,7 +460,7 @@ class SweepMap(QFrame):
         if answer is None or answer.sweep.knob.name not in self._session.design.knobs:
             return
         self._quiet = True
-        low, high = float(answer.sweep.values[0]), float(answer.sweep.values[-1])
+        low, high = self._ends(answer.sweep)
         self.knob_line.setBounds((low, high))
         self.knob_line.setValue(self._session.design.knobs[answer.sweep.knob.name].value)
         self._quiet = False

@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Final, Protocol
 
 from PySide6.QtCore import QObject, QTimer, Signal, SignalInstance
 
-from belltone.design.values import Design
+from belltone.design.values import Design, KnobValue
 from belltone.desk.session.answer import Answer
 from belltone.desk.session.jobs import Jobs
 from belltone.progress import Progress
-from belltone.reduce.building import DEFAULT_BOUND
-from belltone.reduce.line import LineModel
+from belltone.reduce.designs import DEFAULT_BOUND
+from belltone.reduce.model import Line, ReducedModel
 from belltone.sheet.document import Sheet
 from belltone.store.failures import error_words
 from belltone.sweep.engine import Questions
@@ -23,6 +23,9 @@ from belltone.tune.questions import find_model
 __all__ = ["Models"]
 
 _REST_MS: Final = 400  # models wait until hands and numbers have come to rest
+_BESIDE: Final = 0.15  # of a knob's value; so far to both sides all knobs are modelled at once
+_INNER: Final = 0.6  # of the way from the middle of such a model to its ends; beyond, a new one
+_MOST_KNOBS: Final = 4  # in one model
 
 
 class Modelled(Protocol):
@@ -53,18 +56,31 @@ class Modelled(Protocol):
 class _Kept:
     """A model, or why there is none.
 
-    ``rest`` is the sheet it is of but for the knob's value, ``shape`` but for those of all knobs.
+    ``rest`` is the sheet it is of but for the values of its knobs, ``shape`` but for those of all.
     """
 
     rest: str
     shape: str
-    model: LineModel | None
+    model: ReducedModel | None
     refusal: str = ""
     whole: bool = True
 
 
+@dataclass(frozen=True)
+class _Wanted:
+    """A model to be made: of one knob over its range, or (without a ``name``) of all about here."""
+
+    name: str
+    ends: Mapping[str, tuple[float, float]]
+    rest: str
+
+
 class Models(QObject):
-    """One model for each knob, the one under the hand first."""
+    """One model for each knob, the one under the hand first, and one of all of them about here.
+
+    The last is for a knob that is turned while another stands where no model of the first is made
+    yet.
+    """
 
     changed = Signal(str)
 
@@ -73,7 +89,7 @@ class Models(QObject):
         self._session, self._engine = session, engine
         self._kept: dict[str, _Kept] = {}
         self._order: list[str] = []
-        self._making: tuple[str, str] | None = None
+        self._making: _Wanted | None = None
         self.bound = DEFAULT_BOUND
         self._timer = QTimer(self, singleShot=True, interval=_REST_MS)
         self._timer.timeout.connect(self._go_on)
@@ -89,27 +105,43 @@ class Models(QObject):
         """Make no more."""
         self._timer.stop()
 
-    def of(self, knob: str) -> LineModel | None:
-        """The model of a knob, where there is one of the design as it is."""
+    def of(self, knob: str) -> Line | None:
+        """What is known of a knob, the others standing as they do."""
         kept = self._kept.get(knob)
-        if kept is None or kept.rest != self._rest(knob):
-            return None
-        return kept.model
+        if kept is not None and kept.model is not None and kept.rest == self._rest([knob]):
+            return kept.model.along(knob)
+        return self.about(knob)
 
-    def older(self, knob: str) -> LineModel | None:
+    def older(self, knob: str) -> Line | None:
         """The model of a knob from when other knobs stood elsewhere, and nothing else differed."""
         kept = self._kept.get(knob)
-        return kept.model if kept is not None and kept.shape == self._shape() else None
+        if kept is None or kept.model is None or kept.shape != self._shape():
+            return None
+        return kept.model.along(knob)
+
+    def about(self, knob: str) -> Line | None:
+        """What the model of all knobs knows of one, where the others stand within it."""
+        kept = self._kept.get("")
+        if kept is None or kept.model is None or knob not in kept.model.knobs:
+            return None
+        model = kept.model
+        if kept.rest != self._rest(model.knobs):
+            return None
+        stand = {name: self._session.written.knobs[name].base for name in model.knobs}
+        for name, low, high in zip(model.knobs, model.low, model.high, strict=True):
+            if name != knob and not low <= stand[name] <= high:
+                return None
+        return model.along(knob, stand)
 
     def refusal(self, knob: str) -> str:
         """Why there is no model of a knob, if that is known."""
         kept = self._kept.get(knob)
-        return kept.refusal if kept is not None and kept.rest == self._rest(knob) else ""
+        return kept.refusal if kept is not None and kept.rest == self._rest([knob]) else ""
 
     @property
     def making(self) -> str:
         """The knob whose model is being made, if any."""
-        return "" if self._making is None else self._making[0]
+        return "" if self._making is None else self._making.name
 
     @property
     def settled(self) -> bool:
@@ -121,13 +153,13 @@ class Models(QObject):
         if knob in self._order:
             self._order.remove(knob)
         self._order.insert(0, knob)
-        if self._making is not None and self._making[0] != knob and self.of(knob) is None:
+        if self._making is not None and self._making.name != knob and not self.stands(knob):
             self._stop()
         self.consider()
 
     def consider(self) -> None:
         """See whether models are to be made, once everything has come to rest."""
-        if self._making is not None and self._making[1] != self._rest(self._making[0]):
+        if self._making is not None and self._making.rest != self._rest(self._making.ends):
             self._stop()
         self._timer.start()
 
@@ -136,23 +168,51 @@ class Models(QObject):
         sheet = self._session.sheet
         return sheet.answer_hash(dict.fromkeys(sheet.content.knobs, ""))
 
-    def _rest(self, knob: str) -> str:
-        return self._session.sheet.answer_hash({knob: ""})
+    def _rest(self, knobs: Iterable[str]) -> str:
+        return self._session.sheet.answer_hash(dict.fromkeys(knobs, ""))
+
+    def stands(self, knob: str) -> bool:
+        """Whether the model of the whole range of a knob is there, or why there is none."""
+        kept = self._kept.get(knob)
+        return kept is not None and kept.rest == self._rest([knob]) and kept.whole
 
     def _stop(self) -> None:
         self._making = None
         self._session.jobs.stop("model")
 
-    def _lacking(self) -> Iterator[str]:
+    def _lacking(self) -> Iterator[_Wanted]:
+        """What is to be made, first things first."""
         knobs = self._session.written.knobs
-        for name in [*self._order, *(each for each in knobs if each not in self._order)]:
-            if name not in knobs or not knobs[name].literal:
-                continue
-            low, high = knobs[name].range
-            kept = self._kept.get(name)
-            new = kept is None or kept.rest != self._rest(name) or not kept.whole
-            if low < high and new:
-                yield name
+        names = [
+            name
+            for name in dict.fromkeys([*self._order, *knobs])
+            if name in knobs and knobs[name].literal and knobs[name].range[0] < knobs[name].range[1]
+        ]
+        for name in names:
+            if not self.stands(name):
+                low, high = (end * knobs[name].scale for end in knobs[name].range)
+                yield _Wanted(name, {name: (low, high)}, self._rest([name]))
+        several = [name for name in names if not self._kept[name].refusal][:_MOST_KNOBS]
+        if len(several) > 1 and not self._covers(several):
+            ends = {name: _about(knobs[name]) for name in several}
+            yield _Wanted("", ends, self._rest(several))
+
+    def _covers(self, names: list[str]) -> bool:
+        """Whether these knobs stand well within the model of all, or none can be made."""
+        kept = self._kept.get("")
+        if kept is None or kept.rest != self._rest(names) or not kept.whole:
+            return False
+        if kept.model is None:
+            return True
+        if set(names) - set(kept.model.knobs):
+            return False
+        knobs = self._session.written.knobs
+        ends = zip(kept.model.knobs, kept.model.low, kept.model.high, strict=True)
+        return all(
+            abs(knobs[name].base - 0.5 * (low + high)) <= _INNER * 0.5 * (high - low)
+            or _about(knobs[name]) == (low, high)
+            for name, low, high in ends
+        )
 
     def _go_on(self) -> None:
         session, answer = self._session, self._session.answer
@@ -162,33 +222,42 @@ class Models(QObject):
             return  # its discretisation is not the one to be kept
         if answer.sheet.text != session.sheet.text:
             return
-        knob = next(self._lacking(), None)
-        if knob is None:
+        wanted = next(self._lacking(), None)
+        if wanted is None:
             return
-        rest, shape = self._rest(knob), self._shape()
-        self._making = knob, rest
+        shape = self._shape()
+        self._making = wanted
         sheet, engine, bound = answer.sheet, self._engine, self.bound
-        place = (sheet.text, sheet.folder, session.path, knob, answer.modes.discretisation, bound)
+        level, ends = answer.modes.discretisation, dict(wanted.ends)
+        place = (sheet.text, sheet.folder, session.path, ends, level, bound)
 
-        def work(progress: Progress) -> LineModel:
-            found: LineModel = engine.ask(find_model, *place, progress=progress)
+        def work(progress: Progress) -> ReducedModel:
+            found: ReducedModel = engine.ask(find_model, *place, progress=progress)
             return found
 
-        def look(model: LineModel) -> None:
-            self._keep(knob, _Kept(rest, shape, model, whole=False))
+        def look(model: ReducedModel) -> None:
+            self._keep(wanted, _Kept(wanted.rest, shape, model, whole=False))
 
-        def finish(model: LineModel) -> None:
+        def finish(model: ReducedModel) -> None:
             self._making = None
-            self._keep(knob, _Kept(rest, shape, model))
+            self._keep(wanted, _Kept(wanted.rest, shape, model))
             self._timer.start()
 
         def fail(error: Exception) -> None:
             self._making = None
-            self._keep(knob, _Kept(rest, shape, None, error_words(error)))
+            self._keep(wanted, _Kept(wanted.rest, shape, None, error_words(error)))
             self._timer.start()
 
         session.jobs.start("model", work, finish, fail, look)
 
-    def _keep(self, knob: str, kept: _Kept) -> None:
-        self._kept[knob] = kept
-        self.changed.emit(knob)
+    def _keep(self, wanted: _Wanted, kept: _Kept) -> None:
+        self._kept[wanted.name] = kept
+        for name in wanted.ends:
+            self.changed.emit(name)
+
+
+def _about(knob: KnobValue) -> tuple[float, float]:
+    """From where to where all knobs are modelled at once, within the range of each."""
+    low, high = (end * knob.scale for end in knob.range)
+    reach = _BESIDE * (abs(knob.base) or high - low)
+    return max(low, knob.base - reach), min(high, knob.base + reach)

@@ -18,7 +18,7 @@ from belltone.desk.session.identity import carry_over
 from belltone.desk.session.jobs import Jobs
 from belltone.desk.session.models import Models
 from belltone.desk.session.tuning import Tuning
-from belltone.desk.session.turned import answer_at, outside_words
+from belltone.desk.session.turned import Known, answer_at, outside_words
 from belltone.files import FileError, read_text
 from belltone.modes.modeset import Mode, ModeSet
 from belltone.progress import Progress
@@ -326,9 +326,10 @@ class Session(QObject):
         assert self._turn is not None
         rest = self._turn.rest
         if rest is not None and not self.wrong:
-            models = self.models.of(knob.name), self.models.older(knob.name)
+            models, name = self.models, knob.name
+            known = Known(models.of(name), models.older(name), models.about(name))
             parts = (rest, self.sheet, self.design, knob, value * knob.scale)
-            self.answer, self.failure = answer_at(*parts, models)
+            self.answer, self.failure = answer_at(*parts, known)
         self.answer_changed.emit()
         self.turned.emit()
 

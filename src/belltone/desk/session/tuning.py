@@ -19,7 +19,7 @@ from belltone.desk.session.models import Models
 from belltone.modes.modeset import Mode
 from belltone.modes.solve import request_for
 from belltone.progress import Progress
-from belltone.reduce.line import LineModel
+from belltone.reduce.model import Line
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path as SheetPath
 from belltone.store.failures import error_words
@@ -93,7 +93,7 @@ class Tuning(QObject):
         self._workers: ProcessPoolExecutor | None = None
         self.sweep: SweepAnswer | None = None
         self.modelled: SweepAnswer | None = None
-        self._curves_of: LineModel | None = None
+        self._curves_of: Line | None = None
         self._looked_at = ""
         self.sweep_failure = ""
         self.reach: Reach | None = None
@@ -174,7 +174,7 @@ class Tuning(QObject):
             return False
         if self._session.turning not in (None, self.modelled.sweep.knob.name):
             return False
-        return self._session.models.of(self.modelled.sweep.knob.name) is not None
+        return self._is_of_this_design(self.modelled.sweep)
 
     def _follow_model(self, knob: str) -> None:
         """Draw the branches of the knob looked at, as far as its model goes."""
@@ -182,7 +182,7 @@ class Tuning(QObject):
         if knob != self._looked_at or model is None:
             self.sweep_changed.emit()
             return
-        if model is self._curves_of and self.modelled is not None:
+        if model == self._curves_of and self.modelled is not None and self._model_holds:
             return
         self._curves_of = model
         sheet, design = self._session.sheet, self._session.written
@@ -284,8 +284,11 @@ class Tuning(QObject):
             self.sweep_failure = ""
             self.sweep_changed.emit()
         if self.modelled is not None:
-            if self._model_holds and self.modelled.excitation != self._excitation():
-                self.modelled = None
+            if self._model_holds:
+                if self.modelled.excitation != self._excitation():
+                    self.modelled = None
+                    self._follow_model(self._looked_at)
+            elif not self._session.wrong:
                 self._follow_model(self._looked_at)
             self.sweep_changed.emit()
         if self.sweep is None:
@@ -304,16 +307,20 @@ class Tuning(QObject):
         if self.sweep is None:
             return False
         sweep = self.sweep.sweep
-        name = sweep.knob.name
-        if name not in self._session.design.knobs or not self._session.design.knobs[name].literal:
-            return False
-        same = {name: ""}
         limit = request_for(self._session.design).up_to or 0.0
         return (
-            sweep.sheet.answer_hash(same) == self._session.sheet.answer_hash(same)
+            self._is_of_this_design(sweep)
             and limit <= (sweep.request.up_to or 0.0)
             and not self._session.wrong
         )
+
+    def _is_of_this_design(self, sweep: Sweep) -> bool:
+        """Whether a sweep is of the design as written, but for the knob it sweeps."""
+        name, knobs = sweep.knob.name, self._session.written.knobs
+        if name not in knobs or not knobs[name].literal:
+            return False
+        same = {name: ""}
+        return sweep.sheet.answer_hash(same) == self._session.sheet.answer_hash(same)
 
     def _excitation(self) -> tuple[Any, ...]:
         return (self._session.design.bands, self._session.design.margin)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 from typing import Any, Final
 
 import numpy as np
@@ -17,15 +18,29 @@ from belltone.modes.matching import clusters
 from belltone.modes.modeset import ModeSet
 from belltone.modes.pairing import pair
 from belltone.modes.solve import request_for
-from belltone.reduce.line import Gap, LineModel, Piece, ReducedModes
+from belltone.reduce.model import Gap, Line, Piece, ReducedModes
 from belltone.sheet.document import Sheet
+from belltone.tune.pull import Pull
 
-__all__ = ["answer_at", "outside_words"]
+__all__ = ["Known", "answer_at", "outside_words"]
 
 Array = NDArray[np.float64]
 
 _RECOGNISED: Final = 0.3
 _SURE: Final = 0.85  # assurance from which a mode of the model is that of the exact answer
+
+
+@dataclass(frozen=True)
+class Known:
+    """What is known of a knob.
+
+    ``line`` is of the design as it is, ``older`` of before other knobs were turned, and ``about``
+    of all knobs about the design.
+    """
+
+    line: Line | None
+    older: Line | None
+    about: Line | None
 
 
 def answer_at(
@@ -34,14 +49,13 @@ def answer_at(
     design: Design,
     knob: KnobValue,
     value: float,
-    models: tuple[LineModel | None, LineModel | None],
+    known: Known,
 ) -> tuple[Answer, str]:
     """The answer at a value of a knob (base units), by the best there is, and why there is none.
 
-    ``rest`` is the answer where the knob stands as ``knob`` says; ``models`` are that of the knob
-    and the one of before other knobs were turned, where there are such.
+    ``rest`` is the answer where the knob stands as ``knob`` says.
     """
-    model, older = models
+    model, older = known.line, known.older
     before = replace(rest, design=design, final=False, source="before")
     told = None if model is None else model.at(value)
     if isinstance(told, PointFailure):
@@ -49,6 +63,9 @@ def answer_at(
     found: Answer | None = None
     if model is not None and told is not None:
         found = _by_model(rest, sheet, design, told, model.piece_at(value))
+        if found is not None:
+            pulled = [line for line in (model, known.about) if line is not None]
+            found = replace(found, pulls=_pulls(found, rest, design, pulled, value))
     if found is None and older is not None:
         found = _by_older_model(rest, sheet, design, older, knob.base, value)
     if found is None:
@@ -114,8 +131,34 @@ def _by_model(
     return _answer(rest, sheet, design, modes, "model")
 
 
+def _pulls(
+    found: Answer, rest: Answer, design: Design, lines: list[Line], value: float
+) -> Mapping[str, Pull] | None:
+    """Pulls by the models of a knob at a value; those they do not know are of the design before."""
+    if rest.pulls is None:
+        return None
+    begun, _ = pair(found.modes, rest.modes)
+    before = np.maximum(begun, 0)
+    pulls = {
+        name: replace(pull, frequencies=pull.frequencies[before])
+        for name, pull in rest.pulls.items()
+    }
+    for line in lines:
+        told, piece = line.at(value), line.piece_at(value)
+        if not isinstance(told, ReducedModes) or not isinstance(piece, Piece):
+            continue
+        partners, certainty = pair(found.modes, told)
+        slopes = piece.slopes(line.place_at(value), told)[:, np.maximum(partners, 0)]
+        for name, own in zip(line.model.knobs, slopes, strict=True):
+            if name in pulls:
+                told_here = design.knobs[name].base * own / found.modes.flexible
+                frequencies = np.where(certainty >= _RECOGNISED, told_here, pulls[name].frequencies)
+                pulls[name] = replace(pulls[name], frequencies=frequencies)
+    return pulls
+
+
 def _by_older_model(
-    rest: Answer, sheet: Sheet, design: Design, model: LineModel, base: float, value: float
+    rest: Answer, sheet: Sheet, design: Design, model: Line, base: float, value: float
 ) -> Answer | None:
     """The answer at a value, by the model of a design whose other knobs stood elsewhere.
 

@@ -1,13 +1,13 @@
-"""The model of one knob: frequencies and shapes at any value of it, at once and with their errors.
+"""Models of knobs: frequencies and shapes at any value of them, at once and with their errors.
 
-Modes of a few designs along the knob, with guard modes beyond them, span a basis; stiffness and
-mass projected on it are interpolated over the knob (the barycentric formula of J.-P. Berrut and
-L. N. Trefethen, SIAM Review 46 (2004) 501-517). A value then costs a small dense eigenproblem.
+Modes of a few designs, with guard modes beyond them, span a basis; stiffness and mass projected on
+it are interpolated over one knob or several. A value then costs a small dense eigenproblem.
 """
 
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, Final
 
@@ -16,25 +16,24 @@ from numpy.typing import NDArray
 
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.failure import PointFailure, Reason
-from belltone.modes.matching import assurance, paired
+from belltone.modes.matching import assurance, clusters, paired
 from belltone.modes.modeset import BY_MODE, Spectrum
 from belltone.modes.request import ModeRequest
 from belltone.modes.whirl import WhirlError
 from belltone.reduce.forms import Tables
+from belltone.reduce.grid import Grid
 
-__all__ = [
-    "Anchor",
-    "Gap",
-    "LineModel",
-    "Piece",
-    "ReducedModes",
-]
+__all__ = ["Anchor", "Gap", "Line", "Piece", "Place", "ReducedModel", "ReducedModes"]
 
 Array = NDArray[np.float64]
+Place = tuple[float, ...]
+"""A value (base units) of each knob of a model."""
 
 _RECOGNISED: Final = 0.5  # assurance from which a mode has the kind of one at an anchor
 _LARGEST: Final = 0.99  # of the largest motion; the first of those tells the phase
 _LEAST: Final = 1e-8  # a model is never told to be better
+_STEP: Final = 1e-5  # of a piece; for slopes, of polynomials
+_SAME: Final = 1e-6  # relative gap of frequencies below which modes are one subspace
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
@@ -54,7 +53,7 @@ class ReducedModes(Spectrum):
 class Anchor:
     """A design that was solved: signatures, kinds and waves of its modes."""
 
-    place: float
+    place: Place
     signatures: Array
     kinds: tuple[str, ...]
     waves: tuple[int, ...] = ()
@@ -64,14 +63,14 @@ class Anchor:
 class Gap:
     """Values from ``low`` to ``high`` at which only the exact solution says anything."""
 
-    low: float
-    high: float
+    low: Place
+    high: Place
     failure: PointFailure
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
 class Piece:
-    """The model between two values, ``low`` and ``high``, of the knob (base units).
+    """The model of values of the knobs from ``low`` to ``high`` (base units).
 
     ``tables`` are the forms over the basis at the places where they were projected.
     ``errors`` (modes,) are the largest of each mode found beside them. ``shapes`` (basis, points,
@@ -79,9 +78,9 @@ class Piece:
     ``moved`` (basis, s) and ``rigid_moved`` the same weighted by mass, for signatures.
     """
 
-    low: float
-    high: float
-    tables: Tables
+    low: Place
+    high: Place
+    tables: Tables | Grid
     errors: Array
     anchors: tuple[Anchor, ...]
     rigid_names: tuple[str, ...]
@@ -90,10 +89,10 @@ class Piece:
     moved: NDArray[np.float32]
     rigid_moved: NDArray[np.float32]
 
-    def at(self, value: float, request: ModeRequest) -> ReducedModes | PointFailure:
-        """The modes asked for at a value."""
+    def at(self, place: Place, request: ModeRequest) -> ReducedModes | PointFailure:
+        """The modes asked for at a place."""
         try:
-            values, weights = self.tables.at(value).modes()
+            values, weights = self.tables.at(*place).modes()
         except WhirlError as error:
             return PointFailure(Reason.REFUSED, str(error))
         if len(values) and values[0] <= 0:
@@ -112,7 +111,7 @@ class Piece:
         signatures = _unit(np.hstack([part.T @ self.moved for part in _parts(weights)]))
         rigid = len(self.rigid_names)
         kinds = tuple(f"rigid, {name}" for name in self.rigid_names)
-        own, waves = self._known_as(value, frequencies, signatures)
+        own, waves = self._known_as(place, frequencies, signatures)
         still = _unit(np.asarray(self.rigid_moved, float))
         room = np.zeros((rigid, signatures.shape[1] - still.shape[1]))
         return ReducedModes(
@@ -124,6 +123,39 @@ class Piece:
             weights=weights,
             waves=(0,) * rigid + waves,
         )
+
+    def slopes(self, place: Place, modes: ReducedModes) -> Array:
+        """How fast flexible frequencies move with each knob (knobs, modes), in Hz a base unit.
+
+        Of equal ones those of the combinations that part, lowest first.
+        """
+        count = len(modes.flexible)
+        found = np.empty((len(place), count))
+        eigenvalues = (2 * math.pi * modes.flexible) ** 2
+        groups = clusters(modes.flexible, _SAME)
+        for number, (low, high) in enumerate(zip(self.low, self.high, strict=True)):
+            step = _STEP * (high - low)
+            sides = [
+                self.tables.at(*place[:number], place[number] + side, *place[number + 1 :])
+                for side in (-step, step)
+            ]
+            if np.iscomplexobj(modes.weights):
+                before, after = (np.sqrt(side.modes()[0][:count]) / (2 * math.pi) for side in sides)
+                found[number] = (after - before) / (2 * step)
+                continue
+            stiff, heavy = (
+                (after - before) / (2 * step)
+                for before, after in (
+                    (sides[0].stiffness, sides[1].stiffness),
+                    (sides[0].mass, sides[1].mass),
+                )
+            )
+            for group in groups:
+                weights = modes.weights[:, group]
+                change = stiff - float(eigenvalues[group].mean()) * heavy
+                parted = np.linalg.eigvalsh(weights.T @ change @ weights)
+                found[number, group] = parted / (8 * math.pi**2 * modes.flexible[group])
+        return found
 
     def motions(self, modes: ReducedModes) -> NDArray[Any]:
         """Shapes ``(modes, points, 6)`` of modes of this piece, rigid ones first, in any scale.
@@ -150,11 +182,16 @@ class Piece:
         return np.asarray(np.conj(largest) / np.maximum(np.abs(largest), 1e-300))
 
     def _known_as(
-        self, value: float, frequencies: Array, signatures: Array
+        self, place: Place, frequencies: Array, signatures: Array
     ) -> tuple[tuple[str, ...], tuple[int, ...]]:
         """Kind and waves of each mode: those it has at the nearest anchor that knows it."""
         found: list[tuple[str, int] | None] = [None] * len(signatures)
-        for anchor in sorted(self.anchors, key=lambda each: abs(each.place - value)):
+        width = np.subtract(self.high, self.low)
+
+        def away(anchor: Anchor) -> float:
+            return float(np.linalg.norm(np.subtract(anchor.place, place) / width))
+
+        for anchor in sorted(self.anchors, key=away):
             places = np.array([at for at, known in enumerate(found) if known is None])
             if not len(places):
                 break
@@ -163,49 +200,91 @@ class Piece:
             partners, certainty = paired(
                 alike, np.arange(1.0, len(anchor.kinds) + 1), frequencies[places]
             )
-            for place, partner, sure in zip(places, partners, certainty, strict=True):
+            for at, partner, sure in zip(places, partners, certainty, strict=True):
                 if partner >= 0 and sure >= _RECOGNISED:
                     waves = anchor.waves[partner] if anchor.waves else 0
-                    found[place] = anchor.kinds[partner], waves
+                    found[at] = anchor.kinds[partner], waves
         known = [own or ("mixed", 0) for own in found]
         return tuple(kind for kind, _ in known), tuple(waves for _, waves in known)
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
-class LineModel:
-    """All values of one knob, the others as they are in a sheet.
+class ReducedModel:
+    """All values of some ``knobs``, the others as they are in a sheet.
 
-    ``low`` and ``high`` are the ends (base units), ``pieces`` ascending between them. Within a
+    ``low`` and ``high`` are the ends (base units), and ``pieces`` fill all between. Within a
     piece frequencies are told to be within ``bound`` (relative) of the exact ones on the same
     ``discretisation``; ``solutions`` is how many designs were solved exactly for it.
     """
 
-    knob: str
-    low: float
-    high: float
+    knobs: tuple[str, ...]
+    low: Place
+    high: Place
     bound: float
     request: ModeRequest
     discretisation: Discretisation
     pieces: tuple[Piece | Gap, ...]
     solutions: int
 
-    def piece_at(self, value: float) -> Piece | Gap | None:
-        """The piece that knows a value of the knob (base units)."""
-        slack = 1e-9 * (self.high - self.low)
+    def piece_at(self, *values: float) -> Piece | Gap | None:
+        """The piece that knows a value (base units) of each knob."""
+        slack = 1e-9 * np.subtract(self.high, self.low)
         for piece in self.pieces:
-            if piece.low - slack <= value <= piece.high + slack:
+            if np.all(piece.low - slack <= values) and np.all(values <= piece.high + slack):
                 return piece
         return None
 
-    def at(self, value: float) -> ReducedModes | PointFailure | None:
-        """The modes at a value of the knob (base units), or why there are none.
+    def at(self, *values: float) -> ReducedModes | PointFailure | None:
+        """The modes at a value (base units) of each knob, or why there are none.
 
         ``None`` where only the exact solution says.
         """
-        piece = self.piece_at(value)
+        piece = self.piece_at(*values)
         if isinstance(piece, Gap):
             return piece.failure if piece.failure.reason is not Reason.UNMET else None
-        return None if piece is None else piece.at(value, self.request)
+        return None if piece is None else piece.at(values, self.request)
+
+    def along(self, knob: str, others: Mapping[str, float] | None = None) -> Line:
+        """What the model knows of one knob, the ``others`` it has standing at values of theirs."""
+        number = self.knobs.index(knob)
+        fixed = tuple(0.0 if name == knob else (others or {})[name] for name in self.knobs)
+        return Line(self, number, fixed)
+
+
+@dataclass(frozen=True)
+class Line:
+    """One knob of a model, by its ``number``; ``place`` says where the others stand."""
+
+    model: ReducedModel
+    number: int
+    place: Place
+
+    @property
+    def knob(self) -> str:
+        """The knob's name."""
+        return self.model.knobs[self.number]
+
+    @property
+    def low(self) -> float:
+        """The least value known (base units)."""
+        return self.model.low[self.number]
+
+    @property
+    def high(self) -> float:
+        """The greatest value known (base units)."""
+        return self.model.high[self.number]
+
+    def piece_at(self, value: float) -> Piece | Gap | None:
+        """The piece that knows a value of the knob (base units)."""
+        return self.model.piece_at(*self.place_at(value))
+
+    def at(self, value: float) -> ReducedModes | PointFailure | None:
+        """The modes at a value of the knob (base units), as `ReducedModel.at`."""
+        return self.model.at(*self.place_at(value))
+
+    def place_at(self, value: float) -> Place:
+        """The values of all knobs of the model where this one has a value."""
+        return (*self.place[: self.number], value, *self.place[self.number + 1 :])
 
 
 def _unit(vectors: Array) -> Array:
