@@ -180,5 +180,6 @@ if __name__ == "__main__":
     preload.main()
     parametric.main()
     models.main()
+    models.planes()
     models.drag()
     looks.main()

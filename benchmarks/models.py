@@ -1,13 +1,15 @@
-"""Models of knobs: what they cost beside solutions, how true they are, and how live a knob is.
+"""Models of knobs: what they cost beside solutions, how true they are, how live a knob is.
 
-``python -m benchmarks.models`` prints all of it; ``python -m benchmarks.models drag [DEMO KNOB]``
-drags a slider of the real window for twenty seconds and reads the times.
+``python -m benchmarks.models`` prints those of one knob, with ``planes`` those of several;
+``python -m benchmarks.models drag [DEMO KNOB]`` drags a slider of the real window for twenty
+seconds and reads the times.
 """
 
 from __future__ import annotations
 
 import sys
 import time
+from collections.abc import Mapping
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -20,6 +22,7 @@ from belltone.modes.solution import solved
 from belltone.modes.solve import request_for, solve
 from belltone.progress import Progress
 from belltone.reading.family import DesignFamily
+from belltone.reduce.boxes import build_box
 from belltone.reduce.designs import UnmodelledError
 from belltone.reduce.lines import build_line
 from belltone.reduce.model import ReducedModel, ReducedModes
@@ -41,6 +44,13 @@ DEMOS = (
     "ribbed_cover",
     "guard_hood",
 )
+PLANES = {
+    "heated_rail": ("belt", "sun"),
+    "paddle": ("angle", "twist"),
+    "pump_cover": ("thickness", "inlet_at"),
+    "cap_chute": ("sheet", "flange"),
+    "rinsing_bell": ("wall", "depth"),
+}
 POINTS = 50
 MODES = 12
 DRAGGED = 20.0  # s
@@ -94,6 +104,49 @@ def main(names: tuple[str, ...] = DEMOS, points: int = POINTS) -> None:
     )
 
 
+def planes(pairs: Mapping[str, tuple[str, ...]] = PLANES, points: int = POINTS // 2) -> None:
+    """Cost and truth of models of several knobs: over whole ranges, and about the design."""
+    print(f"\nModels of several knobs, within 0.1 %, {MODES} frequencies at {points} random places")
+    print(
+        f"{'demo, knobs':<36}{'over':>8}{'unknowns':>9}{'build':>7}{'solved':>7}{'query':>9}"
+        f"{'40 x 40':>9}{'worst':>10}{'below':>8}{'told':>8}"
+    )
+    for name, knobs in pairs.items():
+        family = DesignFamily(read_sheet(demo_sheet(name)))
+        design = family.at()
+        request = request_for(design, 4)
+        found = solve(design, request_for(design))
+        level = found.modes.discretisation
+        exact = _seconds(lambda: _exact(family, {}, level, request))  # noqa: B023
+        whole = {
+            knob: tuple(end * design.knobs[knob].scale for end in design.knobs[knob].range)
+            for knob in knobs
+        }
+        about = {
+            knob: (
+                max(low, 0.85 * design.knobs[knob].base),
+                min(high, 1.15 * design.knobs[knob].base),
+            )
+            for knob, (low, high) in whole.items()
+        }
+        for over, ends in (("range", whole), ("15 %", about)):
+            start = time.perf_counter()
+            model = build_box(family, {}, ends, request, level, found.solution)
+            build = time.perf_counter() - start
+            places = np.random.default_rng(11).uniform(model.low, model.high, (points, len(knobs)))
+            start = time.perf_counter()
+            told = [model.at(*map(float, place)) for place in places]
+            query = (time.perf_counter() - start) / points
+            off, right = _truth(family, model, places, told)
+            print(
+                f"{name + ', ' + ' '.join(knobs):<36}{over:>8}{found.modes.unknowns:>9}"
+                f"{build / exact:>7.1f}{model.solutions:>7}{1e3 * query:>9.2f}"
+                f"{1600 * exact / (build + 1600 * query):>9.0f}{off.max(initial=0.0):>10.1e}"
+                f"{np.mean(off <= model.bound):>8.3f}{np.mean(right):>8.3f}",
+                flush=True,
+            )
+
+
 def _truth(
     family: DesignFamily,
     model: ReducedModel,
@@ -106,9 +159,8 @@ def _truth(
         if not isinstance(found, ReducedModes):
             continue
         try:
-            true = _exact(
-                family, {model.knobs[0]: float(value)}, model.discretisation, model.request
-            )
+            turned = dict(zip(model.knobs, np.atleast_1d(value).tolist(), strict=True))
+            true = _exact(family, turned, model.discretisation, model.request)
         except UserError:
             continue
         count = min(MODES, len(true), len(found.flexible))
@@ -178,5 +230,7 @@ def drag(name: str = "pump_cover", knob: str = "thickness") -> None:
 if __name__ == "__main__":
     if sys.argv[1:2] == ["drag"]:
         drag(*sys.argv[2:])
+    elif sys.argv[1:2] == ["planes"]:
+        planes()
     else:
         main(tuple(sys.argv[1:]) or DEMOS)

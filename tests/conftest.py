@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import sys
 from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
@@ -15,6 +16,7 @@ if not os.environ.get("DISPLAY"):
 import pytest
 from hypothesis import settings
 
+from belltone.cli import program
 from belltone.design.values import Design
 from belltone.modes import solution
 from belltone.reading.family import evaluate
@@ -28,6 +30,9 @@ from belltone.system.lanczos import lowest_modes
 settings.register_profile("belltone", deadline=None, derandomize=True)
 settings.register_profile("long", deadline=None, max_examples=3000)
 settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "belltone"))
+
+Run = Callable[..., tuple[int, str, str]]
+"""The command line in this process: exit code, output, errors."""
 
 STEEL = """
 [materials.steel]
@@ -98,3 +103,20 @@ def solutions(monkeypatch: pytest.MonkeyPatch) -> list[int]:
 
     monkeypatch.setattr(solution, "lowest_modes", counted)
     return found
+
+
+@pytest.fixture
+def run(monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> Run:
+    """Run the command line in this process; returns exit code, output and errors."""
+
+    def call(*arguments: object) -> tuple[int, str, str]:
+        monkeypatch.setattr(sys, "argv", ["belltone", *map(str, arguments)])
+        code: object = 0
+        try:
+            program.main()
+        except SystemExit as ended:
+            code = ended.code or 0
+        out, err = capsys.readouterr()
+        return int(str(code)), out, err
+
+    return call

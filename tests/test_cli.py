@@ -2,41 +2,18 @@ import csv
 import io
 import json
 import math
-import os
 import re
-import signal
 import subprocess
 import sys
-import time
-from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 
-from belltone.cli import inputs, program
+from belltone.cli import inputs
 from belltone.sheet.document import read_sheet
 from tests.assemblies import STEEL, joint, plate
 from tests.assemblies import held as held_at
-from tests.conftest import CLAMPED, bar_text
-
-Run = Callable[..., tuple[int, str, str]]
-
-
-@pytest.fixture
-def run(monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> Run:
-    """Run the command line in this process; returns exit code, output and errors."""
-
-    def call(*arguments: object) -> tuple[int, str, str]:
-        monkeypatch.setattr(sys, "argv", ["belltone", *map(str, arguments)])
-        code: object = 0
-        try:
-            program.main()
-        except SystemExit as ended:
-            code = ended.code or 0
-        out, err = capsys.readouterr()
-        return int(str(code)), out, err
-
-    return call
+from tests.conftest import CLAMPED, Run, bar_text
 
 
 def test_check_says_what_the_sheet_is(run: Run, rail_path: Path) -> None:
@@ -125,29 +102,6 @@ def test_free_bodies_are_legal(run: Run, tmp_path: Path) -> None:
     assert "nothing holds the component" in err
 
 
-def test_sweep_as_json(run: Run, rail_path: Path) -> None:
-    code, out, err = run("sweep", rail_path, "--over", "wall=2 mm:6 mm:9", "--format", "json")
-    assert (code, err) == (0, "")
-    data = json.loads(out)
-    assert data["points"] == [2 + 0.5 * n for n in range(9)]
-    assert data["clear_intervals"][0]["from"] == pytest.approx(4.989, abs=2e-3)
-    assert data["clear_intervals"][0]["to"] == 6.0
-    drive = next(band for band in data["bands"] if band["name"] == "drive 2×")
-    assert drive["visits"][0]["branch"] == 2
-    assert drive["visits"][0]["to"] == pytest.approx(4.989, abs=0.02)
-
-
-def test_sweep_as_table_and_csv(run: Run, rail_path: Path) -> None:
-    code, out, _ = run("sweep", rail_path, "--over", "wall=2 mm:6 mm:5")
-    assert code == 0
-    assert "clear intervals of wall: 4.98" in out
-    assert "branch 2 stands in “drive 2×” from 2 mm" in out
-    code, out, _ = run("sweep", rail_path, "--over", "wall=2 mm:6 mm:5", "--format", "csv")
-    rows = list(csv.reader(io.StringIO(out)))
-    assert rows[0][0] == "wall (mm)"
-    assert len(rows) == 6
-
-
 def test_reach_writes_the_sheet(run: Run, rail_path: Path, tmp_path: Path) -> None:
     target = tmp_path / "tuned.toml"
     code, out, _ = run(
@@ -177,11 +131,17 @@ def test_reach_writes_the_sheet(run: Run, rail_path: Path, tmp_path: Path) -> No
         (["modes", "{rail}", "--count", "0"], 2, "greater than or equal to 1"),
         (["modes", "{rail}", "--format", "xml"], 2, "'xml' is not one of"),
         (["modes"], 2, "Missing argument"),
-        (["sweep", "{rail}"], 2, "Missing option '--over'"),
+        (["sweep", "{rail}"], 1, "say what to sweep"),
         (["sweep", "{rail}", "--over", "wall=2:6:5"], 1, "“2 mm”?"),
-        (["sweep", "{rail}", "--over", "wall"], 1, "is not KNOB=START:STOP:POINTS"),
-        (["sweep", "{rail}", "--over", "wall=2 mm:6 mm:3", "--over", "post_at=1 m:2 m:3"], 2,
-         "one knob at a time"),
+        (["sweep", "{rail}", "--over", "wall"], 1, "is neither KNOB=START:STOP:POINTS"),
+        (["sweep", "{rail}", "--over", "wall=3 mm, 2 mm"], 1, "must ascend"),
+        (["sweep", "{rail}", "--over", "wall=3 mm, 4 mm", "--in-step"], 1, "two knobs or more"),
+        (["sweep", "{rail}", "--over", "wall=3 mm, 4 mm", "--over", "wall=3 mm, 5 mm"], 1,
+         "“wall” is swept twice"),
+        (["sweep", "{rail}", "--over", "wall=3 mm, 4 mm", "--outputs", "weight"], 1,
+         "“weight” is not an output; there is mass, "),
+        (["sweep", "{rail}", "--over", "wall=3 mm, 4 mm", "--format", "xlsx"], 1, "-o FILE"),
+        (["sweep", "{rail}", "--over", "wall=3 mm, 4 mm", "--workers", "0"], 2, "--workers"),
         (["reach", "{rail}", "--mode", "2", "--target", "300 Hz", "--knob", "wall"], 1,
          "mode 2 does not reach 300 Hz between 2 mm and 6 mm"),
         (["reach", "{rail}", "--mode", "2", "--target", "50 Hz", "--knob", "x"], 1, "no knob “x”"),
@@ -226,29 +186,6 @@ def test_refine_compares_every_frequency(run: Run, rail_path: Path) -> None:
     assert out.startswith(
         "mode,kind,frequency (Hz),on twice the divisions (Hz),change,error stated"
     )
-
-
-def test_an_interrupted_sweep_says_what_is_kept(rail_path: Path) -> None:
-    process = subprocess.Popen(
-        [sys.executable, "-m", "belltone", "sweep", str(rail_path), "--over", "wall=2 mm:6 mm:300"],
-        stdout=subprocess.PIPE,
-        stderr=subprocess.PIPE,
-        text=True,
-        start_new_session=True,
-        # Python's own handler, whatever the test runner was started with.
-        preexec_fn=lambda: signal.signal(signal.SIGINT, signal.default_int_handler),
-    )
-    store = rail_path.with_suffix(".results.sqlite-wal")
-    end = time.monotonic() + 60
-    while not (store.exists() and store.stat().st_size > 200_000):
-        assert process.poll() is None, "the sweep ended before it could be interrupted"
-        assert time.monotonic() < end
-        time.sleep(0.01)
-    os.killpg(process.pid, signal.SIGINT)
-    out, err = process.communicate(timeout=60)
-    assert process.returncode == 130
-    assert out == ""
-    assert err == "belltone: stopped; everything finished so far is kept\n"
 
 
 def test_an_error_inside_is_told_in_a_line(
@@ -467,19 +404,6 @@ def test_modes_without_preload_and_past_buckling(run: Run, pushed_path: Path) ->
     assert "nothing loads the component" in err
 
 
-def test_a_sweep_follows_a_frequency_down_to_buckling(run: Run, pushed_path: Path) -> None:
-    code, out, _ = run("sweep", pushed_path, "--over", "push=20 kN:40 kN:3", "--format", "csv")
-    assert code == 0
-    rows = [list(row) for row in csv.reader(io.StringIO(out))][1:]
-    solved = [(float(row[0]), float(row[1])) for row in rows if row[1]]
-    last, lowest = solved[-1]
-    assert last == pytest.approx(EULER / 1000, rel=5e-3)
-    assert lowest < 0.15 * solved[0][1] * math.sqrt(1 / (1 - 20000 / EULER))
-    _, out, _ = run("sweep", pushed_path, "--over", "push=20 kN:40 kN:3")
-    assert "buckled at 27." in out
-    assert "to 40 kN" in out
-
-
 def test_speeds_list_crossings(run: Run, tmp_path: Path) -> None:
     path = tmp_path / "arm.toml"
     text = PUSHED.split("[preload]")[0].replace(
@@ -648,3 +572,16 @@ def test_commands_load_no_more_than_they_need() -> None:
         "assert not heavy & set(sys.modules), heavy & set(sys.modules)"
     )
     subprocess.run([sys.executable, "-c", program], check=True, timeout=60)
+
+
+def test_a_sweep_follows_a_frequency_down_to_buckling(run: Run, pushed_path: Path) -> None:
+    code, out, _ = run("sweep", pushed_path, "--over", "push=20 kN:40 kN:3", "--format", "csv")
+    assert code == 0
+    rows = [list(row) for row in csv.reader(io.StringIO(out))][1:]
+    solved = [(float(row[0]), float(row[1])) for row in rows if row[1]]
+    last, lowest = solved[-1]
+    assert last == pytest.approx(EULER / 1000, rel=5e-3)
+    assert lowest < 0.15 * solved[0][1] * math.sqrt(1 / (1 - 20000 / EULER))
+    _, out, _ = run("sweep", pushed_path, "--over", "push=20 kN:40 kN:3")
+    assert "buckled at 27." in out
+    assert "to 40 kN" in out

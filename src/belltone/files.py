@@ -11,7 +11,7 @@ from typing import Final
 
 from belltone.errors import UserError
 
-__all__ = ["FileError", "read_bytes", "read_text", "same_file", "write_text"]
+__all__ = ["FileError", "read_bytes", "read_text", "same_file", "write_bytes", "write_text"]
 
 _BOM: Final = b"\xef\xbb\xbf"
 
@@ -60,21 +60,29 @@ def same_file(one: Path, two: Path) -> bool:
 
 
 def write_text(text: str, path: Path) -> None:
-    """Write a text file so that a crash leaves the old file or the new one, never half of one.
+    """Write a text file as `write_bytes` does.
 
-    Of a file that is replaced, the permissions, the way its lines end and its byte order mark are
-    kept; a link is followed, and a file with several names keeps them all. A pipe or a device is
-    written to, never replaced. Raises ``OSError``.
+    Of a file that is replaced, the way its lines end and its byte order mark are kept.
+    """
+    target = path.resolve()
+    write_bytes(_in_form_of(target, text) if target.is_file() else text.encode(), path)
+
+
+def write_bytes(data: bytes, path: Path) -> None:
+    """Write a file so that a crash leaves the old file or the new one, never half of one.
+
+    Of a file that is replaced, the permissions are kept; a link is followed, and a file with
+    several names keeps them all. A pipe or a device is written to, never replaced. Raises
+    ``OSError``.
     """
     target = path.resolve()
     if target.exists() and not target.is_file() and not target.is_dir():
-        with target.open("w", encoding="utf-8", newline="\n") as stream:
-            stream.write(text)
+        with target.open("wb") as stream:
+            stream.write(data)
         return
     if not target.parent.is_dir():
         raise FileNotFoundError(2, f"there is no folder “{target.parent}”", str(path))
     known = target.is_file()
-    data = _in_form_of(target, text) if known else text.encode()
     try:
         handle, temporary = tempfile.mkstemp(dir=target.parent, prefix=f".{target.name}.")
     except OSError as error:

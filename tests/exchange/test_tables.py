@@ -7,6 +7,7 @@ from concurrent.futures import ProcessPoolExecutor
 import pytest
 
 from belltone.design.values import BandValue, Design
+from belltone.exchange.sweep_tables import sweep_data, sweep_table
 from belltone.exchange.tables import (
     MODE_COLUMNS,
     as_csv,
@@ -15,8 +16,6 @@ from belltone.exchange.tables import (
     modes_data,
     percent,
     standing_text,
-    sweep_data,
-    sweep_rows,
 )
 from belltone.modes.solve import ModeRequest, request_for, solve_modes
 from belltone.reading.family import evaluate
@@ -62,7 +61,7 @@ def test_json_of_a_sweep_keeps_the_contract(rail: Sheet, workers: ProcessPoolExe
     sweep = run_sweep(rail, SweepPlan("wall", (18.0, 19.0, 19.5, 21.0)), workers)
     intervals = clear_intervals(sweep, design.bands, design.margin, Inline())
     visits = band_visits(sweep, design.bands, design.margin)
-    data = json.loads(as_json(sweep_data(sweep, design, intervals, visits)))
+    data = json.loads(as_json(sweep_data(sweep, design, intervals, visits, ("mass",))))
     assert data["points"] == [18.0, 19.0, 19.5, 21.0]
     assert data["knob"] == {"name": "wall", "unit": "mm"}
     assert len(data["branches"]) >= 10
@@ -72,7 +71,12 @@ def test_json_of_a_sweep_keeps_the_contract(rail: Sheet, workers: ProcessPoolExe
         assert branch["kind"]
     assert [band["name"] for band in data["bands"]] == ["mains hum", "drive", "drive 2×"]
     assert data["failures"][0]["value"] == 21.0
-    header, rows = sweep_rows(sweep)
+    assert data["outputs"][0]["unit"] == "kg"
+    assert data["outputs"][0]["values"][0] < data["outputs"][0]["values"][1]
+    assert data["outputs"][0]["values"][3] is None
+    found = sweep_table(sweep, ("mass",))
+    header, rows = found.heads, found.texts
+    assert header[-1] == "mass (kg)"
     assert header[0] == "wall (mm)"
     assert header[1].endswith("(Hz)")
     assert rows[3][1] == ""

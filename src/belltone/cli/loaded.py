@@ -21,7 +21,8 @@ from belltone.exchange.preload_tables import (
     state_data,
     state_words,
 )
-from belltone.exchange.tables import as_csv, as_json, sweep_rows
+from belltone.exchange.sweep_tables import sweep_table
+from belltone.exchange.tables import as_csv, as_json
 from belltone.modes.solve import request_for
 from belltone.reading.family import evaluate
 from belltone.store.results import ResultStore, store_path
@@ -89,7 +90,8 @@ def speeds(sheet: SheetPath, form: FormatOption = Format.TABLE, output: Output =
         start_workers() as workers,
     ):
         diagram = speed_diagram(source, workers, store, progress)
-    header, rows = sweep_rows(diagram.sweep)
+    found = sweep_table(diagram.sweep, ())
+    header, rows = found.heads, found.texts
     if form is Format.CSV:
         write(as_csv(header, rows), output)
     elif form is Format.JSON:

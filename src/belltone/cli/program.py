@@ -24,7 +24,7 @@ _COMMANDS: Final = {
     "summary": "look:summary",
     "refine": "look:refine_command",
     "modes": "look:modes",
-    "sweep": "tuning:sweep",
+    "sweep": "sweeping:sweep",
     "preload": "loaded:preload_command",
     "speeds": "loaded:speeds",
     "pull": "tuning:pull",

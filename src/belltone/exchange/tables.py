@@ -9,17 +9,12 @@ import math
 from collections.abc import Sequence
 from typing import Any, Final
 
-import numpy as np
-from numpy.typing import NDArray
-
 from belltone.design.values import Design
 from belltone.modes.modeset import Mode, ModeSet
 from belltone.modes.refine import Refinement
 from belltone.sheet.units import format_number
-from belltone.sweep.runner import Sweep
 from belltone.system.contacts import Contact
 from belltone.tune.bands import Standing, stand
-from belltone.tune.clear import BandVisit, ClearInterval
 
 __all__ = [
     "CONTACT_COLUMNS",
@@ -27,18 +22,15 @@ __all__ = [
     "REFINEMENT_COLUMNS",
     "as_csv",
     "as_json",
+    "bands_data",
     "contact_rows",
-    "failure_lines",
     "mode_rows",
     "modes_data",
     "part_rows",
     "percent",
     "refinement_data",
     "refinement_rows",
-    "solved_words",
     "standing_text",
-    "sweep_data",
-    "sweep_rows",
 ]
 
 CONTACT_COLUMNS: Final = ("part", "and part", "meet", "joined")
@@ -148,7 +140,7 @@ def modes_data(modes: ModeSet, design: Design) -> dict[str, Any]:
         "order": modes.discretisation.order,
         "divisions": modes.discretisation.finest,
         "accuracy_asked_relative": design.accuracy,
-        "bands": _bands_data(design),
+        "bands": bands_data(design),
         "knobs": {
             name: {"value": knob.value, "unit": knob.unit} for name, knob in design.knobs.items()
         },
@@ -182,7 +174,8 @@ def _mode_data(mode: Mode, design: Design) -> dict[str, Any]:
     }
 
 
-def _bands_data(design: Design) -> list[dict[str, Any]]:
+def bands_data(design: Design) -> list[dict[str, Any]]:
+    """The excitation bands as plain data for JSON."""
     return [
         {
             "name": band.name,
@@ -245,123 +238,6 @@ def refinement_data(found: Refinement) -> dict[str, Any]:
 def _signed_percent(share: float) -> str:
     size = percent(abs(share))
     return size if size.startswith("below") else ("−" if share < 0 else "+") + size
-
-
-def failure_lines(sweep: Sweep) -> list[str]:
-    """Why points have no answer; neighbours that have buckled in one line."""
-    lines: list[str] = []
-    run: list[float] = []
-    for value in [*map(float, sweep.values), None]:
-        failure = None if value is None else sweep.failures.get(value)
-        if value is not None and failure is not None and failure.buckled:
-            run.append(value)
-            continue
-        if run:
-            ends = sweep.knob.text(run[0], 6)
-            if len(run) > 1:
-                ends += f" to {sweep.knob.text(run[-1], 6)}"
-            lines.append(f"buckled at {ends}")
-            run = []
-        if failure is not None and value is not None:
-            lines.append(f"no answer at {sweep.knob.text(value)}: {failure.detail}")
-    return lines
-
-
-def sweep_rows(sweep: Sweep) -> tuple[tuple[str, ...], list[tuple[str, ...]]]:
-    """Header and one row of text for each point asked for; an empty cell is "not found there".
-
-    Beside where the component buckles stands the last point that has an answer, too.
-    """
-    unit = f" ({sweep.knob.unit})" if sweep.knob.unit else ""
-    header = (
-        f"{sweep.knob.name}{unit}",
-        *(
-            f"branch {number}, {branch.kind} (Hz)"
-            for number, branch in enumerate(sweep.branches, start=1)
-        ),
-    )
-    rows = [
-        (
-            format_number(float(sweep.values[index])),
-            *(_cell(float(branch.frequencies[index])) for branch in sweep.branches),
-        )
-        for index in np.flatnonzero(sweep.asked | _edges(sweep))
-    ]
-    return header, rows
-
-
-def solved_words(sweep: Sweep) -> str:
-    """How many points were solved, and how many are read off a model."""
-    read = int(np.count_nonzero(~sweep.exact))
-    designs = f"{sweep.solutions} design{'s' * (sweep.solutions != 1)} solved"
-    if not read:
-        return designs
-    return f"{designs}, {read} points read off the model they make"
-
-
-def _edges(sweep: Sweep) -> NDArray[np.bool_]:
-    """Points with an answer next to one that has buckled."""
-    failures = (sweep.failures.get(float(value)) for value in sweep.values)
-    buckled = np.array([failure is not None and failure.buckled for failure in failures])
-    beside = np.zeros(len(buckled), dtype=bool)
-    beside[1:] |= buckled[:-1]
-    beside[:-1] |= buckled[1:]
-    return np.asarray(beside & ~buckled)
-
-
-def _cell(frequency: float) -> str:
-    return format_number(frequency) if math.isfinite(frequency) else ""
-
-
-def sweep_data(
-    sweep: Sweep,
-    design: Design,
-    intervals: Sequence[ClearInterval],
-    visits: Sequence[BandVisit],
-) -> dict[str, Any]:
-    """A sweep as plain data for JSON: points, branches, bands, clear intervals."""
-    asked = np.flatnonzero(sweep.asked)
-    return {
-        "knob": {"name": sweep.knob.name, "unit": sweep.knob.unit},
-        "points": [float(sweep.values[index]) for index in asked],
-        "branches": [
-            {
-                "number": number,
-                "kind": branch.kind,
-                "frequency_hz": [
-                    value if math.isfinite(value := float(branch.frequencies[index])) else None
-                    for index in asked
-                ],
-                "lowest_assurance": branch.certainty,
-                "veers_at": list(branch.veers),
-            }
-            for number, branch in enumerate(sweep.branches, start=1)
-        ],
-        "bands": [
-            {
-                **band,
-                "visits": [
-                    {
-                        "branch": visit.branch,
-                        "from": visit.start,
-                        "to": visit.stop,
-                        "margin_only": visit.margin_only,
-                    }
-                    for visit in visits
-                    if visit.band == band["name"]
-                ],
-            }
-            for band in _bands_data(design)
-        ],
-        "solved": [bool(sweep.exact[index]) for index in asked],
-        "solutions": sweep.solutions,
-        "clear_intervals": [{"from": each.start, "to": each.stop} for each in intervals],
-        "worst_error_relative": sweep.worst_error,
-        "failures": [
-            {"value": value, "kind": str(failure.reason), "reason": failure.detail}
-            for value, failure in sorted(sweep.failures.items())
-        ],
-    }
 
 
 def as_json(data: Any) -> str:

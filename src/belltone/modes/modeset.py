@@ -69,7 +69,7 @@ class Spectrum:
     """Frequencies (Hz) of one design, rigid modes first, and what tells modes from each other.
 
     ``errors`` are relative estimates of the frequencies' errors. ``signatures`` (modes, s) are
-    mass-weighted unit vectors, whose products are modal assurances.
+    mass-weighted unit vectors, whose products are modal assurances. ``mass`` (kg) is all there is.
     """
 
     frequencies: Array = field(metadata=BY_MODE)
@@ -77,6 +77,7 @@ class Spectrum:
     rigid_names: tuple[str, ...]
     kinds: tuple[str, ...] = field(metadata=BY_MODE)
     signatures: Array = field(metadata=BY_MODE)
+    mass: float
 
     def __len__(self) -> int:
         return len(self.frequencies)
@@ -119,7 +120,6 @@ class ModeSet(Spectrum):
     discretisation: Discretisation
     unknowns: int
     complete: bool | None
-    mass: float
     part_names: tuple[str, ...]
     part_energies: Array = field(metadata=BY_MODE)
     point_counts: tuple[int, ...]

@@ -24,13 +24,14 @@ class Forms:
     """Stiffness and mass over a basis (r, r), and where gyroscopic forces act ``skew``.
 
     With these, ``speed`` is that of the spin (rad/s), and its square times the mass is in the
-    stiffness, where spin softening has taken it out.
+    stiffness, where spin softening has taken it out. ``total`` is the mass of the design (kg).
     """
 
     stiffness: Array
     mass: Array
     skew: Array | None = None
     speed: float = 0.0
+    total: float = 0.0
 
     def modes(self) -> tuple[Array, NDArray[Any]]:
         """Squares of angular frequencies ascending, and modes in the basis.
@@ -49,7 +50,8 @@ class Forms:
     def turned(self, turn: Array) -> Forms:
         """The same over combinations of the basis."""
         skew = None if self.skew is None else turn.T @ self.skew @ turn
-        return Forms(turn.T @ self.stiffness @ turn, turn.T @ self.mass @ turn, skew, self.speed)
+        stiffness, mass = turn.T @ self.stiffness @ turn, turn.T @ self.mass @ turn
+        return Forms(stiffness, mass, skew, self.speed, self.total)
 
     def with_more(self, across: Forms, own: Forms) -> Forms:
         """The same over more vectors: ``across`` is between these and those, ``own`` over those."""
@@ -61,15 +63,16 @@ class Forms:
             np.block([[self.mass, across.mass], [across.mass.T, own.mass]]),
             skew,
             self.speed,
+            self.total,
         )
 
 
 @dataclass(frozen=True, eq=False)
 class Tables:
-    """Forms at some values of a knob: ``stiffness``, ``mass``, ``skew`` (n, r, r), ``speeds``.
+    """Forms at some values of a knob, ``stiffness``, ``mass``, ``skew`` (n, r, r), and numbers.
 
-    Between them by the barycentric formula of J.-P. Berrut and L. N. Trefethen, SIAM Review 46
-    (2004) 501-517.
+    ``speeds`` and ``totals`` (n,) are as of `Forms`. Between the values by the barycentric formula
+    of J.-P. Berrut and L. N. Trefethen, SIAM Review 46 (2004) 501-517.
     """
 
     places: Array
@@ -77,6 +80,7 @@ class Tables:
     mass: Array
     skew: Array | None
     speeds: Array
+    totals: Array
 
     @classmethod
     def of(cls, places: Sequence[float], forms: Sequence[Forms]) -> Tables:
@@ -88,12 +92,14 @@ class Tables:
             np.array([own.mass for own in forms]),
             np.array(skews) if skews else None,
             np.array([own.speed for own in forms]),
+            np.array([own.total for own in forms]),
         )
 
     def without_last(self) -> Tables:
         """All places but the last."""
         skew = None if self.skew is None else self.skew[:-1]
-        return Tables(self.places[:-1], self.stiffness[:-1], self.mass[:-1], skew, self.speeds[:-1])
+        rest = self.speeds[:-1], self.totals[:-1]
+        return Tables(self.places[:-1], self.stiffness[:-1], self.mass[:-1], skew, *rest)
 
     def at(self, *values: float) -> Forms:
         """The forms at the one value of the knob, between the places."""
@@ -101,10 +107,11 @@ class Tables:
         stiffness, mass = (
             interpolated(self.places, table, value) for table in (self.stiffness, self.mass)
         )
-        if self.skew is None:
-            return Forms(stiffness, mass)
-        skew = interpolated(self.places, self.skew, value)
-        return Forms(stiffness, mass, skew, float(interpolated(self.places, self.speeds, value)))
+        skew = None if self.skew is None else interpolated(self.places, self.skew, value)
+        speed, total = (
+            float(interpolated(self.places, own, value)) for own in (self.speeds, self.totals)
+        )
+        return Forms(stiffness, mass, skew, speed, total)
 
 
 def barycentric(places: Array) -> Array:

@@ -63,7 +63,7 @@ class Grid:
     """Forms between ``low`` and ``high`` (base units) of some knobs, by hierarchical surpluses.
 
     ``orders`` (n, knobs) are the places known; at each ``stiffness``, ``mass``, ``skew`` (n, r, r)
-    and ``speeds`` (n,) are what is added there to what the places before it say.
+    ``speeds`` and ``totals`` (n,) are what is added there to what the places before it say.
     """
 
     low: tuple[float, ...]
@@ -73,6 +73,7 @@ class Grid:
     mass: Array
     skew: Array | None
     speeds: Array
+    totals: Array
 
     @classmethod
     def begun(
@@ -80,8 +81,9 @@ class Grid:
     ) -> Grid:
         """The grid of one place."""
         skew = None if forms.skew is None else forms.skew[None]
-        parts = forms.stiffness[None], forms.mass[None], skew, np.array([forms.speed])
-        return cls(low, high, np.array([orders], np.intp), *parts)
+        parts = forms.stiffness[None], forms.mass[None], skew
+        numbers = np.array([forms.speed]), np.array([forms.total])
+        return cls(low, high, np.array([orders], np.intp), *parts, *numbers)
 
     def with_more(self, orders: Orders, forms: Forms) -> Grid:
         """The grid with one place more."""
@@ -97,6 +99,7 @@ class Grid:
             np.concatenate([self.mass, (forms.mass - foreseen.mass)[None]]),
             skew,
             np.append(self.speeds, forms.speed - foreseen.speed),
+            np.append(self.totals, forms.total - foreseen.total),
         )
 
     def at(self, *values: float) -> Forms:
@@ -109,8 +112,6 @@ class Grid:
         stiffness, mass = (
             np.tensordot(shares, table, axes=1) for table in (self.stiffness, self.mass)
         )
-        if self.skew is None:
-            return Forms(stiffness, mass)
-        return Forms(
-            stiffness, mass, np.tensordot(shares, self.skew, axes=1), float(shares @ self.speeds)
-        )
+        skew = None if self.skew is None else np.tensordot(shares, self.skew, axes=1)
+        speed, total = float(shares @ self.speeds), float(shares @ self.totals)
+        return Forms(stiffness, mass, skew, speed, total)

@@ -92,7 +92,8 @@ class Piece:
     def at(self, place: Place, request: ModeRequest) -> ReducedModes | PointFailure:
         """The modes asked for at a place."""
         try:
-            values, weights = self.tables.at(*place).modes()
+            forms = self.tables.at(*place)
+            values, weights = forms.modes()
         except WhirlError as error:
             return PointFailure(Reason.REFUSED, str(error))
         if len(values) and values[0] <= 0:
@@ -120,6 +121,7 @@ class Piece:
             rigid_names=self.rigid_names,
             kinds=kinds + own,
             signatures=np.concatenate([np.hstack([still, room]), signatures]),
+            mass=forms.total,
             weights=weights,
             waves=(0,) * rigid + waves,
         )

@@ -20,7 +20,7 @@ from belltone.reduce.model import Anchor, Gap, Piece, ReducedModel
 __all__ = ["pack_model", "unpack_model"]
 
 _DISCRETISATION: Final = TypeAdapter(Discretisation)
-_TABLES: Final = ("places", "orders", "stiffness", "mass", "skew", "speeds")
+_TABLES: Final = ("places", "orders", "stiffness", "mass", "skew", "speeds", "totals")
 _ARRAYS: Final = (
     "errors",
     "shapes",

@@ -42,7 +42,7 @@ class Sample:
         system = level.system
         self.place, self.rigid = place, system.rigid
         self._stiffness, self._mass = system.stiffness, system.mass
-        self.speed = 0.0
+        self.speed, self.total = 0.0, float(system.rigid_mass[0, 0])
         self._skew: sparse.csc_matrix | None = None
         if level.whirls:
             self.speed, self._skew = _turning(level)
@@ -75,7 +75,7 @@ class Sample:
         """Stiffness and mass between some vectors and others."""
         stiffness, mass = (first.T @ (matrix @ second) for matrix in self._products)
         skew = None if self._skew is None else first.T @ np.asarray(self._skew @ second)
-        return Forms(stiffness, mass, skew, self.speed)
+        return Forms(stiffness, mass, skew, self.speed, self.total)
 
     def projected(self, reduced: Array) -> Forms:
         """Stiffness and mass over some vectors."""
@@ -86,6 +86,7 @@ class Sample:
             0.5 * (found.mass + found.mass.T),
             skew,
             self.speed,
+            self.total,
         )
 
     def judged(self, vectors: NDArray[Any], values: Array, count: int) -> Judged:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 from dataclasses import dataclass
 from typing import Final
@@ -47,12 +48,18 @@ def default_plan(knob: KnobValue, points: int = 33) -> SweepPlan:
 
 
 def parse_plan(text: str, design: Design) -> SweepPlan:
-    """Read ``KNOB=START:STOP:POINTS`` (``wall=2 mm:6 mm:41``); raises `PlanError`."""
-    matched = re.fullmatch(r"\s*(\w+)\s*=\s*([^:]+):([^:]+):\s*([^:]+?)\s*", text)
-    if matched is None:
-        raise PlanError(f"“{text}” is not KNOB=START:STOP:POINTS, such as “wall=2 mm:6 mm:41”")
-    name, start_text, stop_text, count_text = matched.groups()
+    """Read ``KNOB=START:STOP:POINTS`` or ``KNOB=VALUE, VALUE, …``; raises `PlanError`."""
+    name, sign, values_text = (part.strip() for part in text.partition("="))
+    parts = [part.strip() for part in values_text.split(":")]
+    if not sign or not re.fullmatch(r"\w+", name) or not all(parts) or len(parts) not in (1, 3):
+        raise PlanError(
+            f"“{text}” is neither KNOB=START:STOP:POINTS, such as “wall=2 mm:6 mm:41”, nor "
+            "KNOB=VALUE, VALUE, such as “wall=2 mm, 3 mm, 5 mm”"
+        )
     knob = turnable(design, name)
+    if len(parts) == 1:
+        return SweepPlan(name, _listed(knob, values_text))
+    start_text, stop_text, count_text = parts
     if not count_text.isdigit() or not 2 <= int(count_text) <= MOST_POINTS:
         raise PlanError(f"“{count_text}” is not a number of points from 2 to {MOST_POINTS}")
     start, stop = read_knob_value(knob, start_text), read_knob_value(knob, stop_text)
@@ -60,6 +67,21 @@ def parse_plan(text: str, design: Design) -> SweepPlan:
         raise PlanError(f"the sweep of “{name}” must end above its start")
     values = np.linspace(start, stop, int(count_text))
     return SweepPlan(name, tuple(float(value) for value in values))
+
+
+def _listed(knob: KnobValue, text: str) -> tuple[float, ...]:
+    found = [read_knob_value(knob, part) for part in text.split(",")]
+    for before, after in itertools.pairwise(found):
+        if not before < after:
+            raise PlanError(
+                f"values of “{knob.name}” must ascend, and {knob.text(after)} stands behind "
+                f"{knob.text(before)}"
+            )
+    if len(found) < 2:
+        raise PlanError(f"a sweep of “{knob.name}” needs two values or more, and has one")
+    if len(found) > MOST_POINTS:
+        raise PlanError(f"{len(found)} values of “{knob.name}” are more than {MOST_POINTS}")
+    return tuple(found)
 
 
 def turnable(design: Design, name: str) -> KnobValue:

@@ -5,8 +5,7 @@ from __future__ import annotations
 import contextlib
 import itertools
 from collections.abc import Collection, Iterable, Mapping, Sequence
-from concurrent.futures import FIRST_COMPLETED, Executor, Future, wait
-from concurrent.futures.process import BrokenProcessPool
+from concurrent.futures import Executor
 from dataclasses import dataclass, replace
 from typing import Final
 
@@ -14,26 +13,26 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.design.values import Design, KnobValue
-from belltone.errors import UserError
 from belltone.mesh.discretisation import Discretisation, fine_enough
 from belltone.modes.failure import PointFailure
-from belltone.modes.level import planned
-from belltone.modes.modeset import ModeSet, Spectrum
+from belltone.modes.modeset import Spectrum
 from belltone.modes.pairing import pair
 from belltone.modes.solve import ModeRequest, request_for
 from belltone.progress import Progress
-from belltone.reading.family import DesignFamily, evaluate
+from belltone.reading.family import evaluate
 from belltone.reduce.designs import UnmodelledError
 from belltone.reduce.model import ReducedModel
 from belltone.sheet.document import Sheet
-from belltone.store.results import ResultStore, result_key
+from belltone.store.results import ResultStore
 from belltone.sweep.branches import LOST, Branch, follow, poor_steps, with_errors
+from belltone.sweep.common import chosen_at, one_for_all
 from belltone.sweep.models import model_of
 from belltone.sweep.plan import SweepPlan, turnable
-from belltone.sweep.pool import LOST_WORKER, POLL_SECONDS, SweepError, results_of
-from belltone.sweep.work import choose_at, solve_point
+from belltone.sweep.points import Point, Points
+from belltone.sweep.pool import SweepError, results_of
+from belltone.sweep.work import solve_point
 
-__all__ = ["Sweep", "frequency_near", "is_wanted", "run_sweep"]
+__all__ = ["Sweep", "frequency_near", "is_wanted", "run_sweep", "without_errors"]
 
 Array = NDArray[np.float64]
 
@@ -103,7 +102,7 @@ def run_sweep(
     solver.solve(first, looked_at)
     middle = plan.values[len(plan.values) // 2]
     if solver.too_coarse(middle):
-        more, _ = _chosen(sheet, knob, [middle], request, workers, progress)
+        more, _ = chosen_at(sheet, [knob.turned(middle)], request, workers, progress)
         finer = fine_enough([discretisation, *more, discretisation])
         if finer != discretisation:
             discretisation = finer
@@ -223,27 +222,6 @@ def _looked_at(values: Sequence[float]) -> set[float]:
     return {values[round(share * last)] for share in _LOOKED_AT}
 
 
-def _chosen(
-    sheet: Sheet,
-    knob: KnobValue,
-    values: Sequence[float],
-    request: ModeRequest,
-    workers: Executor,
-    progress: Progress,
-) -> tuple[list[Discretisation], str]:
-    """The discretisations some values need, and why one of them has none."""
-    found = results_of(
-        [
-            workers.submit(choose_at, sheet.text, knob.turned(value), request, sheet.folder)
-            for value in values
-        ],
-        progress,
-    )
-    failures = [each for each in found if isinstance(each, PointFailure)]
-    chosen = [each for each in found if not isinstance(each, PointFailure)]
-    return chosen, failures[0].detail if failures else ""
-
-
 def _hardest(
     sheet: Sheet,
     knob: KnobValue,
@@ -252,58 +230,57 @@ def _hardest(
     workers: Executor,
     progress: Progress,
 ) -> Discretisation:
-    """One discretisation for the whole sweep, fine enough for its ends.
-
-    Surfaces are cut as in the middle; whether it will do there is told by the error found.
-    """
-    middle = plan.values[len(plan.values) // 2]
-    ends = sorted({plan.values[0], plan.values[-1]})
-    chosen, reason = _chosen(sheet, knob, ends, request, workers, progress)
-    if len(chosen) < len(ends):
-        more, _ = _chosen(sheet, knob, [middle], request, workers, progress)
-        chosen += more
-    if not chosen:
-        raise SweepError(f"the sweep has no answer at its ends or its middle: {reason}")
-    cut = Discretisation(1, 1)
-    with contextlib.suppress(UserError):
-        cut = planned(DesignFamily(sheet).at(knob.turned(middle)), cut)
-        chosen.insert(len(chosen) // 2, cut)
-    return fine_enough(chosen)
+    """One discretisation for the whole sweep, fine enough for its ends."""
+    ends = [knob.turned(value) for value in sorted({plan.values[0], plan.values[-1]})]
+    middle = knob.turned(plan.values[len(plan.values) // 2])
+    return one_for_all(sheet, ends, middle, request, workers, progress)
 
 
-@dataclass
 class _PointSolver:
-    """Solves points in the workers and keeps each as it finishes; lives for one sweep."""
+    """Answers points of one sweep by its model or its workers; lives for that sweep."""
 
-    sheet: Sheet
-    knob: KnobValue
-    request: ModeRequest
-    discretisation: Discretisation
-    workers: Executor
-    store: ResultStore | None
-    progress: Progress
-
-    def __post_init__(self) -> None:
-        self.answers: dict[float, Spectrum | PointFailure] = {}
+    def __init__(
+        self,
+        sheet: Sheet,
+        knob: KnobValue,
+        request: ModeRequest,
+        discretisation: Discretisation,
+        workers: Executor,
+        store: ResultStore | None,
+        progress: Progress,
+    ) -> None:
+        self._sheet, self._knob, self._request = sheet, knob, request
+        self._discretisation = discretisation
+        self._store, self._progress = store, progress
+        self._points: Points[float] = Points(workers, store, progress)
         self.modelled: dict[float, Array] = {}  # errors of the model, where it answered
-        self.solutions = 0
         self._model: ReducedModel | None = None
+
+    @property
+    def answers(self) -> Mapping[float, Spectrum | PointFailure]:
+        """What is known, by the knob's value."""
+        return self._points.answers
+
+    @property
+    def solutions(self) -> int:
+        """How many designs were solved."""
+        return self._points.solutions + (0 if self._model is None else self._model.solutions)
 
     def too_coarse(self, value: float) -> bool:
         """Whether the error told at a value is more than was asked for."""
         found = self.answers.get(value)
         if not isinstance(found, Spectrum):
             return False
-        wanted = found.errors[: found.rigid_count + self.request.count]
-        return bool(np.any(wanted > self.request.accuracy))
+        wanted = found.errors[: found.rigid_count + self._request.count]
+        return bool(np.any(wanted > self._request.accuracy))
 
     def model_within(self, bound: float, values: Sequence[float]) -> None:
         """Have a model answer from now on, where it is within the bound and no value is known."""
-        ends = (values[0] * self.knob.scale, values[-1] * self.knob.scale)
-        parts = (self.sheet, {self.knob.name: ends}, self.request, self.discretisation, bound)
+        knob = self._knob
+        ends = {knob.name: (values[0] * knob.scale, values[-1] * knob.scale)}
+        parts = (self._sheet, ends, self._request, self._discretisation, bound)
         with contextlib.suppress(UnmodelledError):
-            self._model = model_of(*parts, self.store, self.progress)
-            self.solutions += self._model.solutions
+            self._model = model_of(*parts, self._store, self._progress)
 
     def with_model_errors(
         self, values: Sequence[float], sets: Sequence[Spectrum | None]
@@ -320,56 +297,27 @@ class _PointSolver:
         """Whether the model answers a value."""
         if self._model is None:
             return False
-        found = self._model.at(value * self.knob.scale)
+        found = self._model.at(value * self._knob.scale)
         if found is None or isinstance(found, PointFailure):
             return False  # failures are told by the exact solution
         self.modelled[value] = found.errors
-        unknown = np.where(np.arange(len(found)) < found.rigid_count, 0.0, np.nan)
-        self.answers[value] = replace(found, errors=unknown)
+        self._points.answers[value] = without_errors(found)
         return True
 
     def solve(self, values: Iterable[float], looked_at: Collection[float] = ()) -> None:
-        """Solve the values not known yet, and tell the errors at some."""
-        pending: dict[Future[ModeSet | PointFailure], float] = {}
-        total = len(self.answers)
-        try:
-            for value in values:
-                if value in self.answers or self._from_model(value):
-                    continue
-                total += 1
-                stored = self.store.get(self._key(value)) if self.store is not None else None
-                told = value in looked_at
-                if stored is not None and not (told and np.isnan(stored.errors).any()):
-                    self.answers[value] = stored
-                    continue
-                future = self.workers.submit(
-                    solve_point,
-                    self.sheet.text,
-                    self.knob.turned(value),
-                    self.request,
-                    self.discretisation,
-                    self.sheet.folder,
-                    told,
-                )
-                pending[future] = value
-            self.progress.report(len(self.answers), total, "sweep")
-            while pending:
-                done, _ = wait(pending, timeout=POLL_SECONDS, return_when=FIRST_COMPLETED)
-                for future in done:
-                    self._keep(pending.pop(future), future.result())
-                self.progress.report(len(self.answers), total, "sweep")
-        except BrokenProcessPool as error:
-            raise SweepError(LOST_WORKER) from error
-        finally:
-            for future in pending:
-                future.cancel()
+        """Answer the values not known yet, and tell the errors at some."""
+        lacking = [value for value in values if value not in self.answers]
+        asked = {value: self._point(value) for value in lacking if not self._from_model(value)}
+        self._points.solve(asked, looked_at)
 
-    def _keep(self, value: float, answer: ModeSet | PointFailure) -> None:
-        self.solutions += 1
-        self.answers[value] = answer
-        if self.store is not None and not isinstance(answer, PointFailure):
-            self.store.put(self._key(value), answer)
+    def _point(self, value: float) -> Point:
+        knob = self._knob
+        settings = {knob.name: knob.exact_text(value)}
+        parts = knob.turned(value), settings, self._request, self._discretisation
+        return Point(self._sheet, *parts)
 
-    def _key(self, value: float) -> str:
-        settings = {self.knob.name: self.knob.exact_text(value)}
-        return result_key(self.sheet, settings, self.request, self.discretisation)
+
+def without_errors(found: Spectrum) -> Spectrum:
+    """The same with errors that are still to be told."""
+    unknown = np.where(np.arange(len(found)) < found.rigid_count, 0.0, np.nan)
+    return replace(found, errors=unknown)

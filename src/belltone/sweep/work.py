@@ -35,16 +35,17 @@ def solve_point(
     text: str,
     turned: Mapping[str, float],
     request: ModeRequest,
-    discretisation: Discretisation,
+    discretisation: Discretisation | None,
     folder: Path | None = None,
     told: bool = False,
 ) -> ModeSet | PointFailure:
     """Solve a sheet with knobs turned to numbers in base units, or say why it has no answer.
 
-    Errors are no numbers where they are not to be ``told``. A process begins from the point it
+    Without a discretisation one is found by the accuracy asked for. Errors are no numbers where
+    they are not to be ``told`` at one given. A process begins from the point it
     solved before, which is never far.
     """
-    near = _LAST.get((text, discretisation))
+    near = None if discretisation is None else _LAST.get((text, discretisation))
     try:
         design = _family(text, folder).at(turned)
         found = solve(design, request, discretisation, told=told, near=near)

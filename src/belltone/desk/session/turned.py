@@ -124,6 +124,7 @@ def _by_model(
         waves=found.waves[: rigid + count] if any(found.waves) else old.picked(rows).waves,
         frequencies=found.frequencies[: rigid + count],
         errors=errors,
+        mass=found.mass,
         kinds=found.kinds[: rigid + count],
         signatures=known_as,
         shapes=np.asarray(scaled.real),
