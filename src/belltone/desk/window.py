@@ -30,6 +30,7 @@ from belltone.desk.cards.parts_card import PartsCard
 from belltone.desk.cards.preload_card import PreloadCard
 from belltone.desk.cards.site_cards import HeldCard, HungCard
 from belltone.desk.changed_file import ChangedFileDialog, Decision
+from belltone.desk.charts.plane_view import PlaneView
 from belltone.desk.charts.ruler import Ruler
 from belltone.desk.charts.speed_view import SpeedView
 from belltone.desk.charts.sweep_map import SweepMap
@@ -88,6 +89,7 @@ class MainWindow(QMainWindow):
         self._leaving = False
         self.table: ModeTable | None = None
         self.speeds: SpeedView | None = None
+        self.plane: PlaneView | None = None
         self.verdict = VerdictBar(session, self._palette)
         self.shape = ShapeView(session, self._palette)
         self.map = SweepMap(session, self._palette)
@@ -234,6 +236,7 @@ class MainWindow(QMainWindow):
         shown.setText("&Show")
         view.addSeparator()
         self._action(view, "Run or stop the &sweep", QKeySequence("Ctrl+R"), self.map.run_or_stop)
+        self._action(view, "T&wo knobs", QKeySequence("Ctrl+2"), self.show_plane)
         self._action(view, "Speed dia&gram", QKeySequence("Ctrl+D"), self.show_speeds)
         self._action(
             view,
@@ -487,6 +490,15 @@ class MainWindow(QMainWindow):
         self.table.show()
         self.table.raise_()
         self.table.activateWindow()
+
+    def show_plane(self) -> None:
+        """Show the map of two knobs beside this window."""
+        if self.plane is None:
+            self.plane = PlaneView(self.session, self._palette, self)
+        self.plane.set_palette(self._palette)
+        self.plane.show()
+        self.plane.raise_()
+        self.plane.activateWindow()
 
     def show_speeds(self) -> None:
         """Show the speed diagram beside this window."""

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Final
 
@@ -25,9 +25,19 @@ from belltone.store.results import ResultStore, result_key, store_path
 from belltone.sweep.engine import Answered
 from belltone.sweep.models import model_of
 from belltone.system.contacts import Contact, contacts
+from belltone.system.threads import numpy_threads
+from belltone.tune.plane import Plane, planes
 from belltone.tune.pull import Pull, pulls
 
-__all__ = ["FoundModes", "find_contacts", "find_model", "find_modes", "find_pulls"]
+__all__ = [
+    "FoundModes",
+    "FoundPlane",
+    "find_contacts",
+    "find_model",
+    "find_modes",
+    "find_plane",
+    "find_pulls",
+]
 
 _MORE: Final = 4  # modes beyond those asked for, so that branches may change places
 
@@ -126,3 +136,40 @@ def find_model(
     request = request_for(design, _MORE)
     with ResultStore(store_path(path)) as store:
         return model_of(sheet, ends, request, discretisation, bound, store, progress)
+
+
+@dataclass(frozen=True)
+class FoundPlane:
+    """Two knobs over their ranges, and the model they are read off."""
+
+    plane: Plane
+    model: ReducedModel
+
+
+def find_plane(
+    text: str,
+    folder: Path | None,
+    path: Path | None,
+    ends: Mapping[str, tuple[float, float]],
+    discretisation: Discretisation,
+    bound: float,
+    *,
+    progress: Progress,
+) -> FoundPlane:
+    """The plane of two knobs of a sheet (ends in base units); what is known is shown as it comes.
+
+    While the model is made, coarsely for each of its pieces, then finer and finer.
+    """
+
+    def look(model: ReducedModel) -> None:
+        for plane in planes(model, progress, coarse_only=True):
+            progress.show(FoundPlane(plane, model))
+
+    watching = replace(progress, viewer=look)
+    model = find_model(text, folder, path, ends, discretisation, bound, progress=watching)
+    with numpy_threads(many=False):
+        for plane in planes(model, progress):
+            found = FoundPlane(plane, model)
+            if not plane.whole:
+                progress.show(found)
+    return found

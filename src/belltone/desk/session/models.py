@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Final, Protocol
@@ -18,7 +18,7 @@ from belltone.reduce.model import Line, ReducedModel
 from belltone.sheet.document import Sheet
 from belltone.store.failures import error_words
 from belltone.sweep.engine import Questions
-from belltone.tune.questions import find_model
+from belltone.tune.questions import FoundPlane, find_model, find_plane
 
 __all__ = ["Models"]
 
@@ -26,6 +26,7 @@ _REST_MS: Final = 400  # models wait until hands and numbers have come to rest
 _BESIDE: Final = 0.15  # of a knob's value; so far to both sides all knobs are modelled at once
 _INNER: Final = 0.6  # of the way from the middle of such a model to its ends; beyond, a new one
 _MOST_KNOBS: Final = 4  # in one model
+_PLANE: Final = "two knobs"  # no knob can have such a name
 
 
 class Modelled(Protocol):
@@ -121,17 +122,61 @@ class Models(QObject):
 
     def about(self, knob: str) -> Line | None:
         """What the model of all knobs knows of one, where the others stand within it."""
-        kept = self._kept.get("")
-        if kept is None or kept.model is None or knob not in kept.model.knobs:
-            return None
-        model = kept.model
-        if kept.rest != self._rest(model.knobs):
-            return None
-        stand = {name: self._session.written.knobs[name].base for name in model.knobs}
-        for name, low, high in zip(model.knobs, model.low, model.high, strict=True):
-            if name != knob and not low <= stand[name] <= high:
-                return None
-        return model.along(knob, stand)
+        for name in (_PLANE, ""):
+            kept = self._kept.get(name)
+            if kept is None or kept.model is None or knob not in kept.model.knobs:
+                continue
+            model = kept.model
+            if kept.rest == self._rest(model.knobs) and self._stands_within(model, knob):
+                stand = {each: self._session.written.knobs[each].base for each in model.knobs}
+                return model.along(knob, stand)
+        return None
+
+    def _stands_within(self, model: ReducedModel, knob: str) -> bool:
+        """Whether all knobs of a model but one stand where it knows them."""
+        knobs = self._session.written.knobs
+        return all(
+            name == knob or low <= knobs[name].base <= high
+            for name, low, high in zip(model.knobs, model.low, model.high, strict=True)
+        )
+
+    def find_plane(
+        self,
+        knobs: tuple[str, str],
+        look: Callable[[FoundPlane], None],
+        finish: Callable[[FoundPlane], None],
+        fail: Callable[[Exception], None],
+    ) -> None:
+        """Have two knobs looked at over their ranges, before any other model is made.
+
+        Both are then known to each other, wherever the other stands.
+        """
+        session, answer = self._session, self._session.answer
+        if answer is None:
+            return
+        self._stop()
+        self._timer.stop()
+        known = session.written.knobs
+        ends = {name: _whole(known[name]) for name in knobs}
+        rest, shape = self._rest(knobs), self._shape()
+        sheet, engine, bound = session.sheet, self._engine, self.bound
+        level = answer.modes.discretisation
+        place = (sheet.text, sheet.folder, session.path, ends, level, bound)
+
+        def work(progress: Progress) -> FoundPlane:
+            found: FoundPlane = engine.ask(find_plane, *place, progress=progress)
+            return found
+
+        def done(found: FoundPlane) -> None:
+            self._kept[_PLANE] = _Kept(rest, shape, found.model)
+            finish(found)
+            self._timer.start()
+
+        def failed(error: Exception) -> None:
+            fail(error)
+            self._timer.start()
+
+        session.jobs.start("plane", work, done, failed, look)
 
     def refusal(self, knob: str) -> str:
         """Why there is no model of a knob, if that is known."""
@@ -190,8 +235,7 @@ class Models(QObject):
         ]
         for name in names:
             if not self.stands(name):
-                low, high = (end * knobs[name].scale for end in knobs[name].range)
-                yield _Wanted(name, {name: (low, high)}, self._rest([name]))
+                yield _Wanted(name, {name: _whole(knobs[name])}, self._rest([name]))
         several = [name for name in names if not self._kept[name].refusal][:_MOST_KNOBS]
         if len(several) > 1 and not self._covers(several):
             ends = {name: _about(knobs[name]) for name in several}
@@ -218,6 +262,8 @@ class Models(QObject):
         session, answer = self._session, self._session.answer
         if self._making is not None or answer is None or session.turning is not None:
             return
+        if session.jobs.state("plane") is not None:
+            return  # goes first
         if not (answer.final or answer.source):
             return  # its discretisation is not the one to be kept
         if answer.sheet.text != session.sheet.text:
@@ -256,8 +302,14 @@ class Models(QObject):
             self.changed.emit(name)
 
 
+def _whole(knob: KnobValue) -> tuple[float, float]:
+    """The range of a knob in base units."""
+    low, high = (end * knob.scale for end in knob.range)
+    return low, high
+
+
 def _about(knob: KnobValue) -> tuple[float, float]:
     """From where to where all knobs are modelled at once, within the range of each."""
-    low, high = (end * knob.scale for end in knob.range)
+    low, high = _whole(knob)
     reach = _BESIDE * (abs(knob.base) or high - low)
     return max(low, knob.base - reach), min(high, knob.base + reach)
