@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QScrollArea
 
 from belltone.desk.app import draw_picture, wait_for
 from belltone.desk.starts import StartDialog
-from belltone.desk.window import NEW_SHEET, MainWindow
+from belltone.desk.window import MainWindow
 from belltone.drawing.colours import LIGHT
 from belltone.drawing.shown import Shown
 from belltone.sheet.demo import demo_sheet
@@ -116,6 +116,15 @@ def over_speed(window: MainWindow) -> None:
     wait_for(lambda: speeds.diagram is not None)
 
 
+def two_knobs(window: MainWindow) -> None:
+    """Draw the map of the wall and the place of the second post."""
+    window.show_plane()
+    plane = window.plane
+    assert plane is not None
+    plane.run_or_stop()
+    wait_for(lambda: plane.found is not None and plane.found.plane.whole)
+
+
 def all_modes(window: MainWindow) -> None:
     """Open the table of modes."""
     window.show_table()
@@ -128,15 +137,13 @@ def main() -> int:
         # A copy, so that results are not kept beside the demo.
         rail = Path(folder) / "infeed_rail.toml"
         rail.write_text(demo_sheet().read_text(encoding="utf-8"), encoding="utf-8")
-        bar = Path(folder) / "starwheel_arm.toml"
-        bar.write_text(NEW_SHEET, encoding="utf-8")
         draw_picture(rail, FOLDER / "window.png")
         draw_picture(rail, FOLDER / "tuned.png", tuned)
         draw_picture(rail, FOLDER / "sweep.png", other_knob)
         draw_picture(rail, FOLDER / "night.png", by_night)
         draw_picture(rail, FOLDER / "wrong_entry.png", wrong_entry)
         draw_picture(rail, FOLDER / "table.png", all_modes)
-        draw_picture(bar, FOLDER / "new_sheet.png")
+        draw_picture(rail, FOLDER / "plane.png", two_knobs, sweep=False)
         for name, picture, prepare in (
             ("pump_cover", "plate", four_panes),
             ("rinsing_bell", "bell", by_energy),

@@ -186,8 +186,8 @@ def draw_picture(
 ) -> None:
     """Open a sheet in the real window, sweep its first knob, and write the window as a PNG.
 
-    Without ``sweep`` the knob is left alone. ``prepare`` may do more by hand first; a table
-    or speed diagram it opens is what is drawn. An ``early`` picture is taken at the first look.
+    Without ``sweep`` the knob is left alone. ``prepare`` may do more by hand first; a table,
+    map or speed diagram it opens is what is drawn. An ``early`` picture is taken at the first look.
     """
     make_application()
     session = Session(read_sheet(path), path, Journal())
@@ -210,7 +210,7 @@ def draw_picture(
         if not early:
             wait_for(lambda: window.map.settled)
         wait_for(lambda: False, 0.5)  # the smoothed picture follows a moment after the last move
-        shown = window.table or window.speeds or window
+        shown = window.table or window.speeds or window.plane or window
         if not shown.grab().save(str(picture)):
             raise OSError(None, "the picture cannot be written", str(picture))
     finally:

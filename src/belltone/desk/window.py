@@ -538,7 +538,7 @@ class MainWindow(QMainWindow):
             "Ruler: click a peg or use the left and right arrows; drag a peg to where the mode "
             "should be.\n\n"
             "Sweep map: drag the cursor to turn the knob; click a branch to choose it; Ctrl+R "
-            "runs or stops the sweep.\n\n"
+            "runs or stops the sweep; Ctrl+2 shows the map of two knobs.\n\n"
             "Ctrl+T shows all modes in a table; Ctrl+C there copies it.\n\n"
             "Ctrl+B shows the chosen mode with and without the preload side by side; Ctrl+D the "
             "speed diagram of what spins.\n\n"

@@ -106,7 +106,7 @@ class PlaneView(QWidget):
             axis.setTextPen(palette.ink)
             axis.enableAutoSIPrefix(False)
         for line in self._lines:
-            line.setPen(pg.mkPen(palette.live, width=1.6))
+            line.setPen(pg.mkPen(palette.live, width=2))
         self.show_plane()
 
     # -- asking ---------------------------------------------------------------------------------
