@@ -25,8 +25,8 @@ def test_a_knob_at_zero_needs_a_range(rail: Sheet) -> None:
 @pytest.mark.parametrize(
     ("text", "says"),
     [
-        ("wall", "is not KNOB=START:STOP:POINTS"),
-        ("wall=2 mm:6 mm", "is not KNOB=START:STOP:POINTS"),
+        ("wall", "is neither KNOB=START:STOP:POINTS"),
+        ("wall=2 mm:6 mm", "is neither KNOB=START:STOP:POINTS"),
         ("wal=2 mm:6 mm:5", "no knob “wal”"),
         ("wall=2:6 mm:5", "“2” has no unit; a value for “wall” is needed: “2 mm”"),
         ("wall=2 kg:6 mm:5", "this is a mass, where a value for “wall”"),

@@ -22,6 +22,7 @@ from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.store.results import ResultStore
 from belltone.sweep.branches import Branch
+from belltone.sweep.meetings import meetings
 from belltone.sweep.plan import SweepPlan, default_plan
 from belltone.sweep.pool import SweepError, start_workers
 from belltone.sweep.runner import frequency_near, run_sweep
@@ -99,6 +100,11 @@ def test_the_crossing_is_where_theory_puts_it(workers: ProcessPoolExecutor) -> N
     grid = np.linspace(7.5, 8.4, 9001)
     crossing = grid[np.argmin(np.abs(curves[0](grid) - curves[1](grid)))]
     assert crossing == pytest.approx(7.926731, abs=2e-3)
+    numbers = {sweep.branches.index(edge) + 1, sweep.branches.index(flap) + 1}
+    (met,) = [own for own in meetings(sweep) if {own.first, own.second} == numbers]
+    assert met.crosses
+    assert met.value == pytest.approx(7.926731, abs=2e-3)
+    assert met.frequency == pytest.approx(161.79, abs=0.1)
 
 
 def test_an_exact_crossing_keeps_each_shape(workers: ProcessPoolExecutor) -> None:
@@ -125,6 +131,11 @@ def test_a_veering_is_looked_at_closely(workers: ProcessPoolExecutor) -> None:
     gap = coupled[0].frequencies - coupled[1].frequencies
     assert np.all(gap > 0.3) or np.all(gap < -0.3)
     assert min(branch.certainty for branch in coupled) > 0.5
+    numbers = {sweep.branches.index(branch) + 1 for branch in coupled}
+    (met,) = [own for own in meetings(sweep) if {own.first, own.second} == numbers]
+    assert not met.crosses
+    assert met.value == pytest.approx(0.12, abs=0.01)
+    assert met.closeness == pytest.approx(np.abs(gap).min() / met.frequency, rel=0.05)
 
 
 def test_a_veering_narrower_than_the_steps_is_a_crossing(workers: ProcessPoolExecutor) -> None:

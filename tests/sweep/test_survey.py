@@ -61,7 +61,7 @@ def test_a_loop_that_does_not_close_is_about_a_design_with_two_equal_modes(
         found = solve(family.at(turned), crossed.request, crossed.discretisation, told=False)
         return np.diff(np.log(found.modes.flexible[:8]))
 
-    for loop in crossed.loops:
+    for loop in crossed.loops[::3]:
         corners = np.array([crossed.plan.rows[row] for row in loop])
         low, high = corners.min(axis=0), corners.max(axis=0)
         swapping = int(np.min([gaps(corner) for corner in corners], axis=0).argmin())
@@ -72,7 +72,7 @@ def test_a_loop_that_does_not_close_is_about_a_design_with_two_equal_modes(
             0.5 * (low + high),
             bounds=bounds,
             method="Nelder-Mead",
-            options={"xatol": 1e-3, "fatol": 1e-6, "maxiter": 80},
+            options={"xatol": 1e-3, "fatol": 1e-6, "maxiter": 60},
         )
         assert least.fun < 3e-3
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+from concurrent.futures import Executor
 from enum import StrEnum
 from pathlib import Path
 from typing import Annotated
@@ -19,6 +21,7 @@ from belltone.exchange.sweep_tables import (
     best_row,
     failure_lines,
     margins_of,
+    meeting_lines,
     survey_data,
     survey_table,
     sweep_data,
@@ -31,6 +34,7 @@ from belltone.files import write_bytes
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.store.results import ResultStore, store_path
+from belltone.sweep.cluster import cluster_workers
 from belltone.sweep.plan import PlanError, SweepPlan, parse_plan
 from belltone.sweep.pool import start_workers
 from belltone.sweep.runner import run_sweep
@@ -96,6 +100,14 @@ def sweep(
             "--workers", metavar="N", min=1, max=_MOST_WORKERS, help="Processes that solve points."
         ),
     ] = None,
+    scheduler: Annotated[
+        str | None,
+        typer.Option(
+            "--scheduler",
+            metavar="ADDRESS",
+            help="Have the workers of a dask scheduler solve points, such as “tcp://host:8786”.",
+        ),
+    ] = None,
     form: Annotated[
         SweepFormat, typer.Option("--format", help="How to write the result.")
     ] = SweepFormat.TABLE,
@@ -123,7 +135,7 @@ def sweep(
     with (
         ResultStore(store_path(sheet), note) as store,
         progress_shown(f"sweep of {shown}") as progress,
-        start_workers(workers) as pool,
+        _workers(source, workers, scheduler) as pool,
     ):
         if isinstance(plan, Plan):
             found = run_survey(source, plan, pool, store, progress, bound)
@@ -142,6 +154,7 @@ def sweep(
             f"branch {visit.branch} stands {how} “{visit.band}” from "
             f"{done.knob.text(visit.start, 4)} to {done.knob.text(visit.stop, 4)}"
         )
+    lines += meeting_lines(done)
     clear = ", ".join(
         f"{done.knob.text(each.start, 5)} to {done.knob.text(each.stop, 5)}" for each in intervals
     )
@@ -150,6 +163,17 @@ def sweep(
     lines.append(f"largest error of any frequency: {percent(done.worst_error)}")
     lines.append(sweep_words(done.solutions, done.exact))
     _write(sweep_table(done, told), [*lines, *failure_lines(done)], form, output)
+
+
+def _workers(
+    source: Sheet, count: int | None, scheduler: str | None
+) -> contextlib.AbstractContextManager[Executor]:
+    """Who solves the points."""
+    if scheduler is None:
+        return start_workers(count)
+    if count is not None:
+        raise PlanError("“--workers” are processes here; of a scheduler all workers are taken")
+    return cluster_workers(scheduler, source)
 
 
 def _plan(

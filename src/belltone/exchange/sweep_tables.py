@@ -11,10 +11,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.design.values import Design
-from belltone.exchange.tables import bands_data
+from belltone.exchange.tables import bands_data, percent
 from belltone.modes.modeset import Spectrum
 from belltone.reading.family import DesignFamily
 from belltone.sheet.units import format_number
+from belltone.sweep.meetings import meetings
 from belltone.sweep.runner import Sweep
 from belltone.sweep.survey import Survey
 from belltone.tune.clear import BandVisit, ClearInterval
@@ -26,6 +27,7 @@ __all__ = [
     "best_row",
     "failure_lines",
     "margins_of",
+    "meeting_lines",
     "survey_data",
     "survey_table",
     "sweep_data",
@@ -115,6 +117,16 @@ def sweep_words(solutions: int, exact: NDArray[np.bool_]) -> str:
     return f"{designs}, {read} points read off the model they make"
 
 
+def meeting_lines(sweep: Sweep) -> list[str]:
+    """Where branches cross and veer, in words."""
+    return [
+        f"branches {each.first} and {each.second} "
+        + ("cross" if each.crosses else f"veer, {percent(each.closeness)} apart,")
+        + f" at {sweep.knob.text(each.value, 4)}, {format_number(each.frequency, 4)} Hz"
+        for each in meetings(sweep)
+    ]
+
+
 def failure_lines(sweep: Sweep) -> list[str]:
     """Why points have no answer; neighbours that have buckled in one line."""
     lines: list[str] = []
@@ -187,6 +199,15 @@ def sweep_data(
                 "values": [_number(row[at]) for row in rows],
             }
             for at, column in enumerate(told)
+        ],
+        "meetings": [
+            {
+                "value": each.value,
+                "frequency_hz": each.frequency,
+                "branches": [each.first, each.second],
+                "closeness_relative": each.closeness,
+            }
+            for each in meetings(sweep)
         ],
         "solved": [bool(sweep.exact[index]) for index in asked],
         "solutions": sweep.solutions,

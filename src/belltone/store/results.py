@@ -33,7 +33,7 @@ from belltone.reduce.model import ReducedModel
 from belltone.reduce.packing import pack_model, unpack_model
 from belltone.sheet.document import Sheet
 
-__all__ = ["ResultStore", "model_key", "result_key", "store_path"]
+__all__ = ["ResultStore", "method_version", "model_key", "result_key", "store_path"]
 
 Kept = TypeVar("Kept")
 
@@ -84,6 +84,11 @@ def model_key(
     rest = sheet.answer_hash(dict.fromkeys(ends, ""))
     parts = (_METHOD, rest, request.key, repr(discretisation), told)
     return hashlib.sha256("\n".join(map(str, parts)).encode()).hexdigest()
+
+
+def method_version() -> int:
+    """The version of what decides numbers; results of another are never used."""
+    return _METHOD
 
 
 def store_path(sheet_path: Path | None) -> Path:

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Hashable, Mapping
-from concurrent.futures import FIRST_COMPLETED, Executor, Future, wait
-from concurrent.futures.process import BrokenProcessPool
+from concurrent.futures import FIRST_COMPLETED, BrokenExecutor, Executor, Future, wait
 from dataclasses import dataclass
 from typing import Generic, TypeVar
 
@@ -89,7 +88,7 @@ class Points(Generic[K]):
                 for future in done:
                     self._keep(*pending.pop(future), future.result())
                 self._progress.report(len(self.answers), total, "sweep")
-        except BrokenProcessPool as error:
+        except BrokenExecutor as error:
             raise SweepError(LOST_WORKER) from error
         finally:
             for future in pending:

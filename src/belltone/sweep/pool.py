@@ -10,8 +10,7 @@ import signal
 import threading
 import time
 from collections.abc import Sequence
-from concurrent.futures import Future, ProcessPoolExecutor, wait
-from concurrent.futures.process import BrokenProcessPool
+from concurrent.futures import BrokenExecutor, Future, ProcessPoolExecutor, wait
 from multiprocessing.context import ForkServerContext
 from typing import Any, Final
 
@@ -108,7 +107,7 @@ def results_of(futures: Sequence[Future[Any]], progress: Progress) -> list[Any]:
             _, pending = wait(pending, timeout=POLL_SECONDS)
             progress.check()
         return [future.result() for future in futures]
-    except BrokenProcessPool as error:
+    except BrokenExecutor as error:
         raise SweepError(LOST_WORKER) from error
     finally:
         for future in pending:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Mapping, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass, replace
@@ -36,6 +37,7 @@ from belltone.system.threads import numpy_threads
 __all__ = ["Survey", "Variants", "run_survey"]
 
 _EXTRA_MODES: Final = 4  # found beyond those asked for, so that tracks may change places
+_LONG: Final = 10.0  # s; what takes longer is told before
 _MOST_STEPPED: Final = 200  # links; of more, steps are halved by a model only
 
 
@@ -185,6 +187,7 @@ class _Run:
         self._model: ReducedModel | None = None
         self._refusal = ""
         self._modelled: dict[int, NDArray[np.float64]] = {}
+        self._seconds: float | None = None  # for a design, by all workers together
 
     def done(self, bound: float | None) -> Survey:
         plan, points = self._plan, self._points
@@ -194,11 +197,16 @@ class _Run:
             ends, middle = [turned(row) for row in plan.corners], turned(plan.middle)
             parts = self._request, self._workers, self._progress
             self._level = one_for_all(self._sheet, ends, middle, *parts)
+            begun = time.perf_counter()
             self._solve(sorted(looked_at), looked_at)
+            if points.solutions:
+                self._seconds = (time.perf_counter() - begun) / points.solutions
         if bound is not None and len(plan.shape) > 1:
             self._model_within(bound)
         lacking = [row for row in range(len(plan)) if row not in points.answers]
-        self._solve([row for row in lacking if not self._from_model(row)], looked_at)
+        exact = [row for row in lacking if not self._from_model(row)]
+        self._tell_cost(len(exact))
+        self._solve(exact, looked_at)
         answers = [points.answers[row] for row in range(len(plan))]
         sets = [None if isinstance(own, PointFailure) else own for own in answers]
         failures = {row: own for row, own in enumerate(answers) if isinstance(own, PointFailure)}
@@ -222,6 +230,14 @@ class _Run:
             solutions=points.solutions + (0 if self._model is None else self._model.solutions),
             refusal=self._refusal,
         )
+
+    def _tell_cost(self, count: int) -> None:
+        """Say before it begins what takes long."""
+        if self._seconds is not None and count * self._seconds > _LONG:
+            self._progress.announce(
+                f"{count} designs are to be solved, about {count * self._seconds:.0f} s; each is "
+                "kept as it is done, so it may be stopped and gone on with"
+            )
 
     def _solve(self, rows: Sequence[int], looked_at: set[int]) -> None:
         asked: dict[Any, Point] = {}

@@ -8,7 +8,7 @@ import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QTransform
+from PySide6.QtGui import QColor, QShowEvent, QTransform
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from belltone.desk.knob_box import KnobBox
@@ -109,6 +109,10 @@ class PlaneView(QWidget):
             line.setPen(pg.mkPen(palette.live, width=2))
         self.show_plane()
 
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self._choose()
+
     # -- asking ---------------------------------------------------------------------------------
 
     @property
@@ -207,6 +211,8 @@ class PlaneView(QWidget):
 
     def show_plane(self) -> None:
         """Draw the margins, the clear region's outline, lines of the mode, and the cursor."""
+        if not self.isVisible():
+            return  # drawn when it is shown
         self.plot.clear()
         self.legend.setText("")
         self.under.setText("")

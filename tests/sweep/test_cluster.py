@@ -1,0 +1,137 @@
+"""Points solved by the workers of a scheduler, on this machine, with workers that go."""
+
+import os
+import signal
+import threading
+import time
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+
+from belltone.design.values import Design
+from belltone.reading.family import evaluate
+from belltone.sheet.document import Sheet
+from belltone.sweep import cluster
+from belltone.sweep.cluster import cluster_workers
+from belltone.sweep.plan import SweepPlan, parse_plan
+from belltone.sweep.pool import SweepError, start_workers
+from belltone.sweep.runner import run_sweep
+from belltone.sweep.several import Plan, grid_plan
+from belltone.sweep.survey import run_survey
+from tests.assemblies import held, text_of
+from tests.conftest import Run
+from tests.geometry.test_received_meshes import flat, part, written
+
+distributed = pytest.importorskip("distributed")
+
+
+@pytest.fixture(scope="module")
+def local() -> Iterator[Any]:
+    """A scheduler with two workers, each a process of its own that is begun again when it ends."""
+    with distributed.LocalCluster(
+        n_workers=2, threads_per_worker=1, processes=True, dashboard_address=":0"
+    ) as found:
+        yield found
+
+
+def plan_of(design: Design, *texts: str) -> Plan:
+    return grid_plan([parse_plan(text, design) for text in texts], design)
+
+
+def test_a_cluster_says_what_processes_say(local: Any, rail: Sheet) -> None:
+    plan = plan_of(evaluate(rail), "wall=2.5 mm, 3 mm", "post_at=1.5 m, 1.55 m")
+    with start_workers(2) as processes:
+        here = run_survey(rail, plan, processes)
+    with cluster_workers(local.scheduler_address, rail) as workers:
+        there = run_survey(rail, plan, workers)
+    for one, other in zip(here.sets, there.sets, strict=True):
+        assert one is not None
+        assert other is not None
+        # Points begin from the one their worker solved before, so the last digits may differ.
+        assert one.frequencies == pytest.approx(other.frequencies, rel=1e-9)
+    assert [track.places for track in here.tracks] == [track.places for track in there.tracks]
+
+
+def test_a_received_mesh_travels_and_a_lost_worker_costs_no_point(
+    local: Any, tmp_path: Path
+) -> None:
+    points, quads = flat(8, 6)
+    written(tmp_path, "sent.vtu", points, [("quad", quads)])
+    thick = part("sent.vtu").replace('"4 mm"', '"t"') + '[knobs.t]\nvalue = "4 mm"\n'
+    sheet = Sheet.from_text(text_of(thick, held("m.rim 1")), tmp_path)
+    lost: list[int] = []
+
+    def end_one() -> None:
+        with distributed.Client(local.scheduler_address, set_as_default=False) as client:
+            process = next(iter(client.run(os.getpid).values()))
+        os.kill(process, signal.SIGKILL)
+        lost.append(process)
+
+    with cluster_workers(local.scheduler_address, sheet) as workers:
+        # Workers have a folder of their own, in which the file came to them.
+        assert workers.submit(str, tmp_path).result(timeout=60) != str(tmp_path)
+        assert workers.submit(os.listdir, tmp_path).result(timeout=60) == ["sent.vtu"]
+        ending = threading.Timer(2.0, end_one)
+        ending.start()
+        values = tuple(np.linspace(3.0, 5.0, 13).tolist())
+        found = run_sweep(sheet, SweepPlan("t", values), workers)
+        ending.join()
+    assert lost
+    assert not found.failures
+    assert set(values) <= set(found.values.tolist())
+    first = found.branches[0].frequencies
+    assert np.all(np.diff(first) > 0)
+
+
+def test_what_is_cancelled_is_not_begun(local: Any, rail: Sheet) -> None:
+    with cluster_workers(local.scheduler_address, rail) as workers:
+        busy = [workers.submit(time.sleep, 1.0) for _ in range(2)]
+        waiting = [workers.submit(time.sleep, 30.0) for _ in range(6)]
+        for each in waiting:
+            each.cancel()
+        begun = time.monotonic()
+        for each in busy:
+            each.result(timeout=30)
+        assert workers.submit(abs, -3).result(timeout=20) == 3
+        assert time.monotonic() - begun < 20
+
+
+def test_a_worker_of_another_version_is_told(
+    local: Any, rail: Sheet, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(cluster, "method_version", lambda: -1)
+    with (
+        cluster_workers(local.scheduler_address, rail) as workers,
+        pytest.raises(SweepError, match="another version"),
+    ):
+        workers.submit(abs, 1).result(timeout=60)
+
+
+def test_a_scheduler_that_is_not_there_is_told(
+    run: Run, rail_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(cluster, "_ANSWERS_WITHIN", "1s")
+    over = ("--over", "wall=2 mm, 3 mm")
+    code, out, err = run("sweep", rail_path, *over, "--scheduler", "tcp://127.0.0.1:9")
+    assert (code, out) == (1, "")
+    assert "no scheduler answers at “tcp://127.0.0.1:9”" in err
+    code, _, err = run("sweep", rail_path, *over, "--scheduler", "tcp://x:1", "--workers", "2")
+    assert code == 1
+    assert "all workers are taken" in err
+
+
+def test_the_command_line_sweeps_on_a_cluster(local: Any, run: Run, rail_path: Path) -> None:
+    code, out, _ = run(
+        "sweep", rail_path, "--over", "wall=2 mm:6 mm:5", "--scheduler", local.scheduler_address
+    )
+    assert code == 0
+    assert "clear intervals of wall: 4.98" in out
+
+
+@pytest.mark.parametrize("name", ["/etc/hosts", "../other.vtu"])
+def test_a_file_outside_the_folder_does_not_travel(name: str) -> None:
+    with pytest.raises(SweepError, match="outside the sheet's folder"):
+        cluster._inside(name)
