@@ -27,7 +27,7 @@ from belltone.sweep.runner import run_sweep
 from belltone.system.assembly import assemble
 from belltone.system.kinds import body_of
 from belltone.system.lanczos import lowest_modes
-from benchmarks import assemblies, looks, models, parametric, preload, walls
+from benchmarks import assemblies, looks, models, parametric, preload, walls, workers
 
 BAR = """
 belltone = 1
@@ -181,5 +181,6 @@ if __name__ == "__main__":
     parametric.main()
     models.main()
     models.planes()
+    workers.main()
     models.drag()
     looks.main()

@@ -214,7 +214,10 @@ def drag(name: str = "pump_cover", knob: str = "thickness") -> None:
         middle, reach = 0.5 * slider.maximum(), 0.45 * slider.maximum()
         while time.perf_counter() - start < DRAGGED:
             before = time.perf_counter()
-            slider.setValue(int(middle + reach * np.sin(2 * (before - start))))
+            value = int(middle + reach * np.sin(2 * (before - start)))
+            if value == slider.value():
+                continue  # the hand has not got there yet
+            slider.setValue(value)
             application.processEvents()
             times.append(time.perf_counter() - before)
         slider.setSliderDown(False)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import ctypes
 import os
 import tempfile
 import threading
@@ -26,6 +27,10 @@ __all__ = ["cluster_workers"]
 
 _ANSWERS_WITHIN: Final = "10s"
 _TRIES: Final = 3  # of a point whose worker was lost each time
+
+_TRIM_THRESHOLD: Final = -1  # names of mallopt(3)
+_MAP_THRESHOLD: Final = -3
+_KEPT_MEMORY: Final = 32 * 1024 * 1024  # bytes; the most the second takes
 
 _unpacking = threading.Lock()
 
@@ -132,7 +137,7 @@ def _at_worker(
             f"a worker has another version of the program (method {method_version()}, here "
             f"{version}); results of both do not go together"
         )
-    _keep_to_one_thread()
+    _settle_in()
     here = _unpacked(files) if files else folder
 
     def at_home(value: Any) -> Any:
@@ -174,7 +179,15 @@ def _inside(name: str) -> None:
 
 
 @cache
-def _keep_to_one_thread() -> None:
-    """As worker processes of one machine do: its workers already fill its processors."""
+def _settle_in() -> None:
+    """Keep to one thread, as worker processes of one machine do, and to the memory once taken.
+
+    Workers of a scheduler are started so that they give every array's memory back at once, which
+    costs matrices that come and go a third of their time.
+    """
     os.environ["MKL_NUM_THREADS"] = "1"
     threadpoolctl.threadpool_limits(1)
+    with contextlib.suppress(OSError, AttributeError):  # a C library without it
+        library = ctypes.CDLL(None)
+        library.mallopt(_TRIM_THRESHOLD, _KEPT_MEMORY)
+        library.mallopt(_MAP_THRESHOLD, _KEPT_MEMORY)
