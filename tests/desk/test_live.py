@@ -411,7 +411,9 @@ def test_one_knob_after_the_other_goes_by_the_model_of_both(
     # The map has the part of its branches that is known.
     qtbot.waitUntil(lambda: session.tuning.shown_is_current, timeout=WAIT)
     assert not session.models.stands("post_at")
-    assert "as far as known" in alive.map.clear_text.text()
+    assert not session.tuning.shown_is_whole
+    assert " between 1.31" in alive.map.clear_text.text()
+    assert "No value of post_at in its range" not in alive.verdict.text.text()
     settle(qtbot, alive)
     post.setSliderDown(True)
     post.setValue(post.value() + 40)

@@ -172,6 +172,9 @@ class VerdictBar(QWidget):
         if session.tuning.shown_is_current and session.tuning.shown is not None:
             if session.tuning.shown.intervals is None:
                 return "Looking for clear intervals …"
+            if not session.tuning.shown_is_whole:
+                name = session.tuning.shown.sweep.knob.name
+                return f"No value of {name} near here clears them all; the rest is not known yet."
             return (
                 f"No value of {session.tuning.shown.sweep.knob.name} in its range clears them all."
             )

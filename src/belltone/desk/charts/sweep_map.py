@@ -416,15 +416,13 @@ class SweepMap(QFrame):
         about = "" if solved else "about "
         known = float(answer.sweep.values[0]), float(answer.sweep.values[-1])
         some = ""
-        if known != self._ends(answer.sweep):
-            some = (
-                f" between {knob.text(known[0], 4)} and {knob.text(known[1], 4)}, as far as known"
-            )
+        if not self._session.tuning.shown_is_whole:
+            some = f" between {knob.text(known[0], 4)} and {knob.text(known[1], 4)}"
         self._role("clear" if words else "alarm")
         self.clear_text.setText(
             f"clear intervals of {knob.name}{some}: {about}{words}"
             if words
-            else f"no value of {knob.name}{some} clears every band"
+            else f"no value of {knob.name}{some} clears every band; the rest is not known yet"
             if some
             else f"no clear interval: no value of {knob.name} in this range clears every band"
         )

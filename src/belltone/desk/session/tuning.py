@@ -155,6 +155,19 @@ class Tuning(QObject):
         return self._model_holds if shown is self.modelled else self.sweep_is_current
 
     @property
+    def shown_is_whole(self) -> bool:
+        """Whether what the map shows goes over all of the knob's range, or all that was swept."""
+        shown = self.shown
+        if shown is None:
+            return False
+        sweep = shown.sweep
+        if shown is not self.modelled:
+            return True
+        low, high = sweep.knob.range
+        slack = 1e-9 * (high - low)
+        return float(sweep.values[0]) <= low + slack and float(sweep.values[-1]) >= high - slack
+
+    @property
     def clear(self) -> tuple[tuple[ClearInterval, ...] | None, bool]:
         """The clear intervals of the knob shown, and whether their ends were solved for.
 
