@@ -92,11 +92,10 @@ def test_what_is_cancelled_is_not_begun(local: Any, rail: Sheet) -> None:
         waiting = [workers.submit(time.sleep, 30.0) for _ in range(6)]
         for each in waiting:
             each.cancel()
-        begun = time.monotonic()
         for each in busy:
             each.result(timeout=30)
+        # Those that were cancelled would hold both workers for far longer.
         assert workers.submit(abs, -3).result(timeout=20) == 3
-        assert time.monotonic() - begun < 20
 
 
 def test_a_worker_of_another_version_is_told(
