@@ -122,9 +122,12 @@ def test_a_table_of_designs_to_a_workbook(run: Run, rail_path: Path, tmp_path: P
     assert rows[2][-2] < rows[1][-2]  # the mass
     assert "no such metal" in rows[3][-1]
     assert sheet.freeze_panes == "A2"
-    # The workbook's own columns can be given back as a table.
-    code, out, _ = run("sweep", rail_path, "--table", tmp_path / "none.xlsx")
-    assert code == 1
+    for name, content in (("none.xlsx", None), ("text.xlsx", b"wall;post_at")):
+        if content is not None:
+            (tmp_path / name).write_bytes(content)
+        code, out, err = run("sweep", rail_path, "--table", tmp_path / name)
+        assert (code, out) == (1, "")
+        assert name in err
 
 
 @pytest.mark.parametrize(

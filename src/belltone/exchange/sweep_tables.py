@@ -40,15 +40,10 @@ Cell = float | str | None
 
 @dataclass(frozen=True)
 class DesignTable:
-    """Heads, and for each design what was set, its frequencies (Hz), and what else is told.
-
-    ``inputs`` columns at the left are what was set; ``frequencies`` columns follow them.
-    """
+    """Heads, and for each design what was set, its frequencies (Hz), and what else is told."""
 
     heads: tuple[str, ...]
     rows: tuple[tuple[Cell, ...], ...]
-    inputs: int
-    frequencies: int
 
     @property
     def texts(self) -> list[tuple[str, ...]]:
@@ -86,7 +81,7 @@ def sweep_table(sweep: Sweep, outputs: Sequence[str]) -> DesignTable:
         frequencies = (float(branch.frequencies[index]) for branch in sweep.branches)
         told_here = _told(sweep, index, family, told)
         rows.append((float(sweep.values[index]), *frequencies, *told_here))
-    return DesignTable(heads, tuple(rows), 1, len(sweep.branches))
+    return DesignTable(heads, tuple(rows))
 
 
 def _told(sweep: Sweep, index: int, family: DesignFamily, columns: Sequence[Column]) -> list[Cell]:
@@ -234,7 +229,7 @@ def survey_table(survey: Survey, outputs: Sequence[str]) -> DesignTable:
         "note",
     )
     rows = tuple(_survey_rows(survey, told))
-    return DesignTable(heads, rows, len(survey.plan.columns), len(survey.tracks))
+    return DesignTable(heads, rows)
 
 
 def _survey_rows(survey: Survey, told: Sequence[Column]) -> Iterator[tuple[Cell, ...]]:

@@ -15,6 +15,7 @@ __all__ = ["as_workbook", "read_table", "split_table"]
 
 _MOST_BYTES: Final = 50_000_000
 _SEPARATORS: Final = "\t;,"
+_DAMAGED: Final = (KeyError, IndexError, ValueError, SyntaxError)  # of parts that are not there
 _WIDEST: Final = 40  # characters
 
 
@@ -34,7 +35,7 @@ def read_table(path: Path) -> list[list[Any]]:
         book = load_workbook(io.BytesIO(data), read_only=True, data_only=True)
         sheet = book.worksheets[0]
         rows = [list(row) for row in sheet.iter_rows(values_only=True)]
-    except (InvalidFileException, zipfile.BadZipFile, KeyError, IndexError, ValueError) as error:
+    except (InvalidFileException, zipfile.BadZipFile, *_DAMAGED) as error:
         raise FileError(f"“{path}” is not a workbook that can be read") from error
     return _without_empty(rows)
 

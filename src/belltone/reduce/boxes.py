@@ -68,20 +68,7 @@ class _Builder:
             first = self._pieces[0]
             assert isinstance(first, Gap)
             raise UnmodelledError(first.failure.detail)
-        return self._model()
-
-    def _model(self) -> ReducedModel:
-        span = self._span
-        return ReducedModel(
-            knobs=span.knobs,
-            low=span.low,
-            high=span.high,
-            bound=span.bound,
-            request=span.request,
-            discretisation=span.discretisation,
-            pieces=tuple(self._pieces),
-            solutions=self._designs.solutions,
-        )
+        return self._designs.model(self._pieces)
 
     def _sort(self, place: Place) -> object:
         return self._designs.sort(place, loaded=False)
@@ -113,7 +100,7 @@ class _Builder:
 
     def _add(self, piece: Piece | Gap) -> None:
         self._pieces.append(piece)
-        self._progress.show(self._model())
+        self._progress.show(self._designs.model(self._pieces))
 
     def _away(self, ends: Ends) -> float:
         low, high = ends

@@ -21,7 +21,7 @@ from belltone.modes.request import ModeRequest
 from belltone.modes.solution import Solution, solved
 from belltone.progress import Progress
 from belltone.reading.family import DesignFamily
-from belltone.reduce.model import Anchor, Place
+from belltone.reduce.model import Anchor, Gap, Piece, Place, ReducedModel
 from belltone.reduce.sample import Sample, mesh_of
 from belltone.system.assembly import bodies_of
 from belltone.system.pattern import Structure
@@ -194,6 +194,20 @@ class Designs:
             )
         self.solutions += 1
         return self._take(place, solved(level, asked, start))
+
+    def model(self, pieces: Sequence[Piece | Gap]) -> ReducedModel:
+        """The model of what is made so far, in the order of its values."""
+        span = self.span
+        return ReducedModel(
+            knobs=span.knobs,
+            low=span.low,
+            high=span.high,
+            bound=span.bound,
+            request=span.request,
+            discretisation=span.discretisation,
+            pieces=tuple(sorted(pieces, key=lambda piece: piece.low)),
+            solutions=self.solutions,
+        )
 
     def reference(self, places: Sequence[Place], low: Place, high: Place) -> Level:
         """The design shapes are read at: as it stands, or that in the middle of those solved."""

@@ -69,20 +69,7 @@ class _Builder:
         failures = [piece.failure for piece in self._pieces if isinstance(piece, Gap)]
         if len(failures) == len(self._pieces):
             raise UnmodelledError(failures[0].detail)
-        return self._model()
-
-    def _model(self) -> ReducedModel:
-        span = self._span
-        return ReducedModel(
-            knobs=span.knobs,
-            low=span.low,
-            high=span.high,
-            bound=span.bound,
-            request=span.request,
-            discretisation=span.discretisation,
-            pieces=tuple(sorted(self._pieces, key=lambda piece: piece.low)),
-            solutions=self._designs.solutions,
-        )
+        return self._designs.model(self._pieces)
 
     def _sort(self, value: float) -> object:
         return self._designs.sort((value,), loaded=True)
@@ -112,7 +99,7 @@ class _Builder:
 
     def _add(self, piece: Piece | Gap) -> None:
         self._pieces.append(piece)
-        self._progress.show(self._model())
+        self._progress.show(self._designs.model(self._pieces))
 
     def _change(self, low: float, high: float) -> tuple[float, float] | None:
         """Two close values between which the mesh changes, or answers begin or end."""

@@ -121,13 +121,8 @@ class Spreading:
         """
         assert self._basis is not None
         for place in dict.fromkeys([*self._spots, *self._anchors]):
-            sample = self._samples.pop(place, None) or self._designs.sample(place)
-            if sample is None:
+            if self._look(place) is None:
                 return False
-            look = self._basis.shown(sample)
-            assert len(look.modes)
-            look.drop()
-            self._looks[place] = look
         looks = list(self._looks.values())
         mass = np.mean([look.forms.mass for look in looks], axis=0)
         apart = independent(mass)

@@ -98,6 +98,7 @@ class Models(QObject):
     def forget(self) -> None:
         """Drop everything: another sheet is opened."""
         self._stop()
+        self._session.jobs.stop("plane")
         self._timer.stop()
         self._kept.clear()
         self._order.clear()
