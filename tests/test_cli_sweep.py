@@ -139,6 +139,7 @@ def test_a_table_of_designs_to_a_workbook(run: Run, rail_path: Path, tmp_path: P
         ("wall\n2 kg\n", "row 2 of the table"),
         ("wall,post_at\n2,\n", "row 2 of the table has nothing under “post_at”"),
         ("parts.rial.material,wall\nx,2\n", "nothing at “parts.rial”"),
+        ("wall\n" + 200_000 * "2", "the table cannot be read"),
     ],
 )
 def test_a_table_that_cannot_be_meant_is_told(

@@ -41,10 +41,17 @@ def read_table(path: Path) -> list[list[Any]]:
 
 
 def split_table(text: str) -> list[list[Any]]:
-    """The rows of a table as text: cells parted by tabs, semicolons or commas, as in its head."""
+    """The rows of a table as text: cells parted by tabs, semicolons or commas, as in its head.
+
+    Raises `FileError`.
+    """
     head = text.lstrip().split("\n", 1)[0]
     separator = next((each for each in _SEPARATORS if each in head), ",")
-    return _without_empty(list(csv.reader(io.StringIO(text.strip()), delimiter=separator)))
+    try:
+        rows: list[list[Any]] = list(csv.reader(io.StringIO(text.strip()), delimiter=separator))
+    except csv.Error as error:
+        raise FileError(f"the table cannot be read: {error}") from error
+    return _without_empty(rows)
 
 
 def _without_empty(rows: list[list[Any]]) -> list[list[Any]]:
