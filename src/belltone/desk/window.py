@@ -34,6 +34,7 @@ from belltone.desk.charts.plane_view import PlaneView
 from belltone.desk.charts.ruler import Ruler
 from belltone.desk.charts.speed_view import SpeedView
 from belltone.desk.charts.sweep_map import SweepMap
+from belltone.desk.designs.designs_view import DesignsView
 from belltone.desk.fields import LiveNumber
 from belltone.desk.look import label_font, qt_palette, stylesheet
 from belltone.desk.mode_table import ModeTable
@@ -90,6 +91,7 @@ class MainWindow(QMainWindow):
         self.table: ModeTable | None = None
         self.speeds: SpeedView | None = None
         self.plane: PlaneView | None = None
+        self.designs: DesignsView | None = None
         self.verdict = VerdictBar(session, self._palette)
         self.shape = ShapeView(session, self._palette)
         self.map = SweepMap(session, self._palette)
@@ -237,6 +239,7 @@ class MainWindow(QMainWindow):
         view.addSeparator()
         self._action(view, "Run or stop the &sweep", QKeySequence("Ctrl+R"), self.map.run_or_stop)
         self._action(view, "T&wo knobs", QKeySequence("Ctrl+2"), self.show_plane)
+        self._action(view, "Table of &designs", QKeySequence("Ctrl+3"), self.show_designs)
         self._action(view, "Speed dia&gram", QKeySequence("Ctrl+D"), self.show_speeds)
         self._action(
             view,
@@ -487,27 +490,28 @@ class MainWindow(QMainWindow):
         """Show all modes in a table beside this window."""
         if self.table is None:
             self.table = ModeTable(self.session, self)
-        self.table.show()
-        self.table.raise_()
-        self.table.activateWindow()
+        _bring(self.table)
 
     def show_plane(self) -> None:
         """Show the map of two knobs beside this window."""
         if self.plane is None:
             self.plane = PlaneView(self.session, self._palette, self)
         self.plane.set_palette(self._palette)
-        self.plane.show()
-        self.plane.raise_()
-        self.plane.activateWindow()
+        _bring(self.plane)
+
+    def show_designs(self) -> None:
+        """Show the table of designs beside this window."""
+        if self.designs is None:
+            self.designs = DesignsView(self.session, self._palette, self)
+        self.designs.set_palette(self._palette)
+        _bring(self.designs)
 
     def show_speeds(self) -> None:
         """Show the speed diagram beside this window."""
         if self.speeds is None:
             self.speeds = SpeedView(self.session, self._palette, self)
         self.speeds.set_palette(self._palette)
-        self.speeds.show()
-        self.speeds.raise_()
-        self.speeds.activateWindow()
+        _bring(self.speeds)
 
     def _toggle_play(self) -> None:
         self.shape.set_playing(not self.shape.playing)
@@ -538,7 +542,8 @@ class MainWindow(QMainWindow):
             "Ruler: click a peg or use the left and right arrows; drag a peg to where the mode "
             "should be.\n\n"
             "Sweep map: drag the cursor to turn the knob; click a branch to choose it; Ctrl+R "
-            "runs or stops the sweep; Ctrl+2 shows the map of two knobs.\n\n"
+            "runs or stops the sweep; Ctrl+2 shows the map of two knobs, Ctrl+3 tables of "
+            "designs.\n\n"
             "Ctrl+T shows all modes in a table; Ctrl+C there copies it.\n\n"
             "Ctrl+B shows the chosen mode with and without the preload side by side; Ctrl+D the "
             "speed diagram of what spins.\n\n"
@@ -572,3 +577,10 @@ class MainWindow(QMainWindow):
         self.shape.finish()
         self.session.close(recoverable=self._leaving)
         super().closeEvent(event)
+
+
+def _bring(beside: QWidget) -> None:
+    """Show a window beside the main one, in front."""
+    beside.show()
+    beside.raise_()
+    beside.activateWindow()

@@ -24,6 +24,7 @@ from belltone.tune.outputs import Column, columns_of, least_margin
 __all__ = [
     "Cell",
     "DesignTable",
+    "Head",
     "best_row",
     "failure_lines",
     "margins_of",
@@ -39,11 +40,34 @@ Cell = float | str | None
 
 
 @dataclass(frozen=True)
-class DesignTable:
-    """Heads, and for each design what was set, its frequencies (Hz), and what else is told."""
+class Head:
+    """What stands in a column: its name, the unit of its numbers, and what is told in it.
 
-    heads: tuple[str, ...]
+    ``role`` is “input” for what was set, “frequency”, “output” for all else that is told, or
+    “note”.
+    """
+
+    name: str
+    unit: str
+    role: str
+
+    @property
+    def text(self) -> str:
+        """The name with its unit."""
+        return f"{self.name} ({self.unit})" if self.unit else self.name
+
+
+@dataclass(frozen=True)
+class DesignTable:
+    """For each design what was set, its frequencies (Hz), and what else is told."""
+
+    columns: tuple[Head, ...]
     rows: tuple[tuple[Cell, ...], ...]
+
+    @property
+    def heads(self) -> tuple[str, ...]:
+        """What stands above the columns."""
+        return tuple(column.text for column in self.columns)
 
     @property
     def texts(self) -> list[tuple[str, ...]]:
@@ -64,16 +88,15 @@ def sweep_table(sweep: Sweep, outputs: Sequence[str]) -> DesignTable:
 
     Beside where the component buckles stands the last point that has an answer, too.
     """
-    unit = f" ({sweep.knob.unit})" if sweep.knob.unit else ""
     first = next(found for found in sweep.sets if found is not None)
     told = columns_of(outputs, first)
     heads = (
-        f"{sweep.knob.name}{unit}",
+        Head(sweep.knob.name, sweep.knob.unit, "input"),
         *(
-            f"branch {number}, {branch.kind} (Hz)"
+            Head(f"branch {number}, {branch.kind}", "Hz", "frequency")
             for number, branch in enumerate(sweep.branches, start=1)
         ),
-        *(column.head for column in told),
+        *(Head(column.name, column.unit, "output") for column in told),
     )
     family = DesignFamily(sweep.sheet)
     rows = []
@@ -220,13 +243,13 @@ def survey_table(survey: Survey, outputs: Sequence[str]) -> DesignTable:
     first = next(found for found in survey.sets if found is not None)
     told = columns_of(outputs, first)
     heads = (
-        *(column.head for column in survey.plan.columns),
+        *(Head(column.name, column.unit, "input") for column in survey.plan.columns),
         *(
-            f"track {number}, {track.kind} (Hz)"
+            Head(f"track {number}, {track.kind}", "Hz", "frequency")
             for number, track in enumerate(survey.tracks, start=1)
         ),
-        *(column.head for column in told),
-        "note",
+        *(Head(column.name, column.unit, "output") for column in told),
+        Head("note", "", "note"),
     )
     rows = tuple(_survey_rows(survey, told))
     return DesignTable(heads, rows)

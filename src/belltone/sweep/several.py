@@ -35,11 +35,6 @@ class Column:
     unit: str = ""
     path: Path | None = None
 
-    @property
-    def head(self) -> str:
-        """The name with its unit."""
-        return f"{self.name} ({self.unit})" if self.unit else self.name
-
 
 @dataclass(frozen=True)
 class Plan:
@@ -61,6 +56,11 @@ class Plan:
     def one_sheet(self) -> bool:
         """Whether only knobs are turned."""
         return all(column.path is None for column in self.columns)
+
+    @property
+    def is_grid(self) -> bool:
+        """Whether each knob takes its values with every value of the others."""
+        return bool(self.shape) and len(self.shape) == len(self.columns)
 
     @property
     def corners(self) -> tuple[int, ...]:

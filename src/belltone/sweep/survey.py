@@ -16,7 +16,7 @@ from belltone.design.values import Design
 from belltone.errors import UserError
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.failure import PointFailure, failure_of
-from belltone.modes.modeset import Spectrum
+from belltone.modes.modeset import ModeSet, Spectrum
 from belltone.modes.solve import ModeRequest, request_for
 from belltone.progress import Progress
 from belltone.reading.family import DesignFamily, evaluate
@@ -26,6 +26,7 @@ from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
 from belltone.store.results import ResultStore
 from belltone.sweep.common import one_for_all
+from belltone.sweep.cost import kept_bytes, pays
 from belltone.sweep.models import model_of
 from belltone.sweep.points import Point, Points
 from belltone.sweep.pool import SweepError
@@ -71,6 +72,16 @@ class Variants:
         except UserError as error:
             return failure_of(error)
 
+    def sheet(self, row: int) -> Sheet:
+        """The sheet with all that a row sets; raises `SheetError` where that is no good sheet."""
+        knobs = self._knobs
+        texts: dict[Path, Any] = {
+            ("knobs", column.name, "value"): knobs[column.name].exact_text(value)
+            for column, value in zip(self._plan.columns, self._plan.rows[row], strict=True)
+            if column.path is None
+        }
+        return self._sheet.with_values(texts | self._texts(row))
+
     def turned(self, row: int, other: int | None = None, share: float = 0.0) -> dict[str, float]:
         """What knobs are turned to (base units), or a share of the way to another row."""
         found: dict[str, float] = {}
@@ -115,8 +126,9 @@ class Survey:
     """A finished plan: modes or a failure for each row, and the tracks through them.
 
     ``exact`` marks rows that were solved, the others are read off a model; ``loops`` are those
-    round which a mode becomes another. ``solutions`` is how many designs were solved in all, and
-    ``refusal`` says why there is no model where one was wanted.
+    round which a mode becomes another. ``nearest`` is the row with an answer that stands nearest
+    to the sheet. ``solutions`` is how many designs were solved in all, and ``refusal`` says why
+    there is no model where one was wanted.
     """
 
     sheet: Sheet
@@ -126,6 +138,7 @@ class Survey:
     failures: Mapping[int, PointFailure]
     tracks: tuple[Track, ...]
     loops: tuple[tuple[int, int, int, int], ...]
+    nearest: int
     request: ModeRequest
     discretisation: Discretisation | None
     solutions: int
@@ -158,7 +171,8 @@ def run_survey(
 ) -> Survey:
     """Answer every row of a plan and follow the modes from row to row.
 
-    With a ``bound`` (relative) the rows of a grid are read off a model, as in `run_sweep`. Rows
+    With a ``bound`` (relative) the rows of a grid are read off a model, as in `run_sweep`, where
+    it has more designs than a model takes solutions. Rows
     with choices are solved each on the elements its accuracy asks for, all others on the same.
     Raises `PlanError`, `SheetError`, `SweepError`, or ``Cancelled`` with all finished points kept.
     """
@@ -201,7 +215,7 @@ class _Run:
             self._solve(sorted(looked_at), looked_at)
             if points.solutions:
                 self._seconds = (time.perf_counter() - begun) / points.solutions
-        if bound is not None and len(plan.shape) > 1:
+        if bound is not None and pays(plan):
             self._model_within(bound)
         lacking = [row for row in range(len(plan)) if row not in points.answers]
         exact = [row for row in lacking if not self._from_model(row)]
@@ -215,7 +229,8 @@ class _Run:
         edges = plan.edges()
         stepped = self._between if plan.one_sheet else None
         links = linked(edges, [self._alike(row, own) for row, own in enumerate(sets)], stepped)
-        tracks = tracked(sets, links, self._nearest(sets))
+        nearest = self._nearest(sets)
+        tracks = tracked(sets, links, nearest)
         told = self._with_errors(sets, tracks)
         return Survey(
             sheet=self._sheet,
@@ -225,6 +240,7 @@ class _Run:
             failures=failures,
             tracks=self._wanted(tracks, sets),
             loops=tuple(open_loops(plan.cells(), sets, links)),
+            nearest=nearest,
             request=self._request,
             discretisation=self._level,
             solutions=points.solutions + (0 if self._model is None else self._model.solutions),
@@ -234,9 +250,12 @@ class _Run:
     def _tell_cost(self, count: int) -> None:
         """Say before it begins what takes long."""
         if self._seconds is not None and count * self._seconds > _LONG:
+            known = next(iter(self._points.answers.values()), None)
+            kept = 0.0 if not isinstance(known, ModeSet) else kept_bytes(known) * len(self._plan)
             self._progress.announce(
-                f"{count} designs are to be solved, about {count * self._seconds:.0f} s; each is "
-                "kept as it is done, so it may be stopped and gone on with"
+                f"{count} designs are to be solved, about {count * self._seconds:.0f} s and "
+                f"{kept / 1e6:.0f} MB; each is kept as it is done, so it may be stopped and gone "
+                "on with"
             )
 
     def _solve(self, rows: Sequence[int], looked_at: set[int]) -> None:

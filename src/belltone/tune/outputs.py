@@ -35,11 +35,6 @@ class Column:
     unit: str
     read: Callable[[Spectrum, Design], Value]
 
-    @property
-    def head(self) -> str:
-        """The name with its unit."""
-        return f"{self.name} ({self.unit})" if self.unit else self.name
-
 
 def _state(found: Spectrum) -> BaseState | None:
     return found.base if isinstance(found, ModeSet) else None

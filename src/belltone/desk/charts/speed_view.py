@@ -91,7 +91,7 @@ class SpeedView(QWidget):
         if session.jobs.state("speeds") is not None:
             session.jobs.stop("speeds")
             return
-        sheet, path, workers = session.sheet, session.path, session.tuning.workers()
+        sheet, path, workers = session.sheet, session.path, session.workplace.pool()
 
         def work(progress: Progress) -> SpeedDiagram:
             with ResultStore(store_path(path)) as store:

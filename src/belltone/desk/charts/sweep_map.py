@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import os
-
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QRectF, QSize, Qt
@@ -25,6 +23,7 @@ from belltone.desk.look import label_font
 from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette
 from belltone.exchange.tables import percent
+from belltone.sweep.cost import solving_seconds, time_words
 from belltone.sweep.plan import MOST_POINTS
 from belltone.sweep.runner import Sweep
 from belltone.tune.bands import forbidden
@@ -40,11 +39,6 @@ _DASHES = (
     Qt.PenStyle.DotLine,
     Qt.PenStyle.DashDotDotLine,
 )
-
-
-_START_SECONDS = 1.0  # worker processes start, and one discretisation is chosen for all points
-_PROBES = 3  # points at which the mesh is chosen, each about a whole answer
-_POINT_SHARE = 0.3  # of an answer to its accuracy, measured on plates and shells
 
 
 class SweepMap(QFrame):
@@ -206,9 +200,9 @@ class SweepMap(QFrame):
         answer = self._session.answer
         if answer is None or not answer.seconds:
             return ""
-        answers = _PROBES + _POINT_SHARE * self.points.value()
-        seconds = _START_SECONDS + answer.seconds * answers / (os.cpu_count() or 1)
-        return f", about {seconds:.0f} s" if seconds < 90 else f", about {seconds / 60:.0f} min"
+        workers = self._session.workplace.count
+        seconds = solving_seconds(self.points.value(), answer.seconds, workers)
+        return f", about {time_words(seconds)}"
 
     # -- drawing --------------------------------------------------------------------------------
 

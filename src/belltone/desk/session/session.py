@@ -17,8 +17,10 @@ from belltone.desk.session.answer import Answer
 from belltone.desk.session.identity import carry_over
 from belltone.desk.session.jobs import Jobs
 from belltone.desk.session.models import Models
+from belltone.desk.session.surveys import Surveys
 from belltone.desk.session.tuning import Tuning
-from belltone.desk.session.turned import Known, answer_at, outside_words
+from belltone.desk.session.turned import Known, answer_at, count_asked, outside_words
+from belltone.desk.session.workplace import Workplace
 from belltone.files import FileError, read_text
 from belltone.modes.modeset import Mode, ModeSet
 from belltone.progress import Progress
@@ -45,6 +47,20 @@ def _most_troubled(modes: ModeSet, design: Design) -> int:
     found = verdict(modes, design.bands, design.margin)
     numbers = [number for number, _ in (*found.inside, *found.margin)]
     return numbers[0] - 1 if numbers else 0
+
+
+@dataclass(frozen=True)
+class _Draft:
+    """A sheet that is shown and not written yet, with what it would be called as a step.
+
+    One ``tried`` is written when it is told to stay, or when somebody edits it further; ``rest``
+    is the answer about the sheet as written.
+    """
+
+    label: str
+    sheet: Sheet
+    tried: bool = False
+    rest: Answer | None = None
 
 
 @dataclass(frozen=True)
@@ -89,7 +105,9 @@ class Session(QObject):
         self.opened = 0  # counts sheets opened, so that no field keeps what belongs to another
         self._load(sheet, path)
         self.models = Models(self, self._modeller, self)
+        self.workplace = Workplace()
         self.tuning = Tuning(self, self)
+        self.surveys = Surveys(self, self)
 
     def _load(self, sheet: Sheet, path: FilePath | None, saved: str | None = None) -> None:
         self._family = DesignFamily(sheet)
@@ -110,7 +128,7 @@ class Session(QObject):
         self.selected: tuple[str, ...] = ()
         self.views: dict[str, str] = {}
         self.lit: frozenset[str] = frozenset()
-        self._draft: tuple[str, Sheet] | None = None
+        self._draft: _Draft | None = None
         self._turn: _Turn | None = None
 
     # -- the sheet ------------------------------------------------------------------------------
@@ -118,7 +136,7 @@ class Session(QObject):
     @property
     def sheet(self) -> Sheet:
         """The sheet as it stands, in the middle of a gesture too."""
-        return self.history.present if self._draft is None else self._draft[1]
+        return self.history.present if self._draft is None else self._draft.sheet
 
     @property
     def written(self) -> Design:
@@ -132,8 +150,9 @@ class Session(QObject):
 
     @property
     def modified(self) -> bool:
-        """Whether there is anything to save."""
-        return self.sheet.text != self._saved
+        """Whether there is anything to save; what is only tried is not."""
+        sheet = self.history.present if self.trying else self.sheet
+        return sheet.text != self._saved
 
     @property
     def stale(self) -> bool:
@@ -169,6 +188,7 @@ class Session(QObject):
         self.jobs.stop("contacts")
         self.jobs.stop("bare")
         self.tuning.forget()
+        self.surveys.forget()
         self.models.forget()
         self._journal.clear()
         self._load(sheet, path, saved)
@@ -177,7 +197,8 @@ class Session(QObject):
         self.answer_changed.emit()
 
     def save(self, path: FilePath | None = None) -> None:
-        """Write the sheet; raises ``OSError``."""
+        """Write the sheet; raises ``OSError``. A design only tried is not what is saved."""
+        self.give_up()
         self.end_gesture()
         target = path or self.path
         assert target is not None
@@ -239,7 +260,7 @@ class Session(QObject):
             self.history = self.history.record(label, sheet)
             self._after_edit()
         else:
-            self._draft = (label, sheet)
+            self._draft = _Draft(label, sheet)
             self.sheet_changed.emit()
             self.solve()
         return None
@@ -266,8 +287,7 @@ class Session(QObject):
         turn, draft = self._turn, self._draft
         self._turn = self._draft = None
         if draft is not None:
-            label, sheet = draft
-            self.history = self.history.record(label, sheet)
+            self.history = self.history.record(draft.label, draft.sheet)
             self._keep_safe()
         if turn is None:
             return
@@ -287,6 +307,51 @@ class Session(QObject):
             self.before = turn.rest
             self.answer = replace(shown, sheet=self.sheet, design=self.design)
         self._show_again()
+
+    @property
+    def trying(self) -> str:
+        """What the design that is shown and not written would be called, if one is."""
+        return self._draft.label if self._draft is not None and self._draft.tried else ""
+
+    def try_out(self, label: str, sheet: Sheet, modes: ModeSet | None = None) -> str | None:
+        """Show another design, with its ``modes`` where they are known, and write nothing.
+
+        `end_gesture` writes it, as one step; `give_up` goes back. Returns what is wrong with it.
+        """
+        if not self.trying:
+            self.end_gesture()
+        rest = self._draft.rest if self._draft is not None else self.answer
+        try:
+            family = DesignFamily(sheet)
+            design = family.at()
+        except SheetError as error:
+            return "; ".join(found.message for found in error.findings)
+        self._family, self.design = family, design
+        self._draft = _Draft(label, sheet, True, rest)
+        if modes is not None:
+            shown = modes.limited(count_asked(design, modes))
+            self._take(sheet, design, shown, 0.0, final=False)
+        self.sheet_changed.emit()
+        self.solve()
+        return None
+
+    def give_up(self) -> None:
+        """Go back from a design that was only tried to the sheet as written."""
+        draft = self._draft
+        if draft is None or not draft.tried:
+            return
+        self._draft = None
+        self._family = DesignFamily(self.history.present)
+        self.design = self._family.at()
+        rest = draft.rest
+        if rest is not None:
+            self.answer, self.failure = rest, ""
+        self.sheet_changed.emit()
+        if rest is not None and rest.final and rest.sheet.text == self.sheet.text:
+            self.jobs.stop("modes")
+            self._show_again()
+        else:
+            self.solve()
 
     def give_up_turn(self) -> None:
         """Let a knob go back to where it was; nothing was written."""
@@ -594,7 +659,7 @@ class Session(QObject):
         self._pull_timer.stop()
         self.models.close()
         self.jobs.close()
-        self.tuning.close()
+        self.workplace.close()
         for engine in (self._engine, self._beside, self._modeller):
             engine.close()
         if not recoverable:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, Protocol
@@ -16,6 +15,7 @@ from belltone.desk.session.answer import Answer
 from belltone.desk.session.identity import carry_over
 from belltone.desk.session.jobs import Jobs
 from belltone.desk.session.models import Models
+from belltone.desk.session.workplace import Workplace
 from belltone.modes.modeset import Mode
 from belltone.modes.solve import request_for
 from belltone.progress import Progress
@@ -26,7 +26,6 @@ from belltone.store.failures import error_words
 from belltone.store.results import ResultStore, store_path
 from belltone.sweep.modelled import modelled_sweep
 from belltone.sweep.plan import default_plan
-from belltone.sweep.pool import start_workers
 from belltone.sweep.runner import Sweep, run_sweep
 from belltone.tune.clear import ClearInterval, clear_intervals
 from belltone.tune.reach import Reach, reach
@@ -46,6 +45,7 @@ class Bench(Protocol):
     sheet_changed: SignalInstance
     answer_changed: SignalInstance
     models: Models
+    workplace: Workplace
 
     @property
     def sheet(self) -> Sheet:
@@ -90,7 +90,6 @@ class Tuning(QObject):
     def __init__(self, session: Bench, owner: QObject) -> None:
         super().__init__(owner)
         self._session = session
-        self._workers: ProcessPoolExecutor | None = None
         self.sweep: SweepAnswer | None = None
         self.modelled: SweepAnswer | None = None
         self._curves_of: Line | None = None
@@ -113,18 +112,6 @@ class Tuning(QObject):
         self.reach, self.reach_failure = None, ""
         self.sweep_changed.emit()
         self.reached.emit()
-
-    def close(self) -> None:
-        """Let the worker processes go."""
-        if self._workers is not None:
-            self._workers.shutdown(wait=True, cancel_futures=True)
-            self._workers = None
-
-    def workers(self) -> ProcessPoolExecutor:
-        """The pool of worker processes, started at first use and again after a loss."""
-        if self._workers is None or getattr(self._workers, "_broken", False):
-            self._workers = start_workers()
-        return self._workers
 
     # -- curves of a model ----------------------------------------------------------------------
 
@@ -220,12 +207,12 @@ class Tuning(QObject):
     def run_sweep(self, knob: str, points: int) -> None:
         """Sweep a knob over its range in worker processes."""
         sheet, design, path = self._session.sheet, self._session.design, self._session.path
-        workers = self.workers()
+        place = self._session.workplace.executor(sheet)
         self.sweep_failure = ""
 
         def work(progress: Progress) -> tuple[Sweep, list[str]]:
             plan = default_plan(design.knobs[knob], points)
-            with ResultStore(store_path(path)) as store:
+            with ResultStore(store_path(path)) as store, place as workers:
                 return run_sweep(sheet, plan, workers, store, progress), store.notes
 
         def finish(found: tuple[Sweep, list[str]]) -> None:
@@ -341,7 +328,7 @@ class Tuning(QObject):
     def _find_clear(self) -> None:
         assert self.sweep is not None
         answer, bands, margin = self.sweep, self._session.design.bands, self._session.design.margin
-        workers = self.workers()
+        workers = self._session.workplace.pool()
         pending = replace(answer, excitation=self._excitation(), intervals=None)
         self.sweep = pending
 
@@ -391,7 +378,7 @@ class Tuning(QObject):
         mode = self._session.chosen_mode
         if mode is None or mode.rigid:
             return
-        sheet, workers = self._session.sheet, self.workers()
+        sheet, workers = self._session.sheet, self._session.workplace.pool()
         self.reach, self.reach_failure = None, ""
         asked = (sheet, mode.number, target, knob, workers, tolerance)
         near = self.value_for(self._session.chosen, target)

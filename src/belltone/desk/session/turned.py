@@ -15,14 +15,14 @@ from belltone.desk.session.identity import carry_over
 from belltone.exchange.tables import percent
 from belltone.modes.failure import PointFailure
 from belltone.modes.matching import clusters
-from belltone.modes.modeset import ModeSet
+from belltone.modes.modeset import ModeSet, Spectrum
 from belltone.modes.pairing import pair
 from belltone.modes.solve import request_for
 from belltone.reduce.model import Gap, Line, Piece, ReducedModes
 from belltone.sheet.document import Sheet
 from belltone.tune.pull import Pull
 
-__all__ = ["Known", "answer_at", "outside_words"]
+__all__ = ["Known", "answer_at", "count_asked", "outside_words"]
 
 Array = NDArray[np.float64]
 
@@ -99,7 +99,7 @@ def _by_model(
     rigid, old = found.rigid_count, rest.modes
     if rigid != old.rigid_count or piece.shapes.shape[1] != old.shapes.shape[1]:
         return None
-    count = _wanted(design, found)
+    count = count_asked(design, found)
     partners, certainty = pair(found, old, range(count))
     known = certainty >= _RECOGNISED
     rows = np.concatenate([np.arange(rigid), rigid + np.maximum(partners, 0)]).astype(int)
@@ -211,8 +211,8 @@ def _answer(rest: Answer, sheet: Sheet, design: Design, modes: ModeSet, source: 
     return Answer(sheet, design, modes, identities, 0.0, rest.pulls, False, source)
 
 
-def _wanted(design: Design, found: ReducedModes) -> int:
-    """How many modes the sheet asks for there."""
+def count_asked(design: Design, found: Spectrum) -> int:
+    """How many of the modes found a design asks for."""
     request = request_for(design)
     count = request.count
     if request.up_to is not None:

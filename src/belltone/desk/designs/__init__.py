@@ -1,0 +1,1 @@
+"""Tables of designs: their plans, what is told of each, and charts of it."""

@@ -1,0 +1,73 @@
+"""What a plan will cost, told before it begins."""
+
+from __future__ import annotations
+
+import dataclasses
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+
+from belltone.modes.modeset import ModeSet
+from belltone.sweep.several import Plan
+
+__all__ = ["Cost", "cost_of", "kept_bytes", "pays", "solving_seconds", "time_words"]
+
+_START_SECONDS: Final = 1.0  # worker processes start, and one discretisation is chosen
+_PROBES: Final = 3  # designs at which that is done, each about a whole answer
+_POINT_SHARE: Final = 0.3  # of an answer to its accuracy, measured on plates and shells
+_READ_SECONDS: Final = 0.006  # a design read off a model
+_MODELLED: Final = {1: 8, 2: 24, 3: 60}  # designs solved for the model of so many knobs
+
+
+@dataclass(frozen=True)
+class Cost:
+    """How many designs, about how long (s), and how much memory the answers take (bytes)."""
+
+    designs: int
+    seconds: float
+    memory: float
+
+    @property
+    def words(self) -> str:
+        """What is told of it before it begins."""
+        size = self.memory / 1e6
+        memory = f"{max(size, 1.0):.0f} MB" if size < 1000 else f"{size / 1000:.1f} GB"
+        return f"{self.designs} designs, about {time_words(self.seconds)} and {memory}"
+
+
+def time_words(seconds: float) -> str:
+    """A time that is only about right, in words."""
+    return f"{max(seconds, 1.0):.0f} s" if seconds < 90 else f"{seconds / 60:.0f} min"
+
+
+def solving_seconds(count: int, seconds: float, workers: int) -> float:
+    """About how long designs on one discretisation take beside an answer of ``seconds`` of work."""
+    return _START_SECONDS + seconds * (_PROBES + _POINT_SHARE * count) / workers
+
+
+def pays(plan: Plan) -> bool:
+    """Whether a model of a grid's knobs takes fewer solutions than all its designs."""
+    return plan.is_grid and len(plan) > _MODELLED[len(plan.shape)]
+
+
+def kept_bytes(modes: ModeSet) -> float:
+    """What one answer takes in memory: all its arrays."""
+    arrays = (getattr(modes, field.name) for field in dataclasses.fields(modes))
+    return float(sum(own.nbytes for own in arrays if isinstance(own, np.ndarray)))
+
+
+def cost_of(plan: Plan, modes: ModeSet, seconds: float, workers: int, modelled: bool) -> Cost:
+    """What a plan costs beside an answer whose ``modes`` took ``seconds`` of work.
+
+    ``modelled`` tells that its designs are read off a model where one can be made.
+    """
+    count = len(plan)
+    took = solving_seconds(count, seconds, workers)
+    if not plan.one_sheet:
+        took = _START_SECONDS + seconds * count / workers
+    elif modelled and pays(plan):
+        solved = solving_seconds(0, seconds, workers)
+        made = _MODELLED[len(plan.shape)] * _POINT_SHARE * seconds + _READ_SECONDS * count
+        took = min(took, solved + made)
+    return Cost(count, took, kept_bytes(modes) * count)
