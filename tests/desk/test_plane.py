@@ -64,10 +64,52 @@ def test_what_keeps_a_map_from_being_drawn_is_said(window: MainWindow, qtbot: Qt
     view = window.plane
     assert view is not None
     view.up.setCurrentText("wall")
-    assert view.words.text() == "Choose two different knobs."
+    assert view.words.text() == "Choose different knobs."
     assert not view.draw.isEnabled()
     view.up.setCurrentText("post_at")
     view.draw.click()
     qtbot.waitUntil(lambda: "No map: models are left out" in view.words.text(), timeout=WAIT)
     assert view.draw.text() == "Draw it"
+    view.close()
+
+
+def test_a_third_knob_has_a_slider(
+    make_window: Callable[..., MainWindow], rail_path: Path, qtbot: QtBot
+) -> None:
+    text = rail_path.read_text().replace(
+        "[parts.rail]",
+        '[knobs.drive]\nvalue = "7.5 kg"\nfrom = "5 kg"\nto = "10 kg"\n\n[parts.rail]',
+    )
+    rail_path.write_text(text.replace('mass = "7.5 kg"', 'mass = "drive"'))
+    window = make_window(rail_path, models=True)
+    session = window.session
+    window.show_plane()
+    view = window.plane
+    assert view is not None
+    view.third.setCurrentText("wall")
+    assert view.words.text() == "Choose different knobs."
+    view.third.setCurrentText("drive")
+    assert view.third_words.text() == "drive 7.5 kg"
+    view.draw.click()
+    qtbot.waitUntil(lambda: session.jobs.state("plane") is None, timeout=WAIT)
+    found = view.found
+    assert found is not None
+    assert found.others == pytest.approx([7.5])
+    solutions = found.model.solutions
+    view.slider.setValue(0)
+    qtbot.waitUntil(lambda: session.jobs.state("plane") is None, timeout=WAIT)
+    lighter = view.found
+    assert lighter is not None
+    assert lighter.others == pytest.approx([5.0])
+    assert lighter.model.solutions == solutions  # nothing new was solved
+    assert np.nanmean(lighter.plane.frequencies[..., 0]) > np.nanmean(
+        found.plane.frequencies[..., 0]
+    )
+    view.go_to(4.0, 1.5)
+    assert session.design.knobs["drive"].value == 5
+    assert len(session.history.past) == 1
+    settle(qtbot, window)
+    assert session.answer is not None
+    told = found.model.at(4e-3, 1.5, 5.0)
+    assert session.answer.modes.flexible[:4] == pytest.approx(told.flexible[:4], rel=2e-3)  # type: ignore[union-attr]
     view.close()

@@ -38,6 +38,7 @@ from belltone.desk.designs.designs_view import DesignsView
 from belltone.desk.fields import LiveNumber
 from belltone.desk.look import label_font, qt_palette, stylesheet
 from belltone.desk.mode_table import ModeTable
+from belltone.desk.pictures import ask_write_chart
 from belltone.desk.readout import Readout
 from belltone.desk.session.session import Session
 from belltone.desk.shape.shape_view import ShapeView
@@ -205,6 +206,12 @@ class MainWindow(QMainWindow):
         self._action(file, "Save &as…", keys.SaveAs, self.save_as)
         file.addSeparator()
         self._action(file, "Write the &table of modes…", None, self.ask_write_table)
+        self._action(
+            file,
+            "Write the picture of the &map…",
+            None,
+            lambda: ask_write_chart(self.map.plot, "map", self),
+        )
         file.addSeparator()
         self._action(file, "&Quit", keys.Quit, self.close)
         edit = self.menuBar().addMenu("&Edit")

@@ -21,7 +21,7 @@ from belltone.system.threads import numpy_threads
 
 __all__ = ["build_box"]
 
-_MOST_TRIED: Final = 400  # designs in all; what is left then has no model
+_MOST_TRIED: Final = 100  # designs by the square of the knobs; what is left has no model
 _NARROWEST: Final = 1 / 8  # of what is spanned; a piece so narrow is not divided further
 _CLOSE: Final = 1 / 256  # of the same; where a mesh changes is found so closely
 _ALL_FIRST: Final = 3  # knobs; of more only the axes through the middle are looked along
@@ -70,6 +70,10 @@ class _Builder:
             raise UnmodelledError(first.failure.detail)
         return self._designs.model(self._pieces)
 
+    @property
+    def _tired(self) -> bool:
+        return self._designs.tried > _MOST_TRIED * len(self._span.knobs) ** 2
+
     def _sort(self, place: Place) -> object:
         return self._designs.sort(place, loaded=False)
 
@@ -82,7 +86,7 @@ class _Builder:
                 self._add(Gap(*ends, self._designs.failures[ends[0]]))
                 return
             hardest: int | None = None
-            if self._designs.tried <= _MOST_TRIED:
+            if not self._tired:
                 spreading = Spreading(self._designs, *ends, sort, self._progress)
                 piece = spreading.made()
                 if piece is not None:
@@ -90,7 +94,7 @@ class _Builder:
                     return
                 hardest = spreading.hardest
             parts = self._halves(ends, hardest)
-        if parts is None or self._designs.tried > _MOST_TRIED:
+        if parts is None or self._tired:
             words = "the model does not meet its bound here"
             self._add(Gap(*ends, PointFailure(Reason.UNMET, words)))
             return

@@ -67,16 +67,27 @@ def _between(table: Array, places: Array, axis: int) -> Array:
     return np.asarray(np.where(share == 0, low, inside))
 
 
-def planes(model: ReducedModel, progress: Progress, coarse_only: bool = False) -> Iterator[Plane]:
-    """The plane of a model of two knobs, coarse first and finer after."""
+def planes(
+    model: ReducedModel,
+    progress: Progress,
+    others: Sequence[float] = (),
+    coarse_only: bool = False,
+) -> Iterator[Plane]:
+    """The plane of a model's first two knobs, coarse first and finer after.
+
+    ``others`` are the values of the rest of them (base units).
+    """
     levels = _LEVELS[:1] if coarse_only else _LEVELS
     for level in levels:
-        yield _plane(model, level, progress, level == _LEVELS[-1])
+        yield _plane(model, level, progress, others, level == _LEVELS[-1])
 
 
-def _plane(model: ReducedModel, count: int, progress: Progress, whole: bool) -> Plane:
+def _plane(
+    model: ReducedModel, count: int, progress: Progress, others: Sequence[float], whole: bool
+) -> Plane:
     across, up = (
-        np.linspace(low, high, count) for low, high in zip(model.low, model.high, strict=True)
+        np.linspace(low, high, count)
+        for low, high in zip(model.low[:2], model.high[:2], strict=True)
     )
     modes = _modes(model.request, model)
     frequencies = np.full((count, count, modes), np.nan)
@@ -86,7 +97,7 @@ def _plane(model: ReducedModel, count: int, progress: Progress, whole: bool) -> 
     for row, second in enumerate(up):
         progress.report(row, count, f"map of {count} by {count}")
         for column, first in enumerate(across):
-            found = model.at(float(first), float(second))
+            found = model.at(float(first), float(second), *others)
             if isinstance(found, ReducedModes):
                 own = found.flexible[:modes]
                 frequencies[row, column, : len(own)] = own

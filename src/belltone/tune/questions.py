@@ -140,10 +140,11 @@ def find_model(
 
 @dataclass(frozen=True)
 class FoundPlane:
-    """Two knobs over their ranges, and the model they are read off."""
+    """Two knobs over their ranges, the model they are read off, and where its others stand."""
 
     plane: Plane
     model: ReducedModel
+    others: tuple[float, ...] = ()
 
 
 def find_plane(
@@ -153,23 +154,25 @@ def find_plane(
     ends: Mapping[str, tuple[float, float]],
     discretisation: Discretisation,
     bound: float,
+    others: tuple[float, ...] = (),
     *,
     progress: Progress,
 ) -> FoundPlane:
     """The plane of two knobs of a sheet (ends in base units); what is known is shown as it comes.
 
-    While the model is made, coarsely for each of its pieces, then finer and finer.
+    While the model is made, coarsely for each of its pieces, then finer and finer. With more than
+    two knobs ``others`` is where the third stands.
     """
 
     def look(model: ReducedModel) -> None:
-        for plane in planes(model, progress, coarse_only=True):
-            progress.show(FoundPlane(plane, model))
+        for plane in planes(model, progress, others, coarse_only=True):
+            progress.show(FoundPlane(plane, model, others))
 
     watching = replace(progress, viewer=look)
     model = find_model(text, folder, path, ends, discretisation, bound, progress=watching)
     with numpy_threads(many=False):
-        for plane in planes(model, progress):
-            found = FoundPlane(plane, model)
+        for plane in planes(model, progress, others):
+            found = FoundPlane(plane, model, others)
             if not plane.whole:
                 progress.show(found)
     return found

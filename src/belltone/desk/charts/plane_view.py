@@ -9,10 +9,20 @@ import pyqtgraph as pg
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QShowEvent, QTransform
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSlider,
+    QVBoxLayout,
+    QWidget,
+)
+from scipy.ndimage import distance_transform_edt
 
 from belltone.desk.knob_box import KnobBox
 from belltone.desk.look import label_font
+from belltone.desk.pictures import ask_write_chart
 from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette, rgb
 from belltone.exchange.tables import percent
@@ -26,6 +36,7 @@ __all__ = ["PlaneView"]
 
 Array = NDArray[np.float64]
 
+_NO_KNOB, _NOTCHES = "none", 200
 _LINES = 6  # contour lines of the chosen mode, about
 _FINER = 4
 _FAR = 3.0  # margins; what is farther from every band is not told apart
@@ -40,9 +51,11 @@ class PlaneView(QWidget):
         self.setWindowTitle("Two knobs · Bell Tone")
         self.resize(940, 700)
         self.found: FoundPlane | None = None
+        self._slid = ""  # the knob the slider was set for
         self._rest = ""
         column = QVBoxLayout(self)
         column.addLayout(self._controls())
+        column.addWidget(self._third_row())
         self.plot = pg.PlotWidget()
         self.plot.setAccessibleName("Least margin to any band over two knobs")
         self.plot.setMenuEnabled(False)
@@ -82,19 +95,47 @@ class PlaneView(QWidget):
         )
         if self.up.count() > 1:
             self.up.setCurrentIndex(1)
+        self.third = KnobBox(self._session, "third knob", _NO_KNOB)
         self.mode = QComboBox()
         self.mode.setAccessibleName("mode whose frequency is drawn as lines")
         self.draw = QPushButton("Draw it")
         self.draw.clicked.connect(self.run_or_stop)
-        for text, widget in (("Across", self.across), ("up", self.up), ("lines of", self.mode)):
+        for text, widget in (
+            ("Across", self.across),
+            ("up", self.up),
+            ("third", self.third),
+            ("lines of", self.mode),
+        ):
             row.addWidget(QLabel(text))
             row.addWidget(widget)
         row.addStretch(1)
+        self.write = QPushButton("Write the picture…")
+        self.write.clicked.connect(self._ask_write)
+        row.addWidget(self.write)
         row.addWidget(self.draw)
-        self.across.currentTextChanged.connect(self._follow)
-        self.up.currentTextChanged.connect(self._follow)
+        for box in (self.across, self.up, self.third):
+            box.currentTextChanged.connect(self._follow)
         self.mode.currentIndexChanged.connect(lambda _: self.show_plane())
         return row
+
+    def _third_row(self) -> QWidget:
+        """Where the third knob stands, if there is one."""
+        self.third_row = QWidget()
+        row = QHBoxLayout(self.third_row)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.slider = QSlider(Qt.Orientation.Horizontal)
+        self.slider.setRange(0, _NOTCHES)
+        self.slider.setAccessibleName("value of the third knob")
+        self.slider.valueChanged.connect(self._turn_third)
+        self.third_words = QLabel()
+        self.third_words.setFont(label_font(9, bold=True))
+        self.third_words.setMinimumWidth(170)
+        row.addWidget(self.third_words)
+        row.addWidget(self.slider, 1)
+        return self.third_row
+
+    def _ask_write(self) -> None:
+        ask_write_chart(self.plot, "two knobs", self)
 
     def set_palette(self, palette: Palette) -> None:
         """Take another theme's colours."""
@@ -119,6 +160,51 @@ class PlaneView(QWidget):
     def _knobs(self) -> tuple[str, str]:
         return self.across.currentText(), self.up.currentText()
 
+    @property
+    def _third(self) -> str:
+        """The third knob, if there is one."""
+        name = self.third.currentText()
+        return "" if name == _NO_KNOB else name
+
+    @property
+    def _all_knobs(self) -> tuple[str, ...]:
+        return (*self._knobs, self._third) if self._third else self._knobs
+
+    @property
+    def _third_value(self) -> float:
+        """Where the third knob stands, in its unit."""
+        low, high = self._session.written.knobs[self._third].range
+        return low + (high - low) * self.slider.value() / _NOTCHES
+
+    @property
+    def _others(self) -> tuple[float, ...]:
+        if not self._third:
+            return ()
+        return (self._third_value * self._session.written.knobs[self._third].scale,)
+
+    def _turn_third(self) -> None:
+        """Read the map off the model anew, once what is being read is there."""
+        self._tell_third()
+        if self._current and self._session.jobs.state("plane") is None:
+            self._ask()
+
+    def _tell_third(self) -> None:
+        knob = self._session.written.knobs.get(self._third)
+        self.third_row.setVisible(knob is not None)
+        if knob is not None:
+            self.third_words.setText(f"{self._third} {knob.text(self._third_value, 4)}")
+
+    def _begin_third(self) -> None:
+        """The slider of a third knob begins where the knob stands."""
+        knob = self._session.written.knobs.get(self._third)
+        if knob is not None and self._third != self._slid:
+            low, high = knob.range
+            self._slid = self._third
+            self.slider.blockSignals(True)
+            self.slider.setValue(round(_NOTCHES * (knob.value - low) / (high - low)))
+            self.slider.blockSignals(False)
+        self._tell_third()
+
     def run_or_stop(self) -> None:
         """Find the map in the background, or stop finding it."""
         session = self._session
@@ -127,11 +213,16 @@ class PlaneView(QWidget):
             session.models.consider()
             self._follow()
             return
-        rest = self._rest_now()
+        self._ask()
+
+    def _ask(self) -> None:
+        session, rest = self._session, self._rest_now()
 
         def look(found: FoundPlane) -> None:
             self.found, self._rest = found, rest
             self.show_plane()
+            if self._current and found.others != self._others:
+                self._ask()  # the slider went on meanwhile
 
         def finish(found: FoundPlane) -> None:
             look(found)
@@ -140,10 +231,10 @@ class PlaneView(QWidget):
         def fail(error: Exception) -> None:
             self.words.setText(f"No map: {error_words(error)}")
 
-        session.models.find_plane(self._knobs, look, finish, fail)
+        session.models.find_plane(self._all_knobs, self._others, look, finish, fail)
 
     def _rest_now(self) -> str:
-        return self._session.sheet.answer_hash(dict.fromkeys(self._knobs, ""))
+        return self._session.sheet.answer_hash(dict.fromkeys(self._all_knobs, ""))
 
     def _follow_jobs(self, lane: str) -> None:
         if lane != "plane":
@@ -160,12 +251,15 @@ class PlaneView(QWidget):
     def _follow(self) -> None:
         """What the map is of, or why there is none."""
         session, (first, second) = self._session, self._knobs
-        able = bool(first and second and first != second) and session.answer is not None
+        differ = len(set(self._all_knobs)) == len(self._all_knobs)
+        able = bool(first and second and differ) and session.answer is not None
+        self._begin_third()
+        self.write.setEnabled(self._current)
         self.draw.setEnabled(able or session.jobs.state("plane") is not None)
         if not first or self.across.count() < 2:
             self.words.setText("The map needs two knobs: right-click a number and make one of it.")
-        elif first == second:
-            self.words.setText("Choose two different knobs.")
+        elif not differ:
+            self.words.setText("Choose different knobs.")
         elif session.jobs.state("plane") is None:
             self.words.setText(self._told())
         self.show_plane()
@@ -189,7 +283,7 @@ class PlaneView(QWidget):
     @property
     def _current(self) -> bool:
         """Whether what was found is of the knobs chosen and of the design, but for these two."""
-        if self.found is None or self.found.plane.knobs != self._knobs:
+        if self.found is None or self.found.model.knobs != self._all_knobs:
             return False
         return self._rest == self._rest_now()
 
@@ -235,6 +329,7 @@ class PlaneView(QWidget):
             edge = pg.mkPen(palette.clear, width=2.4)
             self._outline(fine, np.nan_to_num(margins, nan=-1.0), design.margin, edge)
         self._draw_lines(plane)
+        self._cover(fine)
         for line in self._lines:
             self.plot.addItem(line)
         self.plot.setRange(self._corners(fine), padding=0.0)
@@ -295,7 +390,11 @@ class PlaneView(QWidget):
         known = values[np.isfinite(values)]
         if not len(known) or np.ptp(known) == 0:
             return
-        filled = np.where(np.isfinite(values), values, known.min() - np.ptp(known))
+        # Where nothing is known lines go straight on, and are covered.
+        nearest = distance_transform_edt(
+            ~np.isfinite(values), return_distances=False, return_indices=True
+        )
+        filled = values[tuple(nearest)]
         pen = pg.mkPen(palette.ink, width=1.1, style=Qt.PenStyle.DashLine)
         for level in _round_levels(float(known.min()), float(known.max())):
             self._outline(plane, filled, level, pen)
@@ -311,6 +410,16 @@ class PlaneView(QWidget):
             text.setPos(spot)
             text.setZValue(8)
             self.plot.addItem(text)
+
+    def _cover(self, plane: Plane) -> None:
+        """Nothing is drawn where nothing is known."""
+        unknown = ~np.isfinite(plane.frequencies).any(axis=2)
+        cover = np.zeros((*unknown.shape, 4), np.uint8)
+        cover[unknown] = *(int(255 * part) for part in rgb(self._palette.card)), 255
+        image = pg.ImageItem(cover, axisOrder="row-major", levels=(0, 255))
+        image.setRect(self._corners(plane))
+        image.setZValue(6)
+        self.plot.addItem(image)
 
     def _label_spot(self, plane: Plane, values: Array, level: float) -> QPointF | None:
         """Where a line crosses the diagonal of the map, else the middle row or column."""
@@ -415,16 +524,17 @@ class PlaneView(QWidget):
             self.go_to(at[2].x(), at[2].y())
 
     def go_to(self, across: float, up: float) -> None:
-        """Write both knobs, in their units, as one step."""
-        session, names = self._session, self._knobs
+        """Write the knobs, in their units, as one step; a third one as its slider has it."""
+        session, names = self._session, self._all_knobs
         texts: dict[SheetPath, str] = {}
-        for name, value in zip(names, (across, up), strict=True):
+        third = (self._third_value,) if self._third else ()
+        for name, value in zip(self._all_knobs, (across, up, *third), strict=True):
             knob = session.design.knobs[name]
             low, high = knob.range
             texts["knobs", name, "value"] = knob.exact_text(
                 float(f"{min(max(value, low), high):.4g}")
             )
-        problem = session.edit(f"{names[0]} and {names[1]}", lambda sheet: sheet.with_values(texts))
+        problem = session.edit(" and ".join(names), lambda sheet: sheet.with_values(texts))
         if problem is not None:
             session.told.emit(problem)
 

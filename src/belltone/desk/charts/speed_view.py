@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from belltone.desk.look import label_font
+from belltone.desk.pictures import ask_write_chart
 from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette
 from belltone.exchange.preload_tables import CROSSING_COLUMNS, crossing_rows
@@ -49,7 +50,10 @@ class SpeedView(QWidget):
         self.words.setWordWrap(True)
         self.draw = QPushButton("Draw it")
         self.draw.clicked.connect(self.run_or_stop)
+        write = QPushButton("Write the picture…")
+        write.clicked.connect(lambda: ask_write_chart(self.plot, "speed diagram", self))
         top.addWidget(self.words, 1)
+        top.addWidget(write)
         top.addWidget(self.draw)
         column.addLayout(top)
         self.plot = pg.PlotWidget()

@@ -143,14 +143,16 @@ class Models(QObject):
 
     def find_plane(
         self,
-        knobs: tuple[str, str],
+        knobs: tuple[str, ...],
+        others: tuple[float, ...],
         look: Callable[[FoundPlane], None],
         finish: Callable[[FoundPlane], None],
         fail: Callable[[Exception], None],
     ) -> None:
         """Have two knobs looked at over their ranges, before any other model is made.
 
-        Both are then known to each other, wherever the other stands.
+        A third one stands where ``others`` says (base units). All are then known to each other,
+        wherever the others stand.
         """
         session, answer = self._session, self._session.answer
         if answer is None:
@@ -162,7 +164,7 @@ class Models(QObject):
         rest, shape = self._rest(knobs), self._shape()
         sheet, engine, bound = session.sheet, self._engine, self.bound
         level = answer.modes.discretisation
-        place = (sheet.text, sheet.folder, session.path, ends, level, bound)
+        place = (sheet.text, sheet.folder, session.path, ends, level, bound, others)
 
         def work(progress: Progress) -> FoundPlane:
             found: FoundPlane = engine.ask(find_plane, *place, progress=progress)
