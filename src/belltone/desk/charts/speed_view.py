@@ -51,7 +51,7 @@ class SpeedView(QWidget):
         self.draw = QPushButton("Draw it")
         self.draw.clicked.connect(self.run_or_stop)
         write = QPushButton("Write the picture…")
-        write.clicked.connect(lambda: ask_write_chart(self.plot, "speed diagram", self))
+        write.clicked.connect(self._ask_write)
         top.addWidget(self.words, 1)
         top.addWidget(write)
         top.addWidget(self.draw)
@@ -78,6 +78,9 @@ class SpeedView(QWidget):
         session.sheet_changed.connect(self._say)
         self.set_palette(palette)
         self._say()
+
+    def _ask_write(self) -> None:
+        ask_write_chart(self.plot, "speed diagram", self)
 
     def set_palette(self, palette: Palette) -> None:
         """Take another theme's colours."""
