@@ -29,6 +29,8 @@ _COMMANDS: Final = {
     "speeds": "loaded:speeds",
     "pull": "tuning:pull",
     "reach": "tuning:reach_command",
+    "clear": "clearing:clear_command",
+    "tolerance": "clearing:tolerance_command",
     "frame": "making:frame",
     "desk": "window:desk",
     "demo": "window:demo",

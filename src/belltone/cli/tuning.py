@@ -8,7 +8,7 @@ from typing import Annotated
 import typer
 
 from belltone.cli.inputs import frequency, read_input, set_knobs
-from belltone.cli.messages import warn
+from belltone.cli.messages import fail, note, warn
 from belltone.cli.options import Format, FormatOption, Output, Settings, SheetPath
 from belltone.cli.output import table, write
 from belltone.cli.waiting import progress_shown
@@ -16,12 +16,15 @@ from belltone.exchange.pull_tables import pull_columns, pull_data, pull_rows
 from belltone.exchange.tables import as_csv, as_json
 from belltone.modes.solve import request_for, solve
 from belltone.reading.family import evaluate
-from belltone.sheet.document import read_sheet, write_sheet
+from belltone.sheet.document import Sheet, read_sheet, write_sheet
 from belltone.sheet.units import format_number
+from belltone.store.results import ResultStore, store_path
 from belltone.sweep.plan import PlanError
 from belltone.sweep.pool import start_workers
+from belltone.tune.demands import named_mode
 from belltone.tune.pull import pulls
 from belltone.tune.reach import reach
+from belltone.tune.together import reach_together
 
 
 def pull(
@@ -56,7 +59,12 @@ def reach_command(
     sheet: SheetPath,
     mode: Annotated[int, typer.Option(min=1, metavar="N", help="The mode's number now.")],
     target: Annotated[str, typer.Option(metavar="F", help="Where it shall stand: “55 Hz”.")],
-    knob: Annotated[str, typer.Option(metavar="KNOB", help="The knob to turn.")],
+    knobs: Annotated[
+        list[str],
+        typer.Option(
+            "--knob", metavar="KNOB", help="The knob to turn; of several the least change of all."
+        ),
+    ],
     tolerance: Annotated[
         str | None, typer.Option(metavar="F", help="How near is near enough (0.01 % if left out).")
     ] = None,
@@ -64,9 +72,13 @@ def reach_command(
         Path | None, typer.Option(metavar="FILE", help="Write the sheet with the knob set.")
     ] = None,
 ) -> None:
-    """Find the knob value that brings a mode to a frequency."""
+    """Find the knob value that brings a mode to a frequency; of several knobs the least change."""
     source = read_sheet(sheet)
     warn(evaluate(source))
+    if len(knobs) > 1:
+        _reach_together(sheet, source, mode, target, knobs, tolerance, write)
+        return
+    (knob,) = knobs
     with progress_shown(f"reach with {knob}") as progress, start_workers() as workers:
         found = reach(
             source,
@@ -86,3 +98,32 @@ def reach_command(
     if write is not None:
         write_sheet(found.sheet, write)
         print(f"written to {write}")
+
+
+def _reach_together(
+    path: Path,
+    source: Sheet,
+    mode: int,
+    target: str,
+    knobs: list[str],
+    tolerance: str | None,
+    written: Path | None,
+) -> None:
+    within = None if tolerance is None else frequency(tolerance)
+    with (
+        ResultStore(store_path(path), note) as store,
+        progress_shown(f"reach with {', '.join(knobs)}") as progress,
+    ):
+        found = reach_together(source, mode, frequency(target), knobs, within, store, progress)
+    best = found.best
+    if not best.clear:
+        reasons = "; ".join(found.binding)
+        fail(f"mode {mode} does not reach {target}; nearest at {best.words}: {reasons}")
+    for name, text in best.texts.items():
+        print(f"{name} = {text}")
+    place = named_mode(found.demands.targets[0].mode, best.modes)
+    assert place is not None
+    print(f"mode {mode} stands at {format_number(float(best.modes.flexible[place]), 7)} Hz")
+    if written is not None:
+        write_sheet(best.sheet, written)
+        print(f"written to {written}")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
@@ -28,10 +29,27 @@ Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
+class Spread:
+    """How exactly a knob is made: ``size`` to both sides, or as a standard deviation.
+
+    In the knob's unit, or ``relative`` to its value.
+    """
+
+    size: float
+    relative: bool
+    deviation: bool
+
+    def at(self, value: float) -> float:
+        """The size at a value, in the unit of the value."""
+        return self.size * abs(value) if self.relative else self.size
+
+
+@dataclass(frozen=True)
 class KnobValue:
     """A knob: its value in base units, its range in ``unit``, the unit its author wrote.
 
-    ``scale`` is how many base units (m, kg, s, K, rad) that is.
+    ``scale`` is how many base units (m, kg, s, K, rad) that is. With a ``step`` it takes its
+    multiples alone, with a ``stock`` those values.
     """
 
     name: str
@@ -41,6 +59,9 @@ class KnobValue:
     start: float | None
     stop: float | None
     literal: bool
+    step: float | None = None
+    stock: tuple[float, ...] = ()
+    spread: Spread | None = None
 
     @property
     def value(self) -> float:
@@ -57,7 +78,20 @@ class KnobValue:
         if self.start is not None and self.stop is not None:
             return self.start, self.stop
         low, high = sorted((self.value / 2, self.value * 2))
+        if self.stock:
+            low, high = self.stock[0], self.stock[-1]
         return (low if self.start is None else self.start, high if self.stop is None else self.stop)
+
+    def allowed(self) -> tuple[float, ...]:
+        """The values of its range it can be had at, in its unit; none where it can have any."""
+        low, high = self.range
+        slack = 1e-9 * (high - low)
+        if self.stock:
+            return tuple(each for each in self.stock if low - slack <= each <= high + slack)
+        if self.step is None:
+            return ()
+        first, last = math.ceil((low - slack) / self.step), math.floor((high + slack) / self.step)
+        return tuple(float(f"{count * self.step:.12g}") for count in range(first, last + 1))
 
     def text(self, value: float | None = None, digits: int = 6) -> str:
         """Write the value, or another value of this knob, with its unit."""
@@ -169,6 +203,36 @@ class BandValue:
     high: float
 
 
+@dataclass(frozen=True)
+class ModeName:
+    """A mode by what it does: the ``place``-th, from 1, of those whose kind begins so."""
+
+    kind: str
+    place: int
+
+    @property
+    def words(self) -> str:
+        """The mode in words."""
+        return f"mode {self.place}" if not self.kind else f"{self.kind} {self.place}"
+
+
+@dataclass(frozen=True)
+class TargetValue:
+    """Where a mode is to stand: at a ``frequency`` (Hz), or ``times`` the frequency of another.
+
+    ``within`` (Hz, or a share for a ratio) is how far it may be off; every other mode keeps
+    ``apart`` (a share) from there.
+    """
+
+    name: str
+    mode: ModeName
+    frequency: float | None
+    times: float
+    of: ModeName | None
+    within: float
+    apart: float
+
+
 @dataclass(frozen=True, kw_only=True)
 class Design:
     """Everything a solution needs, in SI units, and what looked odd on the way.
@@ -190,6 +254,7 @@ class Design:
     up_to: float | None
     knobs: Mapping[str, KnobValue]
     preload: PreloadValue | None = None
+    targets: tuple[TargetValue, ...] = ()
     warnings: tuple[Finding, ...] = field(default=())
 
     @property
@@ -241,7 +306,14 @@ class Design:
 
     @property
     def highest_excitation(self) -> float | None:
-        """Upper end of the highest band with its margin (Hz), or ``None`` without bands."""
-        if not self.bands:
-            return None
-        return max(band.high for band in self.bands) * (1 + self.margin)
+        """Upper end of the highest band with its margin, or of what a target keeps free (Hz).
+
+        ``None`` without bands and targets.
+        """
+        ends = [band.high * (1 + self.margin) for band in self.bands]
+        ends += [
+            (target.frequency + target.within) * (1 + target.apart)
+            for target in self.targets
+            if target.frequency is not None
+        ]
+        return max(ends, default=None)

@@ -12,7 +12,7 @@ import numpy as np
 from belltone.design.checks import plausibility
 from belltone.design.parts import MeshValue, PartValue, SurfaceValue
 from belltone.design.place import Place
-from belltone.design.values import BandValue, Design, MassValue, SupportValue
+from belltone.design.values import BandValue, Design, MassValue, ModeName, SupportValue, TargetValue
 from belltone.reading.joints import JointReader
 from belltone.reading.numbers import Values
 from belltone.reading.parts import PartBuilder
@@ -113,6 +113,7 @@ class _Evaluation:
             supports=supports,
             masses=masses,
             bands=bands,
+            targets=self._targets(),
             margin=margin,
             accuracy=accuracy,
             fixed=(wished[0], wished[1])
@@ -237,6 +238,36 @@ class _Evaluation:
         if place is None:
             return None
         return MassValue(mass.name or place.site, place, kilograms, inertia, offset, spread)
+
+    def _targets(self) -> tuple[TargetValue, ...]:
+        found: list[TargetValue] = []
+        for index, target in enumerate(self.sheet.content.targets):
+            path: Path = ("targets", index)
+            share = self.values.positive((*path, "tolerance"), "a tolerance")
+            within, frequency, times = share, None, 1.0
+            if (target.frequency is None) == (target.times is None):
+                words = "state either a “frequency” or how many “times” that of another mode"
+                self.values.add(path, words)
+            elif target.frequency is not None:
+                frequency = self.values.positive((*path, "frequency"), "a frequency")
+                within = share * frequency
+                if target.within is not None:
+                    within = self.values.positive((*path, "within"), "a frequency")
+            else:
+                times = self.values.positive((*path, "times"), "a ratio")
+                if target.of is None:
+                    self.values.add((*path, "times"), "say of which mode: “of = { place = 1 }”")
+            apart = 0.0
+            if target.apart is not None:
+                apart = self.values.positive((*path, "apart"), "a share")
+            mode, other = (
+                None if each is None else ModeName(each.kind, each.place)
+                for each in (target.mode, target.of)
+            )
+            assert mode is not None
+            name = target.name or mode.words
+            found.append(TargetValue(name, mode, frequency, times, other, within, apart))
+        return tuple(found)
 
     def _bands(self) -> tuple[BandValue, ...]:
         bands: list[BandValue] = []

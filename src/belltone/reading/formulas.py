@@ -9,10 +9,12 @@ from dataclasses import dataclass
 from difflib import get_close_matches
 from typing import Final
 
+from belltone.design.values import Spread
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Finding, Path
 from belltone.sheet.expressions import FUNCTIONS, ExpressionError, parse
 from belltone.sheet.formulas import Formula, evaluated, formula
+from belltone.sheet.model import Knob
 from belltone.sheet.units import (
     UNIT_NAMES,
     Conversion,
@@ -38,7 +40,7 @@ _NOUGHT: Final = 1e-30  # of anything, in SI units; the fourth power of what is 
 
 @dataclass(frozen=True)
 class KnobFormula:
-    """A knob: what it comes to, the unit it is shown in, and its range in that unit."""
+    """A knob: what it comes to, the unit it is shown in, and its range and choices in that unit."""
 
     name: str
     formula: Formula
@@ -46,6 +48,9 @@ class KnobFormula:
     start: float | None
     stop: float | None
     literal: bool
+    step: float | None = None
+    stock: tuple[float, ...] = ()
+    spread: Spread | None = None
 
     @property
     def scale(self) -> float:
@@ -141,17 +146,62 @@ class Formulas:
         )
         if start is not None and stop is not None and not start < stop:
             self._add(("knobs", name, "to"), "the range must end above its start")
-        self.knobs[name] = KnobFormula(name, found, unit, start, stop, original is not None)
+        self.knobs[name] = KnobFormula(
+            name,
+            found,
+            unit,
+            start,
+            stop,
+            original is not None,
+            self._step(name, knob, unit),
+            self._stock(name, knob, unit),
+            self._spread(name, knob, unit),
+        )
         return True
 
-    def _limit(self, name: str, key: str, text: str, unit: str) -> float | None:
+    def _step(self, name: str, knob: Knob, unit: str) -> float | None:
+        if knob.step is None:
+            return None
+        step = self._limit(name, "step", knob.step, unit)
+        if step is not None and not step > 0:
+            self._add(("knobs", name, "step"), "a step must be greater than zero")
+            return None
+        return step
+
+    def _stock(self, name: str, knob: Knob, unit: str) -> tuple[float, ...]:
+        if knob.stock and knob.step is not None:
+            self._add(("knobs", name, "stock"), "state a “step” or a “stock”, not both")
+        found = [self._limit(name, ("stock", at), text, unit) for at, text in enumerate(knob.stock)]
+        return tuple(sorted({each for each in found if each is not None}))
+
+    def _spread(self, name: str, knob: Knob, unit: str) -> Spread | None:
+        if knob.tolerance is not None and knob.deviation is not None:
+            self._add(
+                ("knobs", name, "deviation"), "state a “tolerance” or a “deviation”, not both"
+            )
+            return None
+        key = "tolerance" if knob.deviation is None else "deviation"
+        text = knob.tolerance if knob.deviation is None else knob.deviation
+        if text is None:
+            return None
+        relative = text.rstrip().endswith("%")
+        size = self._limit(name, key, text, "" if relative else unit)
+        if size is None:
+            return None
+        if not size > 0:
+            self._add(("knobs", name, key), f"a {key} must be greater than zero")
+            return None
+        return Spread(size, relative, key == "deviation")
+
+    def _limit(self, name: str, key: str | tuple[str, int], text: str, unit: str) -> float | None:
         try:
             if parse(text).names:
                 raise ExpressionError("a knob's range is given in numbers, not by other knobs")
             return as_dimension(evaluated(text), Dimension("value", unit, (unit,)))
         except (ExpressionError, UnitError) as error:
             hint = f"; write it in {unit}" if isinstance(error, UnitError) and unit else ""
-            self._add(("knobs", name, key), f"{error}{hint}")
+            steps = (key,) if isinstance(key, str) else key
+            self._add(("knobs", name, *steps), f"{error}{hint}")
             return None
 
     def _value(self, path: Path, text: str, dimension: Dimension) -> None:

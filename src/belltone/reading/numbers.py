@@ -38,7 +38,16 @@ class Values:
                 continue  # the finding of a knob it names says it
             known[name] = base
             found[name] = KnobValue(
-                name, base, knob.unit, knob.scale, knob.start, knob.stop, knob.literal
+                name,
+                base,
+                knob.unit,
+                knob.scale,
+                knob.start,
+                knob.stop,
+                knob.literal,
+                knob.step,
+                knob.stock,
+                knob.spread,
             )
         self.knobs = {name: found[name] for name in self.sheet.content.knobs if name in found}
         for path, value in formulas.varying.items():

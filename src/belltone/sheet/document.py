@@ -89,7 +89,7 @@ class Sheet:
         of them changes a mode. What was asked for is part of each result's key.
         """
         data = self.content.model_dump(mode="json")
-        for key in ("title", "note", "excitation", "modes"):
+        for key in ("title", "note", "excitation", "targets", "modes"):
             data.pop(key)
         data["accuracy"].pop("target")
         data["knobs"] = {

@@ -65,11 +65,20 @@ HOLD_WORDS: Final[tuple[HoldWord, ...]] = (
 
 
 class Knob(Entry):
-    """A named value other values may use; the one thing a sweep or a reach turns."""
+    """A named value other values may use; the one thing a sweep or a reach turns.
+
+    It can be had at every value between ``from`` and ``to``, or in a ``step``, or as what is in
+    ``stock``. It is made within a ``tolerance`` to both sides, or with a standard ``deviation``;
+    both may be shares of the value, such as “5 %”.
+    """
 
     value: AnyValue
     start: AnyValue | None = Field(None, alias="from")
     stop: AnyValue | None = Field(None, alias="to")
+    step: AnyValue | None = None
+    stock: tuple[AnyValue, ...] = ()
+    tolerance: AnyValue | None = None
+    deviation: AnyValue | None = None
     note: str = ""
 
 
@@ -235,6 +244,33 @@ class Source(Entry):
     orders: Annotated[tuple[Annotated[float, Field(gt=0)], ...], Field(min_length=1)] = (1.0,)
 
 
+class ModeOf(Entry):
+    """A mode by what it does: the ``place``-th, from the lowest, of those whose kind begins so.
+
+    Without a ``kind`` of all.
+    """
+
+    kind: str = ""
+    place: Annotated[int, Field(ge=1, le=200)] = 1
+
+
+class Target(Entry):
+    """Where a mode is to stand: at a ``frequency``, or so many ``times`` the frequency of another.
+
+    It may be off by a frequency ``within``, else by a share ``tolerance``. ``apart`` is the share
+    by which every other mode keeps away from where it stands.
+    """
+
+    mode: ModeOf = Field(default_factory=ModeOf)
+    frequency: Frequency | None = None
+    times: Number | None = None
+    of: ModeOf | None = None
+    within: Frequency | None = None
+    tolerance: Share = "0.1 %"
+    apart: Share | None = None
+    name: str = ""
+
+
 class Excitation(Entry):
     """What shakes the component, and how far from it every mode must stay."""
 
@@ -284,5 +320,6 @@ class Content(Entry):
     masses: tuple[Mass, ...] = ()
     preload: Preload | None = None
     excitation: Excitation = Field(default_factory=Excitation)
+    targets: tuple[Target, ...] = ()
     accuracy: Accuracy = Field(default_factory=Accuracy)
     modes: Modes = Field(default_factory=Modes)

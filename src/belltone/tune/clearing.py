@@ -1,0 +1,463 @@
+"""Clear: the least change, the least mass or the widest margin that meets all demands of a sheet.
+
+Looked for on models of the knobs, and solved to the sheet's accuracy before it is called clear.
+"""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from belltone.design.values import Design
+from belltone.modes.modeset import ModeSet
+from belltone.modes.solution import Solution
+from belltone.modes.solve import ModeRequest, request_for, solve
+from belltone.progress import Progress
+from belltone.reading.family import evaluate
+from belltone.reduce.designs import DEFAULT_BOUND
+from belltone.reduce.model import ReducedModel
+from belltone.sheet.document import Sheet
+from belltone.sheet.errors import Path
+from belltone.store.results import ResultStore, model_key
+from belltone.sweep.models import model_of
+from belltone.system.threads import numpy_threads
+from belltone.tune.conditions import Condition, ConditionError
+from belltone.tune.demands import Demands, Missed, demands_of
+from belltone.tune.fits import Fit
+from belltone.tune.outputs import columns_of
+from belltone.tune.search import Aim, Candidate, Search
+from belltone.tune.space import Space, space_of
+
+__all__ = ["CONDITIONS", "Cleared", "Proposal", "Tried", "clear", "search_for"]
+
+Array = NDArray[np.float64]
+
+CONDITIONS: Final = {
+    "mass": "kg",
+    "stress": "MPa",
+    "displacement": "mm",
+    "buckling": "",
+}
+"""What conditions may be on, with the units of bare numbers."""
+
+_COLUMNS: Final = {
+    "stress": ("stress", "largest von Mises stress"),
+    "displacement": ("displacement", "largest displacement"),
+    "buckling": ("buckling", "buckling factor"),
+}
+_BOUND: Final = 5e-3  # of the models: what they propose is solved, and taken in
+_EXTRA: Final = 4  # modes beyond those asked for, so that they may change places
+_ROUNDS: Final = 6  # exact answers taken in before what is best so far is given
+_WHOLE: Final = 2  # so many knobs are modelled over their whole ranges
+_BESIDE: Final = 0.15  # of a knob's value, or range; more knobs are modelled so far about a design
+_PATCHES: Final = 5
+_HOPELESS: Final = 0.02  # missed by so much in all, no exact answer makes it good
+_NEAR_END: Final = 0.02  # of a patch; a design so near its end is gone on from
+_SAME: Final = 1e-3  # of a range; places nearer than that are one
+_OUTWARD: Final = 1e-6
+
+
+@dataclass(frozen=True, eq=False)
+class Tried:
+    """A design on the way, as the model tells it: shown while the search goes on."""
+
+    place: Array
+    texts: Mapping[str, str]
+    frequencies: Array
+    meets: bool
+    words: str
+
+
+@dataclass(frozen=True, eq=False)
+class Proposal:
+    """A design that was solved to the sheet's accuracy, all its modes counted.
+
+    ``texts`` are the values of the knobs as they go into the sheet; ``change`` is the root of the
+    squares of how far each moved, in shares of its range. ``told`` is what conditions are on.
+    ``missed`` are the demands it does not meet: none for one that is clear.
+    """
+
+    texts: Mapping[str, str]
+    words: str
+    modes: ModeSet
+    sheet: Sheet
+    change: float
+    margin: float
+    told: Mapping[str, float]
+    missed: tuple[Missed, ...]
+
+    @property
+    def clear(self) -> bool:
+        """Whether it meets every demand."""
+        return not self.missed
+
+
+@dataclass(frozen=True, eq=False)
+class Cleared:
+    """What a search for ``demands`` came to.
+
+    ``proposals`` begin with the best; where none is clear that is the least bad one, and
+    ``binding`` says what stands in the way and which wider range would help. ``trade`` is what
+    other margins would cost: margin, and change or mass or nothing, by the model.
+    """
+
+    demands: Demands
+    aim: Aim
+    proposals: tuple[Proposal, ...]
+    present: Proposal
+    binding: tuple[str, ...]
+    trade: tuple[tuple[float, float | None], ...]
+    solutions: int
+
+    @property
+    def best(self) -> Proposal:
+        """The best design found."""
+        return self.proposals[0]
+
+
+def clear(
+    sheet: Sheet,
+    names: Sequence[str],
+    aim: Aim = Aim.CHANGE,
+    conditions: Sequence[Condition] = (),
+    spared: Sequence[str] = (),
+    bound: float = _BOUND,
+    store: ResultStore | None = None,
+    progress: Progress | None = None,
+    seed: int = 0,
+    margins: Sequence[float] = (),
+) -> Cleared:
+    """Find the best design that meets all demands of a sheet, by some of its knobs.
+
+    No mode in a band or its margin but those whose kind begins with one of ``spared``, every
+    target met, every condition kept (of `CONDITIONS`). Designs on the way are shown to
+    ``progress`` as `Tried`. With ``margins`` it is told what each would cost. Raises `PlanError`,
+    `ConditionError`, ``NoModesError`` where the present design has no answer, and ``Cancelled``.
+    """
+    design = evaluate(sheet)
+    demands = demands_of(design, conditions, spared)
+    for condition in conditions:
+        if condition.name not in CONDITIONS or not isinstance(condition.bound, float):
+            known = ", ".join(CONDITIONS)
+            raise ConditionError(f"“{condition.words}”: conditions may be on {known}")
+        if condition.name != "mass" and design.preload is None:
+            raise ConditionError(f"“{condition.words}”: nothing loads this sheet")
+    if not design.bands and not design.targets:
+        raise ConditionError(
+            "the sheet states neither bands nor targets, so nothing is asked of its modes"
+        )
+    return search_for(sheet, names, demands, aim, bound, store, progress, seed, margins)
+
+
+def search_for(
+    sheet: Sheet,
+    names: Sequence[str],
+    demands: Demands,
+    aim: Aim,
+    bound: float = _BOUND,
+    store: ResultStore | None = None,
+    progress: Progress | None = None,
+    seed: int = 0,
+    margins: Sequence[float] = (),
+) -> Cleared:
+    """The same for any demands, whatever the sheet states."""
+    design = evaluate(sheet)
+    space = space_of(design, names)
+    with numpy_threads(many=False):
+        run = _Run(sheet, design, space, demands, aim, bound, store, progress or Progress(), seed)
+        return run.done(margins)
+
+
+class _Run:
+    """One search, over one model after another."""
+
+    def __init__(
+        self,
+        sheet: Sheet,
+        design: Design,
+        space: Space,
+        demands: Demands,
+        aim: Aim,
+        bound: float,
+        store: ResultStore | None,
+        progress: Progress,
+        seed: int,
+    ) -> None:
+        self._sheet, self._design, self._space = sheet, design, space
+        self._demands, self._aim, self._bound = demands, aim, bound
+        self._store, self._progress, self._seed = store, progress, seed
+        self._like: Solution | None = None
+        self._solved: dict[tuple[str, ...], Proposal] = {}
+        self._fits: dict[str, Fit] = {}
+        self._solutions = 0
+        self._last: Search | None = None
+
+    def done(self, margins: Sequence[float]) -> Cleared:
+        present = self._solve(self._space.start, start=True)
+        if not (present.clear and self._aim is Aim.CHANGE):
+            self._look(present)
+        ranked = sorted(self._solved.values(), key=self._rank)
+        binding = () if ranked[0].clear else self._binding(ranked[0])
+        trade = tuple(self._traded(margins))
+        parts = (tuple(ranked), present, binding, trade, self._solutions)
+        return Cleared(self._demands, self._aim, *parts)
+
+    def _rank(self, found: Proposal) -> tuple[float, float]:
+        missed = float(sum(each.share for each in found.missed))
+        worth = {
+            Aim.CHANGE: found.change,
+            Aim.MASS: found.told["mass"],
+            Aim.MARGIN: -found.margin,
+        }
+        return missed, worth[self._aim]
+
+    # -- exact answers --------------------------------------------------------------------------
+
+    def _solve(self, place: Array, start: bool = False) -> Proposal:
+        """Solve a design to the sheet's accuracy, or recall it."""
+        texts = self._space.texts(place)
+        key = tuple(texts.values())
+        if key in self._solved:
+            return self._solved[key]
+        self._progress.report(len(self._solved), 0, "solving a design")
+        values: dict[Path, str] = {("knobs", name, "value"): text for name, text in texts.items()}
+        sheet = self._sheet if start else self._sheet.with_values(values)
+        design = evaluate(sheet)
+        found = solve(design, self._request(design), progress=self._progress, like=self._like)
+        self._like = found.solution
+        self._solutions += 1
+        told = {"mass": found.modes.mass}
+        for condition in self._demands.conditions:
+            if condition.name in _COLUMNS:
+                output, name = _COLUMNS[condition.name]
+                columns = columns_of([output], found.modes)
+                value = next(c for c in columns if c.name == name).read(found.modes, design)
+                if isinstance(value, float):
+                    told[condition.name] = value
+                    fit = self._fits.setdefault(condition.name, Fit(self._space))
+                    fit.add(place, value)
+        proposal = Proposal(
+            texts=texts,
+            words=self._space.words(place),
+            modes=found.modes,
+            sheet=sheet,
+            change=self._space.change(place),
+            margin=_margin(found.modes, self._demands),
+            told=told,
+            missed=(*self._demands.missed(found.modes), *self._unkept(told)),
+        )
+        self._solved[key] = proposal
+        return proposal
+
+    def _request(self, design: Design, extra: int = 0) -> ModeRequest:
+        """The modes a sheet asks for, and those up to every target."""
+        return request_for(replace(design, targets=self._demands.targets), extra)
+
+    def _unkept(self, told: Mapping[str, float]) -> Iterator[Missed]:
+        for condition in self._demands.conditions:
+            value = told.get(condition.name)
+            if value is None:
+                yield Missed(f"nothing is known of “{condition.words}”", np.inf)
+            elif not condition.holds(value):
+                words = f"{condition.name} is {value:.4g} {condition.unit}".strip()
+                yield Missed(f"{words}, not {condition.words}", max(condition.excess(value), 1e-12))
+
+    # -- looking --------------------------------------------------------------------------------
+
+    def _look(self, present: Proposal) -> None:
+        """Search with one model after another until what is best is known exactly."""
+        space, center = self._space, np.clip(self._space.start, 0.0, 1.0)
+        few = len(space.knobs) <= _WHOLE
+        if self._aim is Aim.CHANGE or not few:
+            best: Proposal | None = None
+            for _ in range(1 if few else _PATCHES):
+                search = self._search(self._about(center))
+                found = self._settled(search, present)
+                if found is None:
+                    break
+                place, proposal = found
+                better = best is None or self._rank(proposal) < self._rank(best)
+                best = proposal if better else best
+                if self._is_nearest(search, proposal):
+                    return
+                if not better or not self._at_an_end(search, place):
+                    break
+                center = place
+        if few:
+            self._settled(self._search(self._whole()), present)
+
+    def _whole(self) -> dict[str, tuple[float, float]]:
+        """All of the ranges; but no farther off than a design that is clear, for a least change."""
+        clear = [found.change for found in self._solved.values() if found.clear]
+        if self._aim is not Aim.CHANGE or not clear:
+            return self._space.ends
+        near = self._space.start - min(clear), self._space.start + min(clear)
+        low, high = (np.clip(each, 0.0, 1.0) for each in near)
+        return self._between(low, high)
+
+    def _is_nearest(self, search: Search, found: Proposal) -> bool:
+        """Whether nothing beyond a model can be a smaller change than a design that is clear."""
+        if self._aim is not Aim.CHANGE or not found.clear:
+            return False
+        start = self._space.start
+        ways = [
+            *np.where(search.low > _SAME, start - search.low, np.inf),
+            *np.where(search.high < 1 - _SAME, search.high - start, np.inf),
+        ]
+        return bool(found.change <= min(ways))
+
+    def _about(self, center: Array) -> dict[str, tuple[float, float]]:
+        """From where to where knobs are modelled about a place, in base units."""
+        space = self._space
+        values = space.values(center)
+        reach = _BESIDE * np.where(values != 0, np.abs(values), space.width) / space.width
+        low, high = np.maximum(center - reach, 0.0), np.minimum(center + reach, 1.0)
+        return self._between(low, high)
+
+    def _between(self, low: Array, high: Array) -> dict[str, tuple[float, float]]:
+        below, above = self._space.base(low), self._space.base(high)
+        names = (knob.name for knob in self._space.knobs)
+        return {name: (a, b) for name, a, b in zip(names, below, above, strict=True)}
+
+    def _search(self, ends: Mapping[str, tuple[float, float]]) -> Search:
+        assert self._like is not None
+        level = self._like.level.discretisation
+        request = self._request(self._design, _EXTRA)
+        parts = (self._sheet, ends, request, level)
+        model: ReducedModel | None = None
+        if self._store is not None:  # what the window has made is better
+            model = self._store.get_model(model_key(*parts, DEFAULT_BOUND))
+        if model is None:
+            model = model_of(*parts, self._bound, self._store, self._progress)
+            self._solutions += model.solutions
+        search = Search(model, self._space, self._demands, self._aim, self._progress, self._seed)
+        search.fits = self._fits
+        for proposal in self._solved.values():
+            place = self._space.place(
+                [evaluate(proposal.sheet).knobs[knob.name].base for knob in self._space.knobs]
+            )
+            if np.all(place >= search.low - 1e-9) and np.all(place <= search.high + 1e-9):
+                search.correct(place, proposal.modes.flexible, proposal.told["mass"])
+        self._last = search
+        return search
+
+    def _settled(self, search: Search, present: Proposal) -> tuple[Array, Proposal] | None:
+        """The best of a search, solved; what exact answers say is taken in until both agree."""
+        best: tuple[Array, Proposal] | None = None
+        for _ in range(_ROUNDS):
+            found = search.best(show=self._show)
+            if not found:
+                break
+            candidate = found[0]
+            place = self._short(search, candidate)
+            if np.all(np.abs(place - self._space.start) < 1e-12):
+                proposal = present
+            else:
+                proposal = self._solve(place)
+            known = best is not None and self._rank(proposal) >= self._rank(best[1])
+            if not known:
+                best = place, proposal
+            if proposal.clear == candidate.meets and proposal.clear:
+                break
+            if not candidate.meets and (known or candidate.missed > _HOPELESS):
+                break
+            search.correct(place, proposal.modes.flexible, proposal.told["mass"])
+        return best
+
+    def _short(self, search: Search, candidate: Candidate) -> Array:
+        """The design with as few digits as still meet the demands, by the model."""
+        if not candidate.meets:
+            return next(iter(self._space.rounded(candidate.place)))
+        for place in self._space.rounded(candidate.place):
+            inside = np.all(place >= search.low - 1e-9) and np.all(place <= search.high + 1e-9)
+            seen = search.at(place) if inside else None
+            if seen is None:
+                continue
+            judged = search.judged(seen)
+            size = abs(candidate.worth) or 1.0
+            if judged.meets and judged.worth <= candidate.worth + 2e-3 * size:
+                return place
+        return candidate.place
+
+    def _show(self, candidate: Candidate) -> None:
+        self._progress.show(
+            Tried(
+                candidate.place,
+                self._space.texts(candidate.place),
+                candidate.seen.frequencies,
+                candidate.meets,
+                self._space.words(candidate.place, 4),
+            )
+        )
+
+    def _at_an_end(self, search: Search, place: Array) -> bool:
+        """Whether a design stands at an end of its model that is no end of a knob's range."""
+        room = _NEAR_END * (search.high - search.low)
+        at_low = (place <= search.low + room) & (search.low > _SAME)
+        at_high = (place >= search.high - room) & (search.high < 1 - _SAME)
+        return bool(np.any(at_low | at_high))
+
+    # -- what is told besides -------------------------------------------------------------------
+
+    def _binding(self, best: Proposal) -> tuple[str, ...]:
+        """What stands in the way, and which knob's wider range would help."""
+        words = [each.words for each in best.missed]
+        search = self._last
+        if search is None:
+            return tuple(words)
+        place = self._space.place(
+            [evaluate(best.sheet).knobs[knob.name].base for knob in self._space.knobs]
+        )
+        for number, knob in enumerate(self._space.knobs):
+            for end, side in ((0.0, 1.0), (1.0, -1.0)):
+                if abs(place[number] - end) > _SAME:
+                    continue
+                inward = place.copy()
+                inward[number] += side * 0.01
+                here, there = search.at(place), search.at(inward)
+                if here is None or there is None:
+                    continue
+                helps = search.judged(there).missed - search.judged(here).missed
+                if helps > _OUTWARD:
+                    at = knob.text(float(self._space.values(place)[number]), 4)
+                    below = "below" if end == 0.0 else "beyond"
+                    words.append(f"“{knob.name}” stands at its end, {at}; {below} it is better")
+        return tuple(words)
+
+    def _traded(self, margins: Sequence[float]) -> Iterator[tuple[float, float | None]]:
+        """What each margin would cost, by the model of the last search."""
+        if self._last is None:
+            if margins:
+                self._search(self._about(np.clip(self._space.start, 0.0, 1.0)))
+            else:
+                return
+        assert self._last is not None
+        search = self._last
+        for margin in margins:
+            found = search.best(self._demands.with_margin(margin))
+            met = [each for each in found if each.meets]
+            if not met:
+                yield margin, None
+            elif self._aim is Aim.MASS:
+                yield margin, met[0].seen.mass
+            else:
+                yield margin, self._space.change(met[0].place)
+
+
+def _margin(modes: ModeSet, demands: Demands) -> float:
+    watched = modes.flexible[demands.watched(modes)]
+    least = np.inf
+    for band, frequency in itertools.product(demands.bands, watched):
+        if frequency < band.low:
+            own = 1 - frequency / band.low
+        elif frequency > band.high:
+            own = frequency / band.high - 1
+        else:
+            own = -min(frequency - band.low, band.high - frequency) / band.high
+        least = min(least, float(own))
+    return least

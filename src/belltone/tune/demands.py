@@ -1,0 +1,142 @@
+"""What is demanded of a design: bands kept clear, modes at their targets, conditions kept."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from belltone.design.values import BandValue, Design, ModeName, TargetValue
+from belltone.modes.modeset import Spectrum
+from belltone.tune.bands import forbidden
+from belltone.tune.conditions import Condition
+
+__all__ = ["Demands", "Keepout", "Missed", "demands_of", "named_mode"]
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Keepout:
+    """Frequencies (Hz) between which no mode may stand: bands with their margins, merged."""
+
+    low: float
+    high: float
+    name: str
+
+    @property
+    def middle(self) -> float:
+        """Half-way between the ends, as frequencies are told apart."""
+        return 0.5 * (self.low + self.high)
+
+
+@dataclass(frozen=True)
+class Missed:
+    """A demand a design does not meet: in words, and by which share of what is demanded."""
+
+    words: str
+    share: float
+
+
+@dataclass(frozen=True)
+class Demands:
+    """All that is demanded of a design.
+
+    ``bands`` are as stated, to be kept clear by ``margin``; modes whose kind begins with one of
+    ``spared`` may stand in them. ``conditions`` are on what else is told of a design.
+    """
+
+    bands: tuple[BandValue, ...]
+    margin: float
+    targets: tuple[TargetValue, ...] = ()
+    conditions: tuple[Condition, ...] = ()
+    spared: tuple[str, ...] = ()
+
+    def keepouts(self, margin: float | None = None) -> tuple[Keepout, ...]:
+        """The bands with a margin (that stated, if none is given), those that overlap as one."""
+        wide = self.margin if margin is None else margin
+        found: list[Keepout] = []
+        for band in sorted(self.bands, key=lambda each: each.low):
+            low, high = forbidden(band, wide)
+            if found and low < found[-1].high:
+                last = found[-1]
+                found[-1] = Keepout(last.low, max(last.high, high), f"{last.name} and {band.name}")
+            else:
+                found.append(Keepout(low, high, band.name))
+        return tuple(found)
+
+    def watched(self, modes: Spectrum) -> NDArray[np.intp]:
+        """Places among the flexible modes of those that must keep clear of the bands."""
+        kinds = modes.kinds[modes.rigid_count :]
+        kept = [at for at, kind in enumerate(kinds) if not kind.startswith(self.spared or ("\0",))]
+        return np.array(kept, np.intp)
+
+    def with_margin(self, margin: float) -> Demands:
+        """The same with another margin."""
+        return replace(self, margin=margin)
+
+    def missed(self, modes: Spectrum) -> tuple[Missed, ...]:
+        """Which demands on frequencies a design with these modes does not meet, the worst first."""
+        found: list[Missed] = []
+        for at in self.watched(modes):
+            frequency = float(modes.flexible[at])
+            for keepout in self.keepouts():
+                if keepout.low < frequency < keepout.high:
+                    off = min(
+                        frequency / keepout.low - 1 if keepout.low > 0 else np.inf,
+                        1 - frequency / keepout.high,
+                    )
+                    found.append(Missed(f"mode {at + 1} stands too near to “{keepout.name}”", off))
+        for target in self.targets:
+            found += _missed_target(target, modes)
+        return tuple(sorted(found, key=lambda each: -each.share))
+
+
+def _missed_target(target: TargetValue, modes: Spectrum) -> list[Missed]:
+    place = named_mode(target.mode, modes)
+    if place is None:
+        return [Missed(f"there is no {target.mode.words} for the target “{target.name}”", np.inf)]
+    frequency = float(modes.flexible[place])
+    wanted, within = _wanted(target, modes)
+    if wanted is None:
+        assert target.of is not None
+        return [Missed(f"there is no {target.of.words} for the target “{target.name}”", np.inf)]
+    found = []
+    off = abs(frequency - wanted)
+    if off > within:
+        words = f"“{target.name}” stands at {frequency:.6g} Hz, not at {wanted:.6g} Hz"
+        found.append(Missed(words, (off - within) / wanted))
+    for other, own in enumerate(modes.flexible):
+        away = abs(own / wanted - 1)
+        if other != place and away < target.apart:
+            words = f"mode {other + 1} stands {100 * away:.2g} % from the target “{target.name}”"
+            found.append(Missed(words, target.apart - float(away)))
+    return found
+
+
+def _wanted(target: TargetValue, modes: Spectrum) -> tuple[float | None, float]:
+    """Where a target's mode is to stand (Hz), and how far it may be off (Hz)."""
+    if target.frequency is not None:
+        return target.frequency, target.within
+    assert target.of is not None
+    other = named_mode(target.of, modes)
+    if other is None:
+        return None, 0.0
+    wanted = target.times * float(modes.flexible[other])
+    return wanted, target.within * wanted
+
+
+def named_mode(name: ModeName, modes: Spectrum) -> int | None:
+    """The place among the flexible modes of a mode told by what it does, if it is among them."""
+    kinds = modes.kinds[modes.rigid_count :]
+    places = [at for at, kind in enumerate(kinds) if kind.startswith(name.kind)]
+    return places[name.place - 1] if len(places) >= name.place else None
+
+
+def demands_of(
+    design: Design, conditions: Sequence[Condition] = (), spared: Sequence[str] = ()
+) -> Demands:
+    """What a sheet demands, with conditions besides."""
+    return Demands(design.bands, design.margin, design.targets, tuple(conditions), tuple(spared))

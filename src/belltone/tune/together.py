@@ -1,0 +1,51 @@
+"""Reach with several knobs: the least change of all that brings a mode to a frequency."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from belltone.design.values import ModeName, TargetValue
+from belltone.modes.solve import request_for, solve_modes
+from belltone.progress import Progress
+from belltone.reading.family import evaluate
+from belltone.sheet.document import Sheet
+from belltone.store.results import ResultStore
+from belltone.tune.clearing import Cleared, search_for
+from belltone.tune.demands import Demands
+from belltone.tune.reach import ReachError
+from belltone.tune.search import Aim
+
+__all__ = ["reach_together"]
+
+
+def reach_together(
+    sheet: Sheet,
+    number: int,
+    target: float,
+    names: Sequence[str],
+    tolerance: float | None = None,
+    store: ResultStore | None = None,
+    progress: Progress | None = None,
+) -> Cleared:
+    """Bring flexible mode ``number`` to ``target`` (Hz) within ``tolerance`` (Hz; 0.01 % if none).
+
+    The mode is known again by what it does: its kind, and which of that kind it is. Where nothing
+    reaches the target, the best of what is given is the nearest, and it is said what stops it.
+    Raises as `clear`.
+    """
+    if not target > 0:
+        raise ReachError("the target must be a frequency above 0 Hz")
+    within = 1e-4 * target if tolerance is None else tolerance
+    if not within > 0:
+        raise ReachError("the tolerance must be a frequency above 0 Hz")
+    design = evaluate(sheet)
+    modes = solve_modes(design, request_for(design), progress=progress)
+    count = len(modes.flexible)
+    if not 1 <= number <= count:
+        raise ReachError(f"there is no mode {number}; there are modes 1 to {count}")
+    kinds = modes.kinds[modes.rigid_count :]
+    kind = kinds[number - 1]
+    name = ModeName(kind, sum(each.startswith(kind) for each in kinds[:number]))
+    wanted = TargetValue(f"mode {number}", name, target, 1.0, None, within, 0.0)
+    demands = Demands((), 0.0, (wanted,))
+    return search_for(sheet, names, demands, Aim.CHANGE, store=store, progress=progress)
