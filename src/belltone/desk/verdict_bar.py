@@ -13,7 +13,10 @@ from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette
 from belltone.exchange.preload_tables import buckling_text
 from belltone.exchange.tables import percent
+from belltone.exchange.tuning_tables import proposal_words
+from belltone.sheet.errors import Path
 from belltone.tune.bands import verdict
+from belltone.tune.clearing import Proposal
 
 __all__ = ["VerdictBar"]
 
@@ -33,6 +36,7 @@ class VerdictBar(QWidget):
     """Says which modes stand in bands and offers the nearest clear value of the swept knob."""
 
     sweep_asked = Signal()
+    clear_asked = Signal()
 
     def __init__(self, session: Session, palette: Palette) -> None:
         super().__init__()
@@ -47,11 +51,14 @@ class VerdictBar(QWidget):
         self.text.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.go = QPushButton("Go there")
-        self.go.setToolTip("Set the swept knob to the nearest value at which every band is clear")
+        self.go.setToolTip("Write the nearest design known at which every band is clear")
         self.go.clicked.connect(self._go)
         self.sweep = QPushButton("Sweep")
         self.sweep.setToolTip("Sweep the knob chosen at the sweep map to find where it is clear")
         self.sweep.clicked.connect(self.sweep_asked)
+        self.clear = QPushButton("Clear the bands…")
+        self.clear.setToolTip("Search for the nearest design of several knobs that is clear")
+        self.clear.clicked.connect(self.clear_asked)
         self.load = QLabel()
         self.load.setFont(label_font(9, bold=True))
         self.load.setToolTip("What the preload comes to before the shape stops being stable")
@@ -62,8 +69,14 @@ class VerdictBar(QWidget):
         self.stop.clicked.connect(self._stop_or_go_on)
         row.addWidget(self.stop)
         row.addWidget(self.sweep)
+        row.addWidget(self.clear)
         row.addWidget(self.go)
-        for signal in (session.answer_changed, session.tuning.sweep_changed, session.sheet_changed):
+        for signal in (
+            session.answer_changed,
+            session.tuning.sweep_changed,
+            session.sheet_changed,
+            session.proposals.changed,
+        ):
             signal.connect(self.refresh)
         session.jobs.changed.connect(lambda lane: self.refresh() if lane == "modes" else None)
         self.refresh()
@@ -132,7 +145,15 @@ class VerdictBar(QWidget):
         self.text.setToolTip(text)
         nearest = session.tuning.nearest_clear()
         clear = "clear" in head
-        self.go.setVisible(nearest is not None and not clear)
+        self.go.setVisible((nearest is not None or self._proposed() is not None) and not clear)
+        self.clear.setVisible(
+            self.go.isHidden()
+            and answer is not None
+            and not session.wrong
+            and bool(answer.design.bands)
+            and not clear
+            and bool(session.design.knobs)
+        )
         self.sweep.setVisible(
             nearest is None
             and answer is not None
@@ -163,8 +184,17 @@ class VerdictBar(QWidget):
         self.load.setText(text[0].upper() + text[1:])
         self.load.setStyleSheet(f"color: {colour};")
 
+    def _proposed(self) -> Proposal | None:
+        """The best proposal, where it is clear and of the sheet as it stands."""
+        proposals = self._session.proposals
+        clear = [found for found in proposals.listed if found.clear and found.change > 0]
+        return clear[0] if clear and proposals.current and not self._session.trying else None
+
     def _advice(self) -> str:
         session = self._session
+        proposed, found = self._proposed(), session.proposals.found
+        if proposed is not None and found is not None:
+            return f"Nearest clear design: {proposal_words(proposed, found.present)}."
         nearest = session.tuning.nearest_clear()
         if nearest is not None and session.tuning.shown is not None:
             knob = session.tuning.shown.sweep.knob
@@ -187,7 +217,13 @@ class VerdictBar(QWidget):
             self._session.stop_solving()
 
     def _go(self) -> None:
-        session = self._session
+        session, proposed = self._session, self._proposed()
+        if proposed is not None:
+            texts: dict[Path, str] = {
+                ("knobs", name, "value"): text for name, text in proposed.texts.items()
+            }
+            session.edit("proposal", lambda sheet: sheet.with_values(texts))
+            return
         value = session.tuning.nearest_clear()
         if value is not None and session.tuning.shown is not None:
             session.set_knob(session.tuning.shown.sweep.knob.name, value)

@@ -39,6 +39,7 @@ from belltone.desk.fields import LiveNumber
 from belltone.desk.look import label_font, qt_palette, stylesheet
 from belltone.desk.mode_table import ModeTable
 from belltone.desk.pictures import ask_write_chart
+from belltone.desk.proposals.tuning_view import TuningView
 from belltone.desk.readout import Readout
 from belltone.desk.session.session import Session
 from belltone.desk.shape.shape_view import ShapeView
@@ -93,6 +94,7 @@ class MainWindow(QMainWindow):
         self.speeds: SpeedView | None = None
         self.plane: PlaneView | None = None
         self.designs: DesignsView | None = None
+        self.tuner: TuningView | None = None
         self.verdict = VerdictBar(session, self._palette)
         self.shape = ShapeView(session, self._palette)
         self.map = SweepMap(session, self._palette)
@@ -102,6 +104,7 @@ class MainWindow(QMainWindow):
         self.setCentralWidget(self._workspace())
         self._menus()
         self.verdict.sweep_asked.connect(self.map.run_or_stop)
+        self.verdict.clear_asked.connect(self.show_tuning)
         self.ruler.reach_asked.connect(self.readout.reach.ask_for)
         session.sheet_changed.connect(self._follow)
         session.told.connect(lambda text: self.statusBar().showMessage(text, 9000))
@@ -245,6 +248,7 @@ class MainWindow(QMainWindow):
         shown.setText("&Show")
         view.addSeparator()
         self._action(view, "Run or stop the &sweep", QKeySequence("Ctrl+R"), self.map.run_or_stop)
+        self._action(view, "Clear the &bands", QKeySequence("Ctrl+K"), self.show_tuning)
         self._action(view, "T&wo knobs", QKeySequence("Ctrl+2"), self.show_plane)
         self._action(view, "Table of &designs", QKeySequence("Ctrl+3"), self.show_designs)
         self._action(view, "Speed dia&gram", QKeySequence("Ctrl+D"), self.show_speeds)
@@ -513,6 +517,13 @@ class MainWindow(QMainWindow):
         self.designs.set_palette(self._palette)
         _bring(self.designs)
 
+    def show_tuning(self) -> None:
+        """Show what clears the bands, pulls and tolerances beside this window."""
+        if self.tuner is None:
+            self.tuner = TuningView(self.session, self._palette, self)
+        self.tuner.set_palette(self._palette)
+        _bring(self.tuner)
+
     def show_speeds(self) -> None:
         """Show the speed diagram beside this window."""
         if self.speeds is None:
@@ -550,7 +561,7 @@ class MainWindow(QMainWindow):
             "should be.\n\n"
             "Sweep map: drag the cursor to turn the knob; click a branch to choose it; Ctrl+R "
             "runs or stops the sweep; Ctrl+2 shows the map of two knobs, Ctrl+3 tables of "
-            "designs.\n\n"
+            "designs; Ctrl+K clears the bands.\n\n"
             "Ctrl+T shows all modes in a table; Ctrl+C there copies it.\n\n"
             "Ctrl+B shows the chosen mode with and without the preload side by side; Ctrl+D the "
             "speed diagram of what spins.\n\n"

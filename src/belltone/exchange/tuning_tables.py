@@ -119,9 +119,13 @@ def tolerance_lines(found: Tolerances) -> list[str]:
         worst = max(found.blame, key=lambda name: found.blame[name])
         lines.append(f"to blame: “{worst}” with {100 * found.blame[worst]:.0f} % of what varies")
         lines.append(_enough_words(found))
+    lines += [
+        f"“{each.name}”: {percent(each.met)} of the designs stand there (±{percent(each.error)})"
+        for each in found.targets
+    ]
     lines.append(
-        f"{found.samples} designs by a model, within {percent(found.off)} of {found.checked} that "
-        "were solved"
+        f"{found.samples} designs by a model; largest difference from {found.checked} that were "
+        f"solved {percent(found.off)}"
     )
     return lines
 
@@ -167,6 +171,10 @@ def tolerance_data(found: Tolerances) -> dict[str, Any]:
                 "standard_error": each.error,
             }
             for each in found.chances
+        ],
+        "targets": [
+            {"name": each.name, "met": each.met, "standard_error": each.error}
+            for each in found.targets
         ],
         "hit": found.hit,
         "not_clear": found.near,

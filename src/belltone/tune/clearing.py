@@ -8,6 +8,7 @@ from __future__ import annotations
 import itertools
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from pathlib import Path as FilePath
 from typing import Final
 
 import numpy as np
@@ -54,6 +55,8 @@ _BOUND: Final = 5e-3  # of the models: what they propose is solved, and taken in
 _EXTRA: Final = 4  # modes beyond those asked for, so that they may change places
 _ROUNDS: Final = 6  # exact answers taken in before what is best so far is given
 _WHOLE: Final = 2  # so many knobs are modelled over their whole ranges
+_SMALL: Final = 2_000  # unknowns, with which one knob more is
+_MOST_WHOLE: Final = 4  # and so many where nothing is clear about the design
 _BESIDE: Final = 0.15  # of a knob's value, or range; more knobs are modelled so far about a design
 _PATCHES: Final = 5
 _HOPELESS: Final = 0.02  # missed by so much in all, no exact answer makes it good
@@ -77,7 +80,8 @@ class Tried:
 class Proposal:
     """A design that was solved to the sheet's accuracy, all its modes counted.
 
-    ``texts`` are the values of the knobs as they go into the sheet; ``change`` is the root of the
+    ``texts`` are the values of the knobs as they go into the sheet, ``text`` is that sheet, and
+    files it names are in ``folder``; ``change`` is the root of the
     squares of how far each moved, in shares of its range. ``told`` is what conditions are on.
     ``missed`` are the demands it does not meet: none for one that is clear.
     """
@@ -85,7 +89,8 @@ class Proposal:
     texts: Mapping[str, str]
     words: str
     modes: ModeSet
-    sheet: Sheet
+    text: str
+    folder: FilePath | None
     change: float
     margin: float
     told: Mapping[str, float]
@@ -95,6 +100,11 @@ class Proposal:
     def clear(self) -> bool:
         """Whether it meets every demand."""
         return not self.missed
+
+    @property
+    def sheet(self) -> Sheet:
+        """The sheet with the knobs so."""
+        return Sheet.from_text(self.text, self.folder)
 
 
 @dataclass(frozen=True, eq=False)
@@ -131,16 +141,20 @@ def clear(
     progress: Progress | None = None,
     seed: int = 0,
     margins: Sequence[float] = (),
+    margin: float | None = None,
 ) -> Cleared:
     """Find the best design that meets all demands of a sheet, by some of its knobs.
 
     No mode in a band or its margin but those whose kind begins with one of ``spared``, every
     target met, every condition kept (of `CONDITIONS`). Designs on the way are shown to
-    ``progress`` as `Tried`. With ``margins`` it is told what each would cost. Raises `PlanError`,
+    ``progress`` as `Tried`. With a ``margin`` that is asked for instead of the
+    sheet's; with ``margins`` it is told what each would cost. Raises `PlanError`,
     `ConditionError`, ``NoModesError`` where the present design has no answer, and ``Cancelled``.
     """
     design = evaluate(sheet)
     demands = demands_of(design, conditions, spared)
+    if margin is not None:
+        demands = demands.with_margin(margin)
     for condition in conditions:
         if condition.name not in CONDITIONS or not isinstance(condition.bound, float):
             known = ", ".join(CONDITIONS)
@@ -245,7 +259,8 @@ class _Run:
             texts=texts,
             words=self._space.words(place),
             modes=found.modes,
-            sheet=sheet,
+            text=sheet.text,
+            folder=sheet.folder,
             change=self._space.change(place),
             margin=_margin(found.modes, self._demands),
             told=told,
@@ -272,7 +287,7 @@ class _Run:
     def _look(self, present: Proposal) -> None:
         """Search with one model after another until what is best is known exactly."""
         space, center = self._space, np.clip(self._space.start, 0.0, 1.0)
-        few = len(space.knobs) <= _WHOLE
+        few = self._few(present)
         if self._aim is Aim.CHANGE or not few:
             best: Proposal | None = None
             for _ in range(1 if few else _PATCHES):
@@ -288,8 +303,14 @@ class _Run:
                 if not better or not self._at_an_end(search, place):
                     break
                 center = place
-        if few:
+        clear = any(found.clear for found in self._solved.values())
+        if few or (not clear and len(space.knobs) <= _MOST_WHOLE):
             self._settled(self._search(self._whole()), present)
+
+    def _few(self, present: Proposal) -> bool:
+        """Whether knobs are few enough to be modelled over their whole ranges at once."""
+        more = present.modes.unknowns <= _SMALL
+        return len(self._space.knobs) <= _WHOLE + more
 
     def _whole(self) -> dict[str, tuple[float, float]]:
         """All of the ranges; but no farther off than a design that is clear, for a least change."""
@@ -431,13 +452,12 @@ class _Run:
 
     def _traded(self, margins: Sequence[float]) -> Iterator[tuple[float, float | None]]:
         """What each margin would cost, by the model of the last search."""
-        if self._last is None:
-            if margins:
-                self._search(self._about(np.clip(self._space.start, 0.0, 1.0)))
-            else:
-                return
-        assert self._last is not None
-        search = self._last
+        if not margins:
+            return
+        # A least change was looked for no farther off than needed; wider margins may lie beyond.
+        few = self._few(next(iter(self._solved.values())))
+        center = np.clip(self._space.start, 0.0, 1.0)
+        search = self._search(self._space.ends if few else self._about(center))
         for margin in margins:
             found = search.best(self._demands.with_margin(margin))
             met = [each for each in found if each.meets]

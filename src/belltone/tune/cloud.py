@@ -10,13 +10,13 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import linear_sum_assignment
-from scipy.stats import qmc
 
 from belltone.modes.failure import PointFailure
 from belltone.modes.matching import clusters
 from belltone.progress import Progress
 from belltone.reduce.forms import Forms
 from belltone.reduce.model import Gap, Piece, ReducedModel
+from belltone.tune.spreading import evenly
 
 __all__ = ["Cloud", "CloudError", "cloud_of"]
 
@@ -146,8 +146,7 @@ def _axes(middle: Array, half: Array) -> Iterator[Array]:
 def _spread(knobs: int, count: int) -> Array:
     """The middle, the ends of each knob, the corners of few, and places evenly between."""
     axes = np.array(list(_axes(np.zeros(knobs), np.ones(knobs))))
-    power = int(np.ceil(np.log2(count)))
-    between = 2 * qmc.Sobol(knobs, seed=0).random_base2(power) - 1
+    between = 2 * evenly(knobs, count) - 1
     corners = np.array(list(itertools.product((-1.0, 1.0), repeat=min(knobs, 4))))
     corners = np.pad(corners, ((0, 0), (0, knobs - corners.shape[1])))
     return np.vstack([axes, corners, between])

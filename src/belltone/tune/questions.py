@@ -7,7 +7,7 @@ off it.
 from __future__ import annotations
 
 import time
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Final
@@ -26,17 +26,23 @@ from belltone.sweep.engine import Answered
 from belltone.sweep.models import model_of
 from belltone.system.contacts import Contact, contacts
 from belltone.system.threads import numpy_threads
+from belltone.tune.clearing import CONDITIONS, Cleared, clear
+from belltone.tune.conditions import parse_condition
 from belltone.tune.plane import Plane, planes
 from belltone.tune.pull import Pull, pulls
+from belltone.tune.search import Aim
+from belltone.tune.tolerances import Tolerances, tolerances
 
 __all__ = [
     "FoundModes",
     "FoundPlane",
+    "find_cleared",
     "find_contacts",
     "find_model",
     "find_modes",
     "find_plane",
     "find_pulls",
+    "find_tolerances",
 ]
 
 _MORE: Final = 4  # modes beyond those asked for, so that branches may change places
@@ -176,3 +182,42 @@ def find_plane(
             if not plane.whole:
                 progress.show(found)
     return found
+
+
+def find_cleared(
+    text: str,
+    folder: Path | None,
+    path: Path | None,
+    names: Sequence[str],
+    aim: Aim,
+    conditions: Sequence[str],
+    spared: Sequence[str],
+    margin: float | None,
+    margins: Sequence[float],
+    *,
+    progress: Progress,
+) -> Cleared:
+    """What `clear` finds for a sheet, conditions as they are typed; what is tried is shown."""
+    sheet = Sheet.from_text(text, folder)
+    read = [parse_condition(each, CONDITIONS) for each in conditions]
+    with ResultStore(store_path(path)) as store:
+        return clear(
+            sheet,
+            names,
+            aim,
+            read,
+            spared,
+            store=store,
+            progress=progress,
+            margins=margins,
+            margin=margin,
+        )
+
+
+def find_tolerances(
+    text: str, folder: Path | None, path: Path | None, samples: int, *, progress: Progress
+) -> Tolerances:
+    """What the tolerances of a sheet do; see `tolerances`."""
+    sheet = Sheet.from_text(text, folder)
+    with ResultStore(store_path(path)) as store:
+        return tolerances(sheet, samples, store=store, progress=progress)

@@ -1,10 +1,9 @@
 """The search for a design that meets all demands, on a model of its knobs.
 
 Of every band it matters how many modes stand below it: with those numbers fixed the demands are
-smooth, and a step of sequential quadratic programming (D. Kraft, "A software package for
-sequential quadratic programming", DFVLR-FB 88-28, 1988) finds the best design. Which numbers are
-worth a try is seen from designs spread evenly over the space (I. M. Sobol, USSR Comput. Math.
-Math. Phys. 7 (1967) 86-112).
+smooth, and sequential quadratic programming (D. Kraft, "A software package for sequential
+quadratic programming", DFVLR-FB 88-28, 1988) finds the best design. Which numbers are worth a try
+is seen from designs spread evenly over the space.
 """
 
 from __future__ import annotations
@@ -19,7 +18,6 @@ from typing import Any, Final
 import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import minimize
-from scipy.stats import qmc
 
 from belltone.modes.failure import PointFailure
 from belltone.progress import Progress
@@ -27,6 +25,7 @@ from belltone.reduce.model import Gap, Piece, ReducedModel, ReducedModes
 from belltone.tune.demands import Demands, named_mode
 from belltone.tune.fits import Fit
 from belltone.tune.space import Space
+from belltone.tune.spreading import evenly
 
 __all__ = ["Aim", "Candidate", "Search", "Seen"]
 
@@ -308,8 +307,7 @@ class Search:
             if count == 1:
                 spread = np.linspace(0.0, 1.0, number)[:, None]
             else:
-                cube = qmc.Sobol(count, seed=self._seed)
-                spread = cube.random_base2(math.ceil(math.log2(number)))[:number]
+                spread = evenly(count, number, self._seed)
             corners = np.array(list(itertools.product((0.0, 1.0), repeat=min(count, 6))))
             corners = np.pad(corners, ((0, 0), (0, count - corners.shape[1])))
             inside = np.vstack([spread, corners])

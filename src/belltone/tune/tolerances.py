@@ -8,13 +8,13 @@ Phys. Commun. 117 (1999) 35-43.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import norm, qmc
+from scipy.special import ndtr, ndtri
 
 from belltone.design.values import BandValue, Design, KnobValue
 from belltone.errors import UserError
@@ -30,10 +30,13 @@ from belltone.sweep.models import model_of
 from belltone.sweep.work import solve_point
 from belltone.system.threads import numpy_threads
 from belltone.tune.cloud import Cloud, CloudError, cloud_of
+from belltone.tune.demands import named_mode
+from belltone.tune.spreading import evenly
 
 __all__ = [
     "BandChance",
     "ModeSpread",
+    "TargetChance",
     "ToleranceError",
     "Tolerances",
     "blame",
@@ -86,6 +89,15 @@ class BandChance:
     error: float
 
 
+@dataclass(frozen=True)
+class TargetChance:
+    """How many of the designs have a mode where a target wants it, with the standard error."""
+
+    name: str
+    met: float
+    error: float
+
+
 @dataclass(frozen=True, eq=False)
 class Tolerances:
     """What tolerances come to.
@@ -101,6 +113,7 @@ class Tolerances:
     samples: int
     spreads: tuple[ModeSpread, ...]
     chances: tuple[BandChance, ...]
+    targets: tuple[TargetChance, ...]
     hit: float
     near: float
     error: float
@@ -196,6 +209,7 @@ class _Run:
             samples=len(every),
             spreads=spreads,
             chances=chances,
+            targets=tuple(self._targets(present, independent[:, :wanted])),
             hit=float(inside.mean()),
             near=share,
             error=_error(share, len(independent)),
@@ -233,9 +247,7 @@ class _Run:
     def _draws(self) -> tuple[Array, Array]:
         """Two sets of designs, independent of each other."""
         count = len(self._knobs)
-        power = math.ceil(math.log2(self._count))
-        cube = qmc.Sobol(2 * count, seed=self._seed).random_base2(power)[: self._count]
-        cube = np.clip(cube, 1e-9, 1 - 1e-9)
+        cube = np.clip(evenly(2 * count, self._count, self._seed), 1e-9, 1 - 1e-9)
         return self._placed(cube[:, :count]), self._placed(cube[:, count:])
 
     def _placed(self, cube: Array) -> Array:
@@ -243,8 +255,8 @@ class _Run:
         for number, knob in enumerate(self._knobs):
             assert knob.spread is not None
             if knob.spread.deviation:
-                beyond = float(norm.cdf(-_REACH))
-                off = np.asarray(norm.ppf(beyond + cube[:, number] * (1 - 2 * beyond))) / _REACH
+                beyond = float(ndtr(-_REACH))
+                off = np.asarray(ndtri(beyond + cube[:, number] * (1 - 2 * beyond))) / _REACH
             else:
                 off = 2 * cube[:, number] - 1
             found[:, number] = self._middle[number] + self._half[number] * off
@@ -282,6 +294,21 @@ class _Run:
             near = float(_in_band(told, band, self._design.margin).mean())
             found.append(BandChance(band.name, inside, near, _error(near, len(told))))
         return tuple(found)
+
+    def _targets(self, present: ModeSet, told: Array) -> Iterator[TargetChance]:
+        """How often each mode stands at its target."""
+        for target in self._design.targets:
+            place = named_mode(target.mode, present)
+            other = None if target.of is None else named_mode(target.of, present)
+            known = [at for at in (place, other) if at is not None]
+            if place is None or max(known) >= told.shape[1]:
+                continue
+            wanted, within = np.full(len(told), target.frequency or 0.0), target.within
+            if other is not None:
+                wanted = target.times * told[:, other]
+            room = within if other is None else within * wanted
+            met = float((np.abs(told[:, place] - wanted) <= room).mean())
+            yield TargetChance(target.name, met, _error(met, len(told)))
 
     def _margins(self, told: Array) -> Array:
         """The least margin of each design to any band."""

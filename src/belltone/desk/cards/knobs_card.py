@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QFrame,
     QGridLayout,
+    QInputDialog,
     QLabel,
     QSizePolicy,
     QSlider,
@@ -18,11 +21,15 @@ from belltone.desk.fields import ChoiceWord, FlowLayout, LiveNumber, word_label
 from belltone.desk.look import label_font, sentence_font
 from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette
+from belltone.sheet.document import Sheet
+from belltone.sheet.errors import Path
 from belltone.sheet.units import format_number
 
 __all__ = ["KnobsCard", "PullBar"]
 
 _TICKS = 1000
+_TOLERANCE = ("tolerance", "deviation", "To both sides, such as 0.1 mm or 2 %:")
+_DEVIATION = ("deviation", "tolerance", "Standard deviation, such as 0.05 mm or 1 %:")
 
 
 class PullBar(QWidget):
@@ -166,6 +173,7 @@ class _KnobRow(QWidget):
     def __init__(self, session: Session, name: str, palette: Palette) -> None:
         super().__init__()
         self._session, self._name = session, name
+        self.ask = QInputDialog.getText
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setVerticalSpacing(1)
@@ -178,7 +186,13 @@ class _KnobRow(QWidget):
         self.value = LiveNumber(session, ("knobs", name, "value"), f"knob {name}")
         flow.addWidget(self.value)
         away = ("take this knob away, keep its value", self._take_away)
-        flow.addWidget(ChoiceWord("⋯", (away,), f"more about {name}"))
+        more = (
+            ("how exactly it is made…", lambda: self._ask(*_TOLERANCE)),
+            ("its standard deviation…", lambda: self._ask(*_DEVIATION)),
+            ("in which steps or sizes it is had…", self._ask_sizes),
+            away,
+        )
+        flow.addWidget(ChoiceWord("⋯", more, f"more about {name}"))
         grid.addWidget(top, 0, 0)
         self.bar = PullBar(palette)
         grid.addWidget(self.bar, 0, 1, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
@@ -220,9 +234,48 @@ class _KnobRow(QWidget):
         if problem is not None:
             self._session.told.emit(problem)
 
+    def _ask(self, key: str, other: str, question: str) -> None:
+        """Ask for how a knob is made; nothing typed takes it away."""
+        path: Path = ("knobs", self._name, key)
+        now = self._session.sheet.value(path)
+        text, good = self.ask(self, self._name, question, text=str(now or ""))
+        if good:
+            self._write({key: text.strip() or None, other: None})
+
+    def _ask_sizes(self) -> None:
+        sheet, name = self._session.sheet, self._name
+        stock = sheet.value(("knobs", name, "stock"))
+        now = sheet.value(("knobs", name, "step")) if stock is None else ", ".join(stock)
+        question = "A step, such as 0.5 mm, or all sizes there are, parted by commas:"
+        text, good = self.ask(self, name, question, text=str(now or ""))
+        if good:
+            sizes = [part.strip() for part in text.split(",") if part.strip()]
+            step = sizes[0] if len(sizes) == 1 else None
+            self._write({"step": step, "stock": sizes if len(sizes) > 1 else None})
+
+    def _write(self, values: dict[str, Any]) -> None:
+        """Write some of what is said of the knob, or take it away, as one step."""
+        name = self._name
+
+        def change(sheet: Sheet) -> Sheet:
+            for key, value in values.items():
+                path: Path = ("knobs", name, key)
+                if value is not None:
+                    sheet = sheet.with_value(path, value)
+                elif sheet.value(path) is not None:
+                    sheet = sheet.without(path)
+            return sheet
+
+        problem = self._session.edit(f"how knob {name} is made", change)
+        if problem is not None:
+            self._session.told.emit(problem)
+
     def _turned(self, tick: int) -> None:
-        low, high = self._session.design.knobs[self._name].range
+        knob = self._session.design.knobs[self._name]
+        low, high = knob.range
         value = float(f"{low + (high - low) * tick / _TICKS:.4g}")
+        if sizes := knob.allowed():
+            value = min(sizes, key=lambda each: abs(each - value))
         turn = self._session.turn_knob if self.slider.isSliderDown() else self._session.set_knob
         problem = turn(self._name, value)
         if problem is not None:

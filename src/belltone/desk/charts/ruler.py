@@ -54,6 +54,7 @@ class Ruler(QWidget):
         self.setAccessibleName("Frequency ruler")
         for signal in (session.answer_changed, session.choice_changed, session.sheet_changed):
             signal.connect(self.update)
+        session.proposals.tried_changed.connect(self.update)
 
     def sizeHint(self) -> QSize:
         return QSize(900, 122)
@@ -74,7 +75,10 @@ class Ruler(QWidget):
 
     def _wide_enough(self) -> float:
         answer = self._session.answer
-        highest = max([band.high for band in self._session.design.bands], default=0.0) * 1.25
+        design = self._session.design
+        ends = [band.high for band in design.bands]
+        ends += [each.frequency for each in design.targets if each.frequency is not None]
+        highest = max(ends, default=0.0) * 1.25
         if answer is not None and len(answer.modes.flexible):
             shown = answer.modes.flexible[: max(6, self._session.design.count)]
             highest = max(highest, float(shown[-1]) * 1.04)
@@ -128,8 +132,11 @@ class Ruler(QWidget):
         axis = self.height() - _AXIS_UP
         self._paint_bands(painter, axis)
         self._paint_axis(painter, axis)
+        self._paint_targets(painter, axis)
         self._paint_ghosts(painter, axis)
+        self._paint_spreads(painter, axis)
         self._paint_pegs(painter, axis)
+        self._paint_tried(painter, axis)
         self._paint_notes(painter)
         painter.end()
 
@@ -206,6 +213,56 @@ class Ruler(QWidget):
                 toward = 4.0 if now < x else -4.0
                 for side in (-3.0, 3.0):
                     painter.drawLine(QPointF(now, axis - 3), QPointF(now + toward, axis - 3 + side))
+
+    def _paint_targets(self, painter: QPainter, axis: int) -> None:
+        """Where modes are to stand: a gate as wide as it may be off."""
+        palette = self._palette
+        painter.setFont(label_font(7.5))
+        for target in self._session.design.targets:
+            if target.frequency is None:
+                continue
+            left, right = (
+                self.x_of(target.frequency + side * target.within) for side in (-1.0, 1.0)
+            )
+            left, right = min(left, right - 3.0), max(right, left + 3.0)
+            painter.setPen(QPen(QColor(palette.clear), 1.6))
+            for x in (left, right):
+                painter.drawLine(QPointF(x, axis), QPointF(x, 18))
+            box = QRectF(0.5 * (left + right) - 60, 4, 120, 13)
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, target.name)
+
+    def _paint_spreads(self, painter: QPainter, axis: int) -> None:
+        """Where 99 of 100 designs within the tolerances have each mode: a bar on the axis."""
+        proposals, answer = self._session.proposals, self._session.answer
+        found = proposals.tolerances
+        if found is None or answer is None or not proposals.tolerances_are_current:
+            return
+        for spread in found.spreads:
+            identity = answer.identity_at(
+                answer.modes.rigid_count + spread.number - 1 - answer.modes.skipped
+            )
+            colour = QColor(self._palette.branch(identity or 0))
+            colour.setAlpha(120)
+            left, right = self.x_of(spread.low), self.x_of(spread.high)
+            painter.fillRect(QRectF(left, axis - 7, max(right - left, 1.5), 7), colour)
+
+    def _paint_tried(self, painter: QPainter, axis: int) -> None:
+        """Where modes of the design that a search is looking at would stand."""
+        tried = self._session.proposals.tried
+        if tried is None:
+            return
+        palette = self._palette
+        colour = QColor(palette.clear if tried.meets else palette.live)
+        painter.setPen(QPen(colour, 2.0))
+        painter.setBrush(colour)
+        for frequency in tried.frequencies:
+            x = self.x_of(float(frequency))
+            if x > self.width() - _RIGHT + 12:
+                break
+            painter.drawLine(QPointF(x, axis), QPointF(x, axis - 12))
+            painter.drawPolygon(
+                [QPointF(x, axis - 10)] + [QPointF(x + side, axis - 17) for side in (-4.0, 4.0)]
+            )
 
     def _paint_pegs(self, painter: QPainter, axis: int) -> None:
         answer = self._session.answer

@@ -90,6 +90,7 @@ class SweepMap(QFrame):
         )
         session.jobs.changed.connect(lambda lane: self._note_quality() if lane == "model" else None)
         session.turned.connect(self._follow_turn)
+        session.knob_chosen.connect(self.knob.setCurrentText)
         self._look_at(self.knob.currentText())
         self.refresh()
 

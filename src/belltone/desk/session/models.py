@@ -26,6 +26,7 @@ _REST_MS: Final = 400  # models wait until hands and numbers have come to rest
 _BESIDE: Final = 0.15  # of a knob's value; so far to both sides all knobs are modelled at once
 _INNER: Final = 0.6  # of the way from the middle of such a model to its ends; beyond, a new one
 _MOST_KNOBS: Final = 4  # in one model
+_FIRST: Final = ("plane", "search", "tolerances")  # lanes of what goes before models
 _PLANE: Final = "two knobs"  # no knob can have such a name
 
 
@@ -157,8 +158,7 @@ class Models(QObject):
         session, answer = self._session, self._session.answer
         if answer is None:
             return
-        self._stop()
-        self._timer.stop()
+        self.give_way()
         known = session.written.knobs
         ends = {name: _whole(known[name]) for name in knobs}
         rest, shape = self._rest(knobs), self._shape()
@@ -180,6 +180,11 @@ class Models(QObject):
             self._timer.start()
 
         session.jobs.start("plane", work, done, failed, look)
+
+    def give_way(self) -> None:
+        """Leave the process that makes models to something else, until `consider`."""
+        self._stop()
+        self._timer.stop()
 
     def refusal(self, knob: str) -> str:
         """Why there is no model of a knob, if that is known."""
@@ -265,8 +270,8 @@ class Models(QObject):
         session, answer = self._session, self._session.answer
         if self._making is not None or answer is None or session.turning is not None:
             return
-        if session.jobs.state("plane") is not None:
-            return  # goes first
+        if any(session.jobs.state(lane) is not None for lane in _FIRST):
+            return
         if not (answer.final or answer.source):
             return  # its discretisation is not the one to be kept
         if answer.sheet.text != session.sheet.text:

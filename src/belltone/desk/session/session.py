@@ -17,6 +17,7 @@ from belltone.desk.session.answer import Answer
 from belltone.desk.session.identity import carry_over
 from belltone.desk.session.jobs import Jobs
 from belltone.desk.session.models import Models
+from belltone.desk.session.proposals import Proposals
 from belltone.desk.session.surveys import Surveys
 from belltone.desk.session.tuning import Tuning
 from belltone.desk.session.turned import Known, answer_at, count_asked, outside_words
@@ -82,6 +83,7 @@ class Session(QObject):
     parts_changed = Signal()
     told = Signal(str)
     turned = Signal()
+    knob_chosen = Signal(str)
 
     def __init__(
         self,
@@ -108,6 +110,7 @@ class Session(QObject):
         self.workplace = Workplace()
         self.tuning = Tuning(self, self)
         self.surveys = Surveys(self, self)
+        self.proposals = Proposals(self, self._modeller, self)
 
     def _load(self, sheet: Sheet, path: FilePath | None, saved: str | None = None) -> None:
         self._family = DesignFamily(sheet)
@@ -189,6 +192,7 @@ class Session(QObject):
         self.jobs.stop("bare")
         self.tuning.forget()
         self.surveys.forget()
+        self.proposals.forget()
         self.models.forget()
         self._journal.clear()
         self._load(sheet, path, saved)

@@ -1,0 +1,1 @@
+"""Clearing the bands: searches, their proposals, pulls, and what tolerances do."""
