@@ -19,12 +19,6 @@ from belltone.sheet.demo import demo_sheet
 FOLDER = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
 
 
-def tuned(window: MainWindow) -> None:
-    """Move the design into its clear interval."""
-    window.verdict.go.click()
-    wait_for(lambda: window.session.settled)
-
-
 def by_night(window: MainWindow) -> None:
     """Take the dark theme and look at a twisting mode from the side of its support."""
     window.switch_theme()
@@ -33,13 +27,6 @@ def by_night(window: MainWindow) -> None:
     twist = next(i for i, kind in enumerate(answer.modes.kinds) if kind.startswith("twist"))
     window.session.choose(answer.identities[twist])
     window.shape.canvas.set_swing(0.9)
-
-
-def wrong_entry(window: MainWindow) -> None:
-    """Type a length without a unit."""
-    field = window.cards[0].numbers()[0]
-    field.begin_edit("2.4")
-    field.commit()
 
 
 def other_knob(window: MainWindow) -> None:
@@ -125,6 +112,30 @@ def two_knobs(window: MainWindow) -> None:
     wait_for(lambda: plane.found is not None and plane.found.plane.whole)
 
 
+def cleared(window: MainWindow) -> None:
+    """Clear the bands with both knobs, and look at what is proposed."""
+    window.show_tuning()
+    tuner = window.tuner
+    assert tuner is not None
+    tuner.clear.price.click()
+    wait_for(lambda: not window.session.proposals.searching)
+    tuner.clear.table.setCurrentCell(0, 0)
+
+
+def designs(window: MainWindow) -> None:
+    """Look at the pressed cover over its pressure, with its stress on the right axis."""
+    window.show_designs()
+    view = window.designs
+    assert view is not None
+    view.form.tick("syrup", "0.05 bar : 0.6 bar : 7")
+    for action in view.outputs.menu().actions():
+        action.setChecked(action.text() in ("margin", "stress"))
+    view.run_or_stop()
+    wait_for(lambda: not window.session.surveys.running)
+    view.chart.right.setCurrentText("largest von Mises stress (MPa)")
+    view.list.choose(3)
+
+
 def all_modes(window: MainWindow) -> None:
     """Open the table of modes."""
     window.show_table()
@@ -138,12 +149,11 @@ def main() -> int:
         rail = Path(folder) / "infeed_rail.toml"
         rail.write_text(demo_sheet().read_text(encoding="utf-8"), encoding="utf-8")
         draw_picture(rail, FOLDER / "window.png")
-        draw_picture(rail, FOLDER / "tuned.png", tuned)
         draw_picture(rail, FOLDER / "sweep.png", other_knob)
         draw_picture(rail, FOLDER / "night.png", by_night)
-        draw_picture(rail, FOLDER / "wrong_entry.png", wrong_entry)
         draw_picture(rail, FOLDER / "table.png", all_modes)
         draw_picture(rail, FOLDER / "plane.png", two_knobs, sweep=False)
+        draw_picture(rail, FOLDER / "clear.png", cleared, sweep=False)
         for name, picture, prepare in (
             ("pump_cover", "plate", four_panes),
             ("rinsing_bell", "bell", by_energy),
@@ -154,6 +164,7 @@ def main() -> int:
             ("drip_tray", "tray", by_energy),
             ("heated_rail", "preload", cold),
             ("pressed_cover", "state", states),
+            ("pressed_cover", "designs", designs),
             ("spinning_bell", "speeds", over_speed),
         ):
             copy = Path(folder) / f"{name}.toml"

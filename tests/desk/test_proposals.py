@@ -6,10 +6,12 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QColor
+from PySide6.QtWidgets import QLabel
 from pytestqt.qtbot import QtBot
 
+from belltone.desk.cards.excitation_card import ExcitationCard
 from belltone.desk.proposals.tuning_view import TuningView
 from belltone.desk.window import MainWindow
 from belltone.tune.bands import verdict
@@ -198,3 +200,92 @@ def test_a_target_is_drawn_as_a_gate(
     image = window.ruler.grab().toImage()
     assert count_pixels(image, QColor(window._palette.clear)) > 50
     settle(qtbot, window)
+
+
+def test_a_target_is_added_from_the_chosen_mode_and_watched(
+    bar_window: tuple[MainWindow, TuningView], qtbot: QtBot
+) -> None:
+    window, view = bar_window
+    view.close()
+    session = window.session
+    session.edit("no bands", lambda sheet: sheet.without(("excitation", "bands", 0)))
+    settle(qtbot, window)
+    assert not window.targets.isVisible()
+    assert session.answer is not None
+    session.choose(session.answer.identities[1])
+    window.targets.add_target()
+    (target,) = session.sheet.content.targets
+    assert (target.mode.kind, target.mode.place) == ("bending about z", 1)
+    assert window.targets.isVisible()
+    settle(qtbot, window)
+    assert window.verdict.head.text() == "Every target is met."
+    session.set_value(("targets", 0, "frequency"), "9 Hz")
+    settle(qtbot, window)
+    assert window.verdict.head.text() == "A target is missed:"
+    assert "stands at 8." in window.verdict.text.text()
+    assert window.verdict.clear.isVisible()
+
+
+def test_bands_are_dragged_and_added_on_the_ruler(
+    bar_window: tuple[MainWindow, TuningView], qtbot: QtBot
+) -> None:
+    window, view = bar_window
+    view.close()
+    session, ruler = window.session, window.ruler
+    session.set_value(("excitation", "bands", 0, "to"), "300 rpm")
+    settle(qtbot, window)
+    y = 30
+    steps = len(session.history.past)
+
+    def drag(start: float, stop: float) -> None:
+        begin, end = (QPoint(round(ruler.x_of(each)), y) for each in (start, stop))
+        qtbot.mousePress(ruler, Qt.MouseButton.LeftButton, pos=begin)
+        text = session.sheet.text
+        qtbot.mouseMove(ruler, (begin + end) / 2)
+        qtbot.mouseMove(ruler, end)
+        assert session.sheet.text == text  # nothing is written before the hand lets go
+        qtbot.mouseRelease(ruler, Qt.MouseButton.LeftButton, pos=end)
+
+    drag(5.0, 7.0)
+    assert session.sheet.value(("excitation", "bands", 0, "from")) == "4.0 Hz"
+    to = str(session.sheet.value(("excitation", "bands", 0, "to")))
+    assert to.endswith(" rpm")  # in the unit it was written in
+    assert float(to.split()[0]) == pytest.approx(420, abs=3)
+    assert len(session.history.past) == steps + 1
+    drag(5.0, 15.0)  # its body
+    (band,) = session.design.bands
+    assert (band.low, band.high) == (pytest.approx(14, abs=0.1), pytest.approx(17, abs=0.1))
+    assert len(session.history.past) == steps + 2
+    qtbot.mouseDClick(ruler, Qt.MouseButton.LeftButton, pos=QPoint(round(ruler.x_of(30.0)), y))
+    assert len(session.design.bands) == 2
+    assert session.design.bands[1].low < 30 < session.design.bands[1].high
+    # What a knob decides stays where the knob has it.
+    session.edit(
+        "", lambda s: s.with_value(("excitation", "bands", 0, "to"), "17 Hz * wide / tall / 2")
+    )
+    qtbot.mouseMove(ruler, QPoint(round(ruler.x_of(17.0)), y))
+    before = session.sheet.text
+    drag(17.0, 20.0)
+    assert session.sheet.text == before
+    settle(qtbot, window)
+
+
+def test_a_band_that_spares_a_kind_says_so_and_no_peg_is_ringed(
+    bar_window: tuple[MainWindow, TuningView], qtbot: QtBot
+) -> None:
+    window, view = bar_window
+    view.close()
+    session = window.session
+    card = next(each for each in window.cards if isinstance(each, ExcitationCard))
+    assert "1 mode stands in a band" in window.verdict.head.text()
+    card.set_spares(("excitation", "bands", 0), "bending about y, twist")
+    assert session.design.bands[0].spares == ("bending about y", "twist")
+    settle(qtbot, window)
+    assert window.verdict.head.text() == "Every band is clear."
+    words = " ".join(label.text() for label in card.findChildren(QLabel))
+    assert "but for modes of bending about y and twist" in words
+    image = window.ruler.grab().toImage()
+    card.set_spares(("excitation", "bands", 0), "")
+    assert session.design.bands[0].spares == ()
+    settle(qtbot, window)
+    assert window.ruler.grab().toImage() != image

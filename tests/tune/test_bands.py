@@ -71,3 +71,11 @@ def test_the_verdict_lists_modes_by_number(bar: Callable[..., Design]) -> None:
     assert not found.clear
     assert verdict(modes, (), 0.1).clear
     assert np.all(modes.flexible > 0)
+
+
+def test_a_band_does_not_shake_what_it_spares() -> None:
+    sparing = BandValue("pump", 100.0, 120.0, ("twist", "axial"))
+    assert stand(110.0, (sparing,), 0.1, "twist with bending about z") is None
+    found = stand(110.0, (sparing,), 0.1, "bending about z")
+    assert found is not None
+    assert found.place == "inside"

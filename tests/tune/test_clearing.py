@@ -254,6 +254,23 @@ def test_modes_that_are_spared_may_stand_in_bands() -> None:
     assert spared.best.change == 0
 
 
+def test_a_band_may_spare_kinds_by_itself() -> None:
+    """Two bands about the same mode: one spares it, the other counts."""
+    first = per_millimetre()[0]
+    bands = [(39 * first, 41 * first), (19.5 * first, 20.5 * first)]
+    sheet = bar(bands, wide=40.0, tall=20.0)
+    sheet = sheet.with_value(("excitation", "bands", 0, "spares"), ["bending about z"])
+    found = clear(sheet, ["wide", "tall"])
+    assert [each.words for each in found.present.missed] == ["mode 1 stands too near to “band 2”"]
+    assert found.best.clear
+    knobs = evaluate(found.best.sheet).knobs
+    assert knobs["wide"].value == 40
+    design = evaluate(found.best.sheet)
+    modes = solve(design, request_for(design)).modes
+    assert verdict(modes, design.bands, design.margin).clear
+    assert found.best.margin == pytest.approx(0.05, abs=2e-3)
+
+
 def test_targets_are_met_and_kept_apart() -> None:
     first = per_millimetre()[0]
     sheet = bar([], wide=40.0, tall=20.0).with_value(

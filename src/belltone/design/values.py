@@ -196,11 +196,19 @@ class MassValue:
 
 @dataclass(frozen=True)
 class BandValue:
-    """An excitation band in Hz; ``low == high`` for a steady source."""
+    """An excitation band in Hz; ``low == high`` for a steady source.
+
+    Modes whose kind begins with one of ``spares`` it does not shake.
+    """
 
     name: str
     low: float
     high: float
+    spares: tuple[str, ...] = ()
+
+    def shakes(self, kind: str) -> bool:
+        """Whether modes of a kind must keep clear of it."""
+        return not (self.spares and kind.startswith(self.spares))
 
 
 @dataclass(frozen=True)

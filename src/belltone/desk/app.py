@@ -210,7 +210,8 @@ def draw_picture(
         if not early:
             wait_for(lambda: window.map.settled)
         wait_for(lambda: False, 0.5)  # the smoothed picture follows a moment after the last move
-        shown = window.table or window.speeds or window.plane or window
+        beside = (window.table, window.speeds, window.plane, window.designs, window.tuner)
+        shown = next((each for each in beside if each is not None), window)
         if not shown.grab().save(str(picture)):
             raise OSError(None, "the picture cannot be written", str(picture))
     finally:

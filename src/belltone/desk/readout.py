@@ -147,7 +147,7 @@ class Readout(QFrame):
         self.period.setText(f"{format_number(1e3 * mode.period, 5)} ms")
         self.kind.setText(mode.kind_words[0].upper() + mode.kind_words[1:] + ".")
         self._show_loaded()
-        standing = stand(mode.frequency, answer.design.bands, answer.design.margin)
+        standing = stand(mode.frequency, answer.design.bands, answer.design.margin, mode.kind)
         text = standing_text(standing)
         self.standing.setText(text[0].upper() + text[1:] + "." if text else "No excitation stated.")
         troubled = standing is not None and standing.place != "clear"

@@ -17,6 +17,7 @@ from belltone.exchange.tuning_tables import proposal_words
 from belltone.sheet.errors import Path
 from belltone.tune.bands import verdict
 from belltone.tune.clearing import Proposal
+from belltone.tune.demands import Demands
 
 __all__ = ["VerdictBar"]
 
@@ -100,14 +101,22 @@ class VerdictBar(QWidget):
             text = (
                 next(iter(session.wrong.values()))[1] + " (what is shown is the design before it)"
             )
-        elif not answer.design.bands:
+        elif not answer.design.bands and not answer.design.targets:
             head = "Nothing shakes it yet"
             text = "Say under “Shaken by” which frequencies must stay clear."
         else:
             found = verdict(answer.modes, answer.design.bands, answer.design.margin)
-            if found.clear:
+            missed = Demands((), 0.0, answer.design.targets).missed(answer.modes)
+            if found.clear and missed:
+                head, colour = "A target is missed:", palette.alarm
+                wash, text = palette.margin_wash, f"{missed[0].words}. {self._advice()}"
+            elif found.clear:
                 head, colour = "Every band is clear.", palette.clear
                 text = f"No mode stands within {percent(answer.design.margin)} of any excitation."
+                if answer.design.targets:
+                    head = "Every band is clear, every target met."
+                    if not answer.design.bands:
+                        head, text = "Every target is met.", ""
             else:
                 parts = [f"mode {number} in “{s.band.name}”" for number, s in found.inside]
                 parts += [
@@ -143,14 +152,14 @@ class VerdictBar(QWidget):
         self.head.setStyleSheet(f"color: {colour};")
         self.text.setText(text)
         self.text.setToolTip(text)
-        nearest = session.tuning.nearest_clear()
-        clear = "clear" in head
+        nearest = None if "target" in head else session.tuning.nearest_clear()
+        clear = "clear" in head or "met" in head
         self.go.setVisible((nearest is not None or self._proposed() is not None) and not clear)
         self.clear.setVisible(
             self.go.isHidden()
             and answer is not None
             and not session.wrong
-            and bool(answer.design.bands)
+            and bool(answer.design.bands or answer.design.targets)
             and not clear
             and bool(session.design.knobs)
         )

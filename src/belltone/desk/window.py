@@ -29,6 +29,7 @@ from belltone.desk.cards.notes_card import NotesCard
 from belltone.desk.cards.parts_card import PartsCard
 from belltone.desk.cards.preload_card import PreloadCard
 from belltone.desk.cards.site_cards import HeldCard, HungCard
+from belltone.desk.cards.targets_card import TargetsCard
 from belltone.desk.changed_file import ChangedFileDialog, Decision
 from belltone.desk.charts.plane_view import PlaneView
 from belltone.desk.charts.ruler import Ruler
@@ -143,7 +144,19 @@ class MainWindow(QMainWindow):
         self.notes = NotesCard(self.session)
         self.joined = JoinedCard(self.session)
         self.preload = PreloadCard(self.session)
-        cards = (*self.cards[:2], self.joined, *self.cards[2:4], self.preload, *self.cards[4:])
+        self.targets = TargetsCard(self.session)
+        for shaken in self.cards:
+            if isinstance(shaken, ExcitationCard):
+                shaken.target_asked.connect(self.targets.add_target)
+        cards = (
+            *self.cards[:2],
+            self.joined,
+            *self.cards[2:4],
+            self.preload,
+            self.cards[4],
+            self.targets,
+            *self.cards[5:],
+        )
         for card in (*cards, self.notes):
             column.addWidget(card)
         column.addStretch(1)

@@ -85,7 +85,7 @@ def mode_rows(modes: ModeSet, design: Design) -> list[tuple[str, ...]]:
                 format_number(1e3 * mode.period),
                 percent(mode.error),
                 mode.kind_words,
-                standing_text(stand(mode.frequency, design.bands, design.margin)),
+                standing_text(stand(mode.frequency, design.bands, design.margin, mode.kind)),
             )
         )
     return rows
@@ -149,7 +149,7 @@ def modes_data(modes: ModeSet, design: Design) -> dict[str, Any]:
 
 
 def _mode_data(mode: Mode, design: Design) -> dict[str, Any]:
-    standing = None if mode.rigid else stand(mode.frequency, design.bands, design.margin)
+    standing = None if mode.rigid else stand(mode.frequency, design.bands, design.margin, mode.kind)
     return {
         "number": mode.number,
         "frequency_hz": mode.frequency,
@@ -182,6 +182,7 @@ def bands_data(design: Design) -> list[dict[str, Any]]:
             "from_hz": band.low,
             "to_hz": band.high,
             "margin_relative": design.margin,
+            "spares": list(band.spares),
         }
         for band in design.bands
     ]

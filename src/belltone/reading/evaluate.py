@@ -279,7 +279,7 @@ class _Evaluation:
                 self.values.add((*path, "from"), "a frequency must not be negative")
             elif high < low:
                 self.values.add((*path, "to"), f"the band “{band.name}” must end above its start")
-            bands.append(BandValue(band.name, low, high))
+            bands.append(BandValue(band.name, low, high, band.spares))
         for index, source in enumerate(self.sheet.content.excitation.sources):
             path = ("excitation", "sources", index, "speed")
             if isinstance(source.speed, tuple):
@@ -292,5 +292,5 @@ class _Evaluation:
             for order in source.orders:
                 name = source.name if order == 1 else f"{source.name} {order:g}×"
                 factor = order / (2 * math.pi)
-                bands.append(BandValue(name, low * factor, high * factor))
+                bands.append(BandValue(name, low * factor, high * factor, source.spares))
         return tuple(bands)

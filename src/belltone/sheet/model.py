@@ -229,19 +229,24 @@ class Mass(Entry):
 
 
 class Band(Entry):
-    """A fixed band of excitation."""
+    """A fixed band of excitation; modes whose kind begins with one of ``spares`` may be in it."""
 
     name: Name
     start: Frequency = Field(alias="from")
     stop: Frequency = Field(alias="to")
+    spares: tuple[str, ...] = ()
 
 
 class Source(Entry):
-    """Something that turns: it excites at every order of its speed or speed range."""
+    """Something that turns: it excites at every order of its speed or speed range.
+
+    Modes whose kind begins with one of ``spares`` it does not shake.
+    """
 
     name: Name
     speed: Speed | tuple[Speed, Speed]
     orders: Annotated[tuple[Annotated[float, Field(gt=0)], ...], Field(min_length=1)] = (1.0,)
+    spares: tuple[str, ...] = ()
 
 
 class ModeOf(Entry):

@@ -7,9 +7,17 @@ from dataclasses import dataclass
 from typing import Literal
 
 from belltone.design.values import BandValue
-from belltone.modes.modeset import ModeSet
+from belltone.modes.modeset import ModeSet, Spectrum
 
-__all__ = ["Standing", "Verdict", "forbidden", "stand", "verdict"]
+__all__ = [
+    "Standing",
+    "Verdict",
+    "forbidden",
+    "least_separation",
+    "separation",
+    "stand",
+    "verdict",
+]
 
 
 @dataclass(frozen=True)
@@ -45,35 +53,57 @@ def forbidden(band: BandValue, margin: float) -> tuple[float, float]:
     return band.low * (1 - margin), band.high * (1 + margin)
 
 
-def stand(frequency: float, bands: Sequence[BandValue], margin: float) -> Standing | None:
-    """Tell where a frequency stands; the band it violates most, else the nearest one."""
-    standings = [_against(frequency, band, margin) for band in bands]
+def separation(frequency: float, band: BandValue) -> float:
+    """How far a frequency is from a band, as a share of the nearer edge; negative within it."""
+    if frequency < band.low:
+        return 1 - frequency / band.low
+    if frequency > band.high:
+        return frequency / band.high - 1 if band.high > 0 else float("inf")
+    return -min(frequency - band.low, band.high - frequency) / (band.high or 1.0)
+
+
+def least_separation(modes: Spectrum, bands: Sequence[BandValue]) -> float | None:
+    """How far the flexible mode nearest to any band that shakes it stands from that band.
+
+    As `separation`; ``None`` where no band shakes any.
+    """
+    kinds = modes.kinds[modes.rigid_count :]
+    return min(
+        (
+            separation(float(frequency), band)
+            for frequency, kind in zip(modes.flexible, kinds, strict=True)
+            for band in bands
+            if band.shakes(kind)
+        ),
+        default=None,
+    )
+
+
+def stand(
+    frequency: float, bands: Sequence[BandValue], margin: float, kind: str = ""
+) -> Standing | None:
+    """Tell where a mode of a kind stands; the band it violates most, else the nearest one."""
+    standings = [_against(frequency, band, margin) for band in bands if band.shakes(kind)]
     return min(standings, key=lambda found: found.separation, default=None)
 
 
 def _against(frequency: float, band: BandValue, margin: float) -> Standing:
     below, above = forbidden(band, margin)
-    if frequency < band.low:
-        separation = 1 - frequency / band.low
-    elif frequency > band.high:
-        separation = frequency / band.high - 1 if band.high > 0 else float("inf")
-    else:
-        nearer = min(frequency - band.low, band.high - frequency)
-        separation = -nearer / (band.high or 1.0)
     place: Literal["inside", "margin", "clear"] = "clear"
     if band.low <= frequency <= band.high:
         place = "inside"
     elif below < frequency < above:
         place = "margin"
-    return Standing(band, place, separation, below, above)
+    return Standing(band, place, separation(frequency, band), below, above)
 
 
 def verdict(modes: ModeSet, bands: Sequence[BandValue], margin: float) -> Verdict:
     """Sort all flexible modes against all bands."""
     inside: list[tuple[int, Standing]] = []
     near: list[tuple[int, Standing]] = []
-    for number, frequency in enumerate(modes.flexible, start=1):
-        found = stand(float(frequency), bands, margin)
+    kinds = modes.kinds[modes.rigid_count :]
+    for number, (frequency, kind) in enumerate(zip(modes.flexible, kinds, strict=True), start=1):
+        found = stand(float(frequency), bands, margin, kind)
         if found is None or found.place == "clear":
             continue
         (inside if found.place == "inside" else near).append((number, found))

@@ -102,7 +102,7 @@ def band_visits(sweep: Sweep, bands: Sequence[BandValue], margin: float) -> tupl
         curve = branch.curve(sweep.values)
         if curve is None:
             continue
-        for band in bands:
+        for band in (each for each in bands if each.shakes(branch.kind)):
             below, above = forbidden(band, margin)
             cuts = _cuts(curve, (below, above))
             for start, stop in itertools.pairwise(cuts):
@@ -121,13 +121,13 @@ def _cuts(curve: PchipInterpolator, levels: tuple[float, float]) -> list[float]:
 
 
 def _edges(sweep: Sweep, bands: Sequence[BandValue], margin: float) -> list[_Edge]:
-    levels = {level for band in bands for level in forbidden(band, margin)}
     edges: list[_Edge] = []
     for branch in sweep.branches:
         curve = branch.curve(sweep.values)
         if curve is None:
             continue
-        for level in levels:
+        shaking = [band for band in bands if band.shakes(branch.kind)]
+        for level in {level for band in shaking for level in forbidden(band, margin)}:
             roots = np.atleast_1d(curve.solve(level, extrapolate=False))
             edges += [_Edge(float(root), branch, level) for root in roots if np.isfinite(root)]
     return edges
@@ -155,7 +155,7 @@ def _is_clear(sweep: Sweep, bands: Sequence[BandValue], margin: float, value: fl
         frequency = float(curve(value)) if curve is not None else np.nan
         if not np.isfinite(frequency):
             continue
-        for band in bands:
+        for band in (each for each in bands if each.shakes(branch.kind)):
             below, above = forbidden(band, margin)
             if below < frequency < above:
                 return False

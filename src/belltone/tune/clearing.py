@@ -5,7 +5,6 @@ Looked for on models of the knobs, and solved to the sheet's accuracy before it 
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path as FilePath
@@ -27,6 +26,7 @@ from belltone.sheet.errors import Path
 from belltone.store.results import ResultStore, model_key
 from belltone.sweep.models import model_of
 from belltone.system.threads import numpy_threads
+from belltone.tune.bands import least_separation
 from belltone.tune.conditions import Condition, ConditionError
 from belltone.tune.demands import Demands, Missed, demands_of
 from belltone.tune.fits import Fit
@@ -255,6 +255,7 @@ class _Run:
                     told[condition.name] = value
                     fit = self._fits.setdefault(condition.name, Fit(self._space))
                     fit.add(place, value)
+        least = least_separation(found.modes, self._demands.shaking())
         proposal = Proposal(
             texts=texts,
             words=self._space.words(place),
@@ -262,7 +263,7 @@ class _Run:
             text=sheet.text,
             folder=sheet.folder,
             change=self._space.change(place),
-            margin=_margin(found.modes, self._demands),
+            margin=np.inf if least is None else least,
             told=told,
             missed=(*self._demands.missed(found.modes), *self._unkept(told)),
         )
@@ -467,17 +468,3 @@ class _Run:
                 yield margin, met[0].seen.mass
             else:
                 yield margin, self._space.change(met[0].place)
-
-
-def _margin(modes: ModeSet, demands: Demands) -> float:
-    watched = modes.flexible[demands.watched(modes)]
-    least = np.inf
-    for band, frequency in itertools.product(demands.bands, watched):
-        if frequency < band.low:
-            own = 1 - frequency / band.low
-        elif frequency > band.high:
-            own = frequency / band.high - 1
-        else:
-            own = -min(frequency - band.low, band.high - frequency) / band.high
-        least = min(least, float(own))
-    return least

@@ -20,11 +20,15 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Keepout:
-    """Frequencies (Hz) between which no mode may stand: bands with their margins, merged."""
+    """Frequencies (Hz) between which no mode may stand: bands with their margins, merged.
+
+    But for modes whose kind begins with one of ``spares``.
+    """
 
     low: float
     high: float
     name: str
+    spares: tuple[str, ...] = ()
 
     @property
     def middle(self) -> float:
@@ -58,20 +62,29 @@ class Demands:
         """The bands with a margin (that stated, if none is given), those that overlap as one."""
         wide = self.margin if margin is None else margin
         found: list[Keepout] = []
-        for band in sorted(self.bands, key=lambda each: each.low):
+        for band in sorted(self.bands, key=lambda each: (each.spares, each.low)):
             low, high = forbidden(band, wide)
-            if found and low < found[-1].high:
-                last = found[-1]
-                found[-1] = Keepout(last.low, max(last.high, high), f"{last.name} and {band.name}")
+            last = found[-1] if found else None
+            if last is not None and last.spares == band.spares and low < last.high:
+                name = f"{last.name} and {band.name}"
+                found[-1] = Keepout(last.low, max(last.high, high), name, band.spares)
             else:
-                found.append(Keepout(low, high, band.name))
+                found.append(Keepout(low, high, band.name, band.spares))
         return tuple(found)
 
-    def watched(self, modes: Spectrum) -> NDArray[np.intp]:
-        """Places among the flexible modes of those that must keep clear of the bands."""
+    def watched(self, modes: Spectrum, spares: tuple[str, ...] = ()) -> NDArray[np.intp]:
+        """Places among the flexible modes of those that must keep clear of a band.
+
+        ``spares`` are the kinds that it spares by itself.
+        """
+        spared = (*self.spared, *spares)
         kinds = modes.kinds[modes.rigid_count :]
-        kept = [at for at, kind in enumerate(kinds) if not kind.startswith(self.spared or ("\0",))]
+        kept = [at for at, kind in enumerate(kinds) if not (spared and kind.startswith(spared))]
         return np.array(kept, np.intp)
+
+    def shaking(self) -> tuple[BandValue, ...]:
+        """The bands, each with all it spares."""
+        return tuple(replace(band, spares=(*band.spares, *self.spared)) for band in self.bands)
 
     def with_margin(self, margin: float) -> Demands:
         """The same with another margin."""
@@ -80,9 +93,9 @@ class Demands:
     def missed(self, modes: Spectrum) -> tuple[Missed, ...]:
         """Which demands on frequencies a design with these modes does not meet, the worst first."""
         found: list[Missed] = []
-        for at in self.watched(modes):
-            frequency = float(modes.flexible[at])
-            for keepout in self.keepouts():
+        for keepout in self.keepouts():
+            for at in self.watched(modes, keepout.spares):
+                frequency = float(modes.flexible[at])
                 if keepout.low < frequency < keepout.high:
                     off = min(
                         frequency / keepout.low - 1 if keepout.low > 0 else np.inf,

@@ -12,7 +12,7 @@ from belltone.design.values import Design
 from belltone.errors import UserError
 from belltone.modes.base_state import BaseState, Largest
 from belltone.modes.modeset import ModeSet, Spectrum
-from belltone.tune.bands import stand
+from belltone.tune.bands import least_separation
 
 __all__ = ["OUTPUTS", "Column", "OutputError", "columns_of", "needs_solution", "usual"]
 
@@ -45,13 +45,8 @@ def _mass(found: Spectrum, _design: Design) -> Value:
 
 
 def least_margin(found: Spectrum, design: Design) -> float | None:
-    """How far the mode nearest to any band stands from it, as a share of the band's nearer edge.
-
-    Negative within a band; nothing where no band is stated.
-    """
-    standings = [stand(float(each), design.bands, design.margin) for each in found.flexible]
-    known = [own.separation for own in standings if own is not None]
-    return min(known, default=None)
+    """How far the mode nearest to any band stands from it, as `least_separation`."""
+    return least_separation(found, design.bands)
 
 
 def _margin(found: Spectrum, design: Design) -> Value:

@@ -27,8 +27,9 @@ class Plane:
     """Frequencies (Hz) over two ``knobs``, read off a model: ``(up, across, modes)``, ascending.
 
     ``across`` and ``up`` are values in base units. Where there is no answer, or the model does not
-    say, are no numbers; ``failed`` marks the first, ``unknown`` the second. ``error`` is the
-    largest the model tells of itself, relative. ``whole`` tells that nothing finer will come.
+    say, are no numbers; ``failed`` marks the first, ``unknown`` the second. ``kinds`` are the
+    places of the modes' kinds in ``names``. ``error`` is the largest the model tells of itself,
+    relative. ``whole`` tells that nothing finer will come.
     """
 
     knobs: tuple[str, str]
@@ -37,6 +38,8 @@ class Plane:
     frequencies: Array
     failed: NDArray[np.bool_]
     unknown: NDArray[np.bool_]
+    kinds: NDArray[np.intp]
+    names: tuple[str, ...]
     error: float
     whole: bool
 
@@ -54,6 +57,7 @@ class Plane:
             frequencies=frequencies,
             failed=self.failed[nearest],
             unknown=self.unknown[nearest],
+            kinds=self.kinds[nearest],
         )
 
 
@@ -93,6 +97,8 @@ def _plane(
     frequencies = np.full((count, count, modes), np.nan)
     failed = np.zeros((count, count), bool)
     unknown = np.zeros((count, count), bool)
+    kinds = np.zeros((count, count, modes), np.intp)
+    names: dict[str, int] = {}
     error = 0.0
     for row, second in enumerate(up):
         progress.report(row, count, f"map of {count} by {count}")
@@ -101,13 +107,16 @@ def _plane(
             if isinstance(found, ReducedModes):
                 own = found.flexible[:modes]
                 frequencies[row, column, : len(own)] = own
+                for at, kind in enumerate(found.kinds[found.rigid_count :][:modes]):
+                    kinds[row, column, at] = names.setdefault(kind, len(names))
                 error = max(error, float(found.errors.max(initial=0.0)))
             elif isinstance(found, PointFailure):
                 failed[row, column] = True
             else:
                 unknown[row, column] = True
     knobs = model.knobs[0], model.knobs[1]
-    return Plane(knobs, across, up, frequencies, failed, unknown, error, whole)
+    parts = (failed, unknown, kinds, tuple(names), error, whole)
+    return Plane(knobs, across, up, frequencies, *parts)
 
 
 def _modes(request: ModeRequest, model: ReducedModel) -> int:
@@ -133,6 +142,8 @@ def least_margins(plane: Plane, bands: Sequence[BandValue]) -> Array:
             below,
             np.where(plane.frequencies > band.high, above, inside),
         )
+        shaken = np.array([band.shakes(name) for name in plane.names] or [True])
+        apart = np.where(shaken[plane.kinds], apart, np.inf)
         least = np.fmin(least, np.nanmin(np.where(np.isnan(apart), np.inf, apart), axis=2))
     known = np.isfinite(plane.frequencies).any(axis=2) & np.isfinite(least)
     return np.where(known, least, np.nan)

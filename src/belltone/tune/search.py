@@ -19,10 +19,12 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import minimize
 
+from belltone.design.values import BandValue
 from belltone.modes.failure import PointFailure
 from belltone.progress import Progress
 from belltone.reduce.model import Gap, Piece, ReducedModel, ReducedModes
-from belltone.tune.demands import Demands, named_mode
+from belltone.tune.bands import separation
+from belltone.tune.demands import Demands, Keepout, named_mode
 from belltone.tune.fits import Fit
 from belltone.tune.space import Space
 from belltone.tune.spreading import evenly
@@ -215,24 +217,28 @@ class Search:
     def margin(self, seen: Seen, demands: Demands | None = None) -> float:
         """How far the mode nearest to any band stands from it, as a share of the band's edge."""
         wanted = demands or self.demands
-        watched = seen.frequencies[wanted.watched(seen.modes)]
-        least = math.inf
-        for band in wanted.bands:
-            for frequency in watched:
-                if frequency < band.low:
-                    own = 1 - frequency / band.low
-                elif frequency > band.high:
-                    own = frequency / band.high - 1
-                else:
-                    own = -min(frequency - band.low, band.high - frequency) / band.high
-                least = min(least, float(own))
-        return least
+        kinds = seen.modes.kinds[seen.modes.rigid_count :]
+        return min(
+            (
+                separation(float(frequency), band)
+                for band in wanted.shaking()
+                for frequency, kind in zip(seen.frequencies, kinds, strict=True)
+                if band.shakes(kind)
+            ),
+            default=math.inf,
+        )
 
     def _limits(self, seen: Seen, demands: Demands) -> _Limits:
-        watched = seen.frequencies[demands.watched(seen.modes)]
-        return _Limits(
-            tuple(int(np.count_nonzero(watched < each.middle)) for each in demands.keepouts())
-        )
+        below = []
+        for keepout in demands.keepouts():
+            watched = seen.frequencies[self._watched(seen, keepout, demands)]
+            below.append(int(np.count_nonzero(watched < keepout.middle)))
+        return _Limits(tuple(below))
+
+    @staticmethod
+    def _watched(seen: Seen, band: Keepout | BandValue, demands: Demands) -> NDArray[np.intp]:
+        """Places of the modes a band shakes, in the order of their frequencies."""
+        return demands.watched(seen.modes, band.spares)
 
     def _demands(
         self, seen: Seen, limits: _Limits, demands: Demands, tight: bool, slopes: bool
@@ -249,9 +255,9 @@ class Search:
             values.append(value)
             moves.append(move)
 
-        watched = demands.watched(seen.modes)
         slack = _SLACK if tight else 0.0
         for keepout, below in zip(demands.keepouts(), limits.below, strict=False):
+            watched = self._watched(seen, keepout, demands)
             if 0 < below <= len(watched) and keepout.low > 0:
                 at = watched[below - 1]
                 low = keepout.low * (1 - slack)
@@ -475,12 +481,12 @@ class Search:
         rest, moves = self._demands(seen, _Limits(()), others, True, slopes)
         values, found = list(rest), [np.append(move, 0.0) for move in moves]
         own = seen.slopes() if slopes else np.zeros((len(self.space.knobs), len(seen.frequencies)))
-        watched = demands.watched(seen.modes)
         for band, below in zip(
             sorted(demands.bands, key=lambda each: each.low),
             self._counts(seen, demands, limits),
             strict=True,
         ):
+            watched = self._watched(seen, band, demands)
             if below > 0 and band.low > 0:
                 at = watched[below - 1]
                 values.append(1 - seen.frequencies[at] / band.low - margin)
@@ -494,16 +500,21 @@ class Search:
     def _counts(self, seen: Seen, demands: Demands, limits: _Limits) -> Iterable[int]:
         """Numbers of modes below each band by itself; those of merged ones are of all in them."""
         keepouts = self.demands.keepouts()
-        watched = seen.frequencies[demands.watched(seen.modes)]
         for band in sorted(demands.bands, key=lambda each: each.low):
+            watched = self._watched(seen, band, demands)
             middle = 0.5 * (band.low + band.high)
             home = next(
-                (at for at, each in enumerate(keepouts) if each.low <= middle <= each.high), None
+                (
+                    at
+                    for at, each in enumerate(keepouts)
+                    if each.low <= middle <= each.high and each.spares == band.spares
+                ),
+                None,
             )
             if home is not None and home < len(limits.below):
                 yield min(limits.below[home], len(watched))
             else:
-                yield int(np.count_nonzero(watched < middle))
+                yield int(np.count_nonzero(seen.frequencies[watched] < middle))
 
 
 def _corrected(seen: Seen, ratios: Array, mass: float) -> Seen:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QInputDialog
 
 from belltone.desk.cards.card import Act, Choice, Number, Sentence
@@ -17,6 +18,7 @@ class ExcitationCard(SheetCard):
     """What shakes the component."""
 
     title = "Shaken by"
+    target_asked = Signal()
 
     def sentences(self) -> list[Sentence]:
         excitation = self.session.sheet.content.excitation
@@ -41,9 +43,12 @@ class ExcitationCard(SheetCard):
             other = ("other orders…", lambda path=path, now=orders: self._ask_orders(path, now))
             choice = Choice(orders, (*options, other), "orders of its speed")
             more = self.more(
-                self.rename_option((*path, "name")), self.take_away_option(path, "source")
+                self.rename_option((*path, "name")),
+                self._spares_option(path, source.spares),
+                self.take_away_option(path, "source"),
             )
-            result.append([f"{source.name}:", *speed, ", orders", choice, ".", more])
+            spares = _spares_words(source.spares)
+            result.append([f"{source.name}:", *speed, ", orders", choice, *spares, ".", more])
         for index, band in enumerate(excitation.bands):
             path = (*base, "bands", index)
             result.append(
@@ -52,9 +57,12 @@ class ExcitationCard(SheetCard):
                     Number((*path, "from"), f"start of {band.name}"),
                     "to",
                     Number((*path, "to"), f"end of {band.name}"),
+                    *_spares_words(band.spares),
                     ".",
                     self.more(
-                        self.rename_option((*path, "name")), self.take_away_option(path, "band")
+                        self.rename_option((*path, "name")),
+                        self._spares_option(path, band.spares),
+                        self.take_away_option(path, "band"),
                     ),
                 ]
             )
@@ -71,6 +79,7 @@ class ExcitationCard(SheetCard):
         return [
             Act("add a band", self._add_band, "Add a fixed band of frequencies"),
             Act("add a source", self._add_source, "Add something that turns"),
+            Act("a target", self.target_asked.emit, "Say where the chosen mode is to stand"),
         ]
 
     def _ask_orders(self, path: Path, present: str) -> None:
@@ -90,6 +99,24 @@ class ExcitationCard(SheetCard):
         plain = [int(order) if order.is_integer() else order for order in orders]
         self.edit("orders", lambda sheet: sheet.with_value((*path, "orders"), plain))
 
+    def _spares_option(self, path: Path, now: tuple[str, ...]) -> tuple[str, Callable[[], object]]:
+        return ("which modes it does not shake…", lambda: self._ask_spares(path, ", ".join(now)))
+
+    def _ask_spares(self, path: Path, present: str) -> None:
+        question = "Kinds of modes it does not shake, such as twist, axial:"
+        text, good = QInputDialog.getText(self, "Not shaken", question, text=present)
+        if good:
+            self.set_spares(path, text)
+
+    def set_spares(self, path: Path, text: str) -> None:
+        """Take kinds typed with commas; none where nothing is typed."""
+        kinds = [word.strip() for word in text.split(",") if word.strip()]
+        own = (*path, "spares")
+        if kinds:
+            self.edit("what is spared", lambda sheet: sheet.with_value(own, kinds))
+        elif self.session.sheet.value(own) is not None:
+            self.edit("what is spared", lambda sheet: sheet.without(own))
+
     def _orders(self, path: Path, top: int) -> Callable[[], None]:
         return self.set_to((*path, "orders"), list(range(1, top + 1)))
 
@@ -100,3 +127,7 @@ class ExcitationCard(SheetCard):
     def _add_source(self) -> None:
         entry = {"name": "new source", "speed": ["1400 rpm", "1500 rpm"], "orders": [1, 2]}
         self.edit("a source", lambda s: s.with_entry(("excitation", "sources"), entry))
+
+
+def _spares_words(spares: tuple[str, ...]) -> list[str]:
+    return [f", but for modes of {' and '.join(spares)}"] if spares else []

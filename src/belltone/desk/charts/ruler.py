@@ -19,6 +19,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
+from belltone.desk.charts.band_hands import BandHands
 from belltone.desk.look import label_font
 from belltone.desk.marks import mark_path
 from belltone.desk.session.session import Session
@@ -49,6 +50,7 @@ class Ruler(QWidget):
         self._span = 0.0
         self.setMinimumHeight(122)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self._hands = BandHands(session)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setAccessibleName("Frequency ruler")
@@ -69,7 +71,7 @@ class Ruler(QWidget):
     @property
     def span(self) -> float:
         """The frequency at the right end (Hz); it stays while a hand turns something."""
-        if self._session.turning is None or not self._span:
+        if (self._session.turning is None and not self._hands.holding) or not self._span:
             self._span = self._wide_enough()
         return self._span
 
@@ -142,11 +144,12 @@ class Ruler(QWidget):
 
     def _paint_bands(self, painter: QPainter, axis: int) -> None:
         design, palette = self._session.design, self._palette
+        bands = self._hands.bands(design)
         font = label_font(8)
         painter.setFont(font)
         metrics = QFontMetricsF(font)
         taken: list[QRectF] = []
-        for band in sorted(design.bands, key=lambda each: each.low):
+        for band in sorted(bands, key=lambda each: each.low):
             below, above = forbidden(band, design.margin)
             top = 17.0
             wide = QRectF(self.x_of(below), top, self.x_of(above) - self.x_of(below), axis - top)
@@ -279,7 +282,8 @@ class Ruler(QWidget):
                 colour.setAlpha(110)
             painter.setPen(QPen(colour, 3.0 if chosen else 1.8))
             painter.drawLine(QPointF(head.x(), axis), head)
-            standing = stand(frequency, design.bands, design.margin)
+            kind = answer.modes.kinds[answer.index_of(identity) or 0]
+            standing = stand(frequency, self._hands.bands(design), design.margin, kind)
             troubled = standing is not None and standing.place != "clear"
             number = str(answer.identities.index(identity) + 1)
             self._paint_head(painter, head, identity, colour, number, chosen, troubled)
@@ -331,7 +335,7 @@ class Ruler(QWidget):
         bottom = QRectF(8, self.height() - 15, self.width() - 16, 13)
         session = self._session
         painter.setPen(QColor(self._palette.muted))
-        note = "click a peg for its shape · drag it to where the mode should be"
+        note = "drag a peg to where it should be, a band to where it is · double click adds a band"
         painter.drawText(bottom, Qt.AlignmentFlag.AlignRight, note)
         if session.failure:
             painter.setPen(QColor(self._palette.alarm))
@@ -351,18 +355,39 @@ class Ruler(QWidget):
             self._dragged = identity
             self._drag_from = event.position().x()
             self._drag_frequency = None
+        elif self._hands.take(self.frequency_at(event.position().x()), self._pixel):
+            self.update()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        """Add a band where there is none."""
+        frequency = self.frequency_at(event.position().x())
+        if self._peg_at(event.position()) is None and not self._hands.over(frequency, self._pixel):
+            self._hands.add(frequency)
+
+    @property
+    def _pixel(self) -> float:
+        """How many Hz a pixel is."""
+        return self.span / max(1, self.width() - _LEFT - _RIGHT)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._hands.holding:
+            self._hands.drag(self.frequency_at(event.position().x()))
+            self.update()
+            return
         if self._dragged is None:
-            over = self._peg_at(event.position()) is not None
-            self.setCursor(
-                Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor
-            )
+            self.setCursor(self._cursor_over(event.position()))
             return
         if self._drag_frequency is not None or abs(event.position().x() - self._drag_from) > _GRAB:
             self._drag_frequency = float(f"{self.frequency_at(event.position().x()):.4g}")
             self._pull_knob(self._dragged, self._drag_frequency)
             self.update()
+
+    def _cursor_over(self, place: QPointF) -> Qt.CursorShape:
+        if self._peg_at(place) is not None:
+            return Qt.CursorShape.PointingHandCursor
+        shapes = {"end": Qt.CursorShape.SizeHorCursor, "body": Qt.CursorShape.OpenHandCursor}
+        over = self._hands.over(self.frequency_at(place.x()), self._pixel)
+        return shapes.get(over, Qt.CursorShape.ArrowCursor)
 
     def _pull_knob(self, identity: int, frequency: float) -> None:
         """Show what the knob looked at does when it brings the mode there, by its model."""
@@ -372,6 +397,10 @@ class Ruler(QWidget):
             self._session.turn_knob(name, float(f"{value:.6g}"))
 
     def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
+        if self._hands.holding:
+            self._hands.let_go()
+            self.update()
+            return
         frequency, self._dragged, self._drag_frequency = self._drag_frequency, None, None
         if frequency is not None:
             self._session.give_up_turn()  # what is asked for is solved
