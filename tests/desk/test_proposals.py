@@ -185,6 +185,15 @@ def test_a_click_on_a_pull_chooses_knob_and_mode(
     assert window.map.knob.currentText() == "tall"
     assert session.answer is not None
     assert session.chosen == session.answer.identities[1]
+    # What else moves it: the length, which becomes a knob by a double click.
+    qtbot.mouseClick(panel.ask, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: panel.others.rowCount() == 1, timeout=WAIT)
+    assert panel.others.item(0, 0).text() == "parts · bar · length"
+    assert float(panel.others.item(0, 2).text()) == pytest.approx(-2.0, abs=0.01)
+    qtbot.mouseClick(panel.make, Qt.MouseButton.LeftButton)
+    assert session.design.knobs["length"].value == 2
+    assert session.sheet.value(("parts", "bar", "length")) == "length"
+    settle(qtbot, window)
     view.close()
 
 

@@ -12,7 +12,7 @@ from belltone.cli.messages import fail, note, warn
 from belltone.cli.options import Format, FormatOption, Output, Settings, SheetPath
 from belltone.cli.output import table, write
 from belltone.cli.waiting import progress_shown
-from belltone.exchange.pull_tables import pull_columns, pull_data, pull_rows
+from belltone.exchange.pull_tables import other_rows, pull_columns, pull_data, pull_rows
 from belltone.exchange.tables import as_csv, as_json
 from belltone.modes.solve import request_for, solve
 from belltone.reading.family import evaluate
@@ -22,6 +22,7 @@ from belltone.store.results import ResultStore, store_path
 from belltone.sweep.plan import PlanError
 from belltone.sweep.pool import start_workers
 from belltone.tune.demands import named_mode
+from belltone.tune.others import others
 from belltone.tune.pull import pulls
 from belltone.tune.reach import reach
 from belltone.tune.together import reach_together
@@ -30,6 +31,9 @@ from belltone.tune.together import reach_together
 def pull(
     sheet: SheetPath,
     settings: Settings = None,
+    every: Annotated[
+        bool, typer.Option("--every-number", help="Also of numbers that are no knobs yet.")
+    ] = False,
     form: FormatOption = Format.TABLE,
     output: Output = None,
 ) -> None:
@@ -40,15 +44,19 @@ def pull(
     with progress_shown("pulls") as progress:
         solved = solve(design, request_for(design), progress=progress)
         found = pulls(source, solved.solution, chosen, progress)
-    if not found:
+        if every and chosen:
+            fail("“--every-number” goes by the sheet as it stands; leave out “--set”")
+        rest = others(source, solved.solution, progress) if every else ()
+    if not found and not rest:
         raise PlanError(
             "no knob can be turned: the sheet has none with a value of its own other than zero"
         )
     if form is Format.JSON:
-        write(as_json(pull_data(found, design.knobs, solved.modes)), output)
+        write(as_json(pull_data(found, design.knobs, solved.modes, rest)), output)
         return
-    factors = max(len(each.factors) for each in found.values())
+    factors = max((len(each.factors) for each in found.values()), default=0)
     columns, rows = pull_columns(solved.modes, factors), pull_rows(found, design.knobs)
+    rows += other_rows(rest, factors)
     if form is Format.CSV:
         write(as_csv(columns, rows), output)
     else:

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
+
+import numpy as np
 
 from belltone.design.values import KnobValue
 from belltone.modes.modeset import ModeSet
+from belltone.sheet.errors import path_text
+from belltone.tune.others import Other
 from belltone.tune.pull import Pull
 
-__all__ = ["pull_columns", "pull_data", "pull_rows"]
+__all__ = ["other_rows", "pull_columns", "pull_data", "pull_rows"]
 
 
 def pull_columns(modes: ModeSet, buckling: int) -> tuple[str, ...]:
@@ -37,8 +41,25 @@ def pull_rows(pulls: Mapping[str, Pull], knobs: Mapping[str, KnobValue]) -> list
     ]
 
 
+def other_rows(others: Sequence[Other], buckling: int) -> list[tuple[str, ...]]:
+    """Rows of numbers that are no knobs, the strongest pull on any mode first."""
+    ranked = sorted(others, key=lambda each: -float(np.abs(each.pull.frequencies).max(initial=0)))
+    return [
+        (
+            path_text(each.path),
+            each.text,
+            *(f"{own:+.4f}" for own in (each.pull.mass, *each.pull.frequencies)),
+            *("",) * buckling,
+        )
+        for each in ranked
+    ]
+
+
 def pull_data(
-    pulls: Mapping[str, Pull], knobs: Mapping[str, KnobValue], modes: ModeSet
+    pulls: Mapping[str, Pull],
+    knobs: Mapping[str, KnobValue],
+    modes: ModeSet,
+    others: Sequence[Other] = (),
 ) -> dict[str, Any]:
     """The same as numbers, in percent for one percent of the knob."""
     first = modes.skipped + 1
@@ -57,5 +78,14 @@ def pull_data(
                 "buckling_percent": [float(each) for each in pull.factors],
             }
             for name, pull in pulls.items()
+        ],
+        "numbers": [
+            {
+                "path": list(each.path),
+                "value": each.text,
+                "mass_percent": each.pull.mass,
+                "frequencies_percent": [float(own) for own in each.pull.frequencies],
+            }
+            for each in others
         ],
     }

@@ -28,6 +28,7 @@ from belltone.system.contacts import Contact, contacts
 from belltone.system.threads import numpy_threads
 from belltone.tune.clearing import CONDITIONS, Cleared, clear
 from belltone.tune.conditions import parse_condition
+from belltone.tune.others import Other, others
 from belltone.tune.plane import Plane, planes
 from belltone.tune.pull import Pull, pulls
 from belltone.tune.search import Aim
@@ -40,6 +41,7 @@ __all__ = [
     "find_contacts",
     "find_model",
     "find_modes",
+    "find_others",
     "find_plane",
     "find_pulls",
     "find_tolerances",
@@ -101,16 +103,28 @@ def find_pulls(
 ) -> Mapping[str, Pull]:
     """The pulls of every knob of a sheet, read off its solution; see `pulls`."""
     sheet = Sheet.from_text(text, folder)
-    if text not in _last:
-        # The modes came from the store: one solution where they were found.
+    return pulls(sheet, _solution_of(sheet, path, progress), progress=progress)
+
+
+def find_others(
+    text: str, folder: Path | None, path: Path | None, *, progress: Progress
+) -> tuple[Other, ...]:
+    """The pulls of all other numbers of a sheet, read off its solution; see `others`."""
+    sheet = Sheet.from_text(text, folder)
+    return others(sheet, _solution_of(sheet, path, progress), progress)
+
+
+def _solution_of(sheet: Sheet, path: Path | None, progress: Progress) -> Solution:
+    """The solution of a sheet; where its modes came from the store one is found on their level."""
+    if sheet.text not in _last:
         design = evaluate(sheet)
         with ResultStore(store_path(path)) as store:
             known = store.get(result_key(sheet, {}, request_for(design), None))
         level = None if known is None else known.discretisation
         told = level is None
         found = solve(design, request_for(design), level, progress, told)
-        _keep(text, found.solution)
-    return pulls(sheet, _last[text], progress=progress)
+        _keep(sheet.text, found.solution)
+    return _last[sheet.text]
 
 
 def _keep(text: str, solution: Solution) -> None:

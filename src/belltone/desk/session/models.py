@@ -26,7 +26,7 @@ _REST_MS: Final = 400  # models wait until hands and numbers have come to rest
 _BESIDE: Final = 0.15  # of a knob's value; so far to both sides all knobs are modelled at once
 _INNER: Final = 0.6  # of the way from the middle of such a model to its ends; beyond, a new one
 _MOST_KNOBS: Final = 4  # in one model
-_FIRST: Final = ("plane", "search", "tolerances")  # lanes of what goes before models
+_FIRST: Final = ("plane", "search", "tolerances", "others")  # lanes of what goes before models
 _PLANE: Final = "two knobs"  # no knob can have such a name
 
 

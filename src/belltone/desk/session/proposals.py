@@ -18,14 +18,15 @@ from belltone.sheet.errors import Path
 from belltone.store.failures import error_words
 from belltone.sweep.engine import Questions
 from belltone.tune.clearing import Cleared, Proposal, Tried
-from belltone.tune.questions import find_cleared, find_tolerances
+from belltone.tune.others import Other
+from belltone.tune.questions import find_cleared, find_others, find_tolerances
 from belltone.tune.search import Aim
 from belltone.tune.tolerances import Tolerances
 
-__all__ = ["SEARCH", "TOLERANCES", "Asked", "Proposals"]
+__all__ = ["OTHERS", "SEARCH", "TOLERANCES", "Asked", "Proposals"]
 
-SEARCH, TOLERANCES = "search", "tolerances"
-"""The lanes of both."""
+SEARCH, TOLERANCES, OTHERS = "search", "tolerances", "others"
+"""The lanes of all three."""
 
 
 class Tuned(Protocol):
@@ -86,13 +87,15 @@ class Proposals(QObject):
         self.found: Cleared | None = None
         self.tried: Tried | None = None
         self.tolerances: Tolerances | None = None
+        self.others: tuple[Other, ...] | None = None
+        self._others_of = ""
         self.failure = self.tolerance_failure = ""
         self.shown: int | None = None
         self._of = self._tolerances_of = ""
 
     def forget(self) -> None:
         """Drop everything: another sheet is opened."""
-        for lane in (SEARCH, TOLERANCES):
+        for lane in (SEARCH, TOLERANCES, OTHERS):
             self._session.jobs.stop(lane)
         self._forget()
         self.changed.emit()
@@ -216,6 +219,38 @@ class Proposals(QObject):
                 self.give_up()
             self.listed = (*self.listed[:row], *self.listed[row + 1 :])
             self.changed.emit()
+
+    # -- what else moves it ---------------------------------------------------------------------
+
+    @property
+    def others_are_current(self) -> bool:
+        """Whether the pulls of other numbers are of the sheet as it stands."""
+        return self.others is not None and self._others_of == self._session.sheet.text
+
+    def find_others(self) -> None:
+        """Find how every number that is no knob yet pulls, in the background."""
+        session, engine = self._session, self._engine
+        session.give_up()
+        session.models.give_way()
+        sheet = session.sheet
+        place = (sheet.text, sheet.folder, session.path)
+
+        def work(progress: Progress) -> tuple[Other, ...]:
+            found: tuple[Other, ...] = engine.ask(find_others, *place, progress=progress)
+            return found
+
+        def finish(found: tuple[Other, ...]) -> None:
+            self.others, self._others_of = found, sheet.text
+            session.models.consider()
+            self.changed.emit()
+
+        def fail(error: Exception) -> None:
+            session.told.emit(error_words(error))
+            session.models.consider()
+            self.changed.emit()
+
+        session.jobs.start(OTHERS, work, finish, fail)
+        self.changed.emit()
 
     # -- tolerances -----------------------------------------------------------------------------
 
