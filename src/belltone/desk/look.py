@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtGui import QColor, QFont, QPalette
+from PySide6.QtWidgets import QLabel
 
 from belltone.drawing.colours import Palette
 
-__all__ = ["label_font", "qt_palette", "sentence_font", "stylesheet"]
+__all__ = ["label_font", "qt_palette", "sentence_font", "stylesheet", "tell"]
 
 
 def sentence_font(size: float = 10.5) -> QFont:
@@ -47,6 +48,14 @@ def qt_palette(palette: Palette) -> QPalette:
     ):
         result.setColor(role, QColor(name))
     return result
+
+
+def tell(label: QLabel, text: str, role: str) -> None:
+    """Show words in a role of the style: “muted”, “alarm”, “clear” or none."""
+    label.setText(text)
+    label.setProperty("role", role)
+    label.style().unpolish(label)
+    label.style().polish(label)
 
 
 def stylesheet(palette: Palette) -> str:

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from belltone.desk.knob_box import KnobBox
-from belltone.desk.look import label_font, sentence_font
+from belltone.desk.look import label_font, sentence_font, tell
 from belltone.desk.marks import mark_path
 from belltone.desk.session.answer import Answer
 from belltone.desk.session.session import Session
@@ -290,10 +290,7 @@ class ReachForm(QWidget):
             self._say("", wrong=False)
 
     def _say(self, text: str, wrong: bool) -> None:
-        self.said.setText(text)
-        self.said.setProperty("role", "alarm" if wrong else "muted")
-        self.said.style().unpolish(self.said)
-        self.said.style().polish(self.said)
+        tell(self.said, text, "alarm" if wrong else "muted")
         self.said.setVisible(bool(text))
 
 

@@ -27,7 +27,7 @@ from belltone.desk.designs.design_chart import DesignChart
 from belltone.desk.designs.design_list import DesignList
 from belltone.desk.designs.plan_form import PlanForm
 from belltone.desk.fields import FlowRow
-from belltone.desk.look import label_font
+from belltone.desk.look import label_font, tell
 from belltone.desk.session.session import Session
 from belltone.desk.session.surveys import LANE
 from belltone.drawing.colours import Palette
@@ -283,10 +283,7 @@ class DesignsView(QWidget):
             self._say(text + ".", "muted")
 
     def _say(self, text: str, role: str) -> None:
-        self.words.setText(text)
-        self.words.setProperty("role", role)
-        self.words.style().unpolish(self.words)
-        self.words.style().polish(self.words)
+        tell(self.words, text, role)
 
     # -- using ----------------------------------------------------------------------------------
 

@@ -24,7 +24,7 @@ from PySide6.QtWidgets import (
 )
 
 from belltone.desk.fields import FlowRow
-from belltone.desk.look import label_font
+from belltone.desk.look import label_font, tell
 from belltone.desk.session.proposals import SEARCH, Asked
 from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette
@@ -245,10 +245,7 @@ class ClearPanel(QWidget):
             text = "; ".join(lines) + ("" if not priced else ".")
             text = text[0].upper() + text[1:]
             role = "clear" if found.best.clear else "alarm"
-        self.words.setText(text)
-        self.words.setProperty("role", role)
-        self.words.style().unpolish(self.words)
-        self.words.style().polish(self.words)
+        tell(self.words, text, role)
 
     def _list(self) -> None:
         listed = self._session.proposals.listed

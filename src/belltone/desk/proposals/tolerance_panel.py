@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from belltone.desk.look import label_font
+from belltone.desk.look import label_font, tell
 from belltone.desk.session.proposals import TOLERANCES
 from belltone.desk.session.session import Session
 from belltone.exchange.tuning_tables import SPREAD_COLUMNS, spread_rows, tolerance_lines
@@ -91,23 +91,17 @@ class TolerancePanel(QWidget):
         )
         if state is not None:
             done = f", {state.done} of {state.total}" if state.total else ""
-            self._tell(f"{state.step or 'making the model'}{done}", "muted")
+            tell(self.words, f"{state.step or 'making the model'}{done}", "muted")
         elif proposals.tolerance_failure:
-            self._tell(proposals.tolerance_failure, "alarm")
+            tell(self.words, proposals.tolerance_failure, "alarm")
         elif proposals.tolerances is None:
-            self._tell("Their spread is drawn on the ruler, once they are followed.", "muted")
+            tell(self.words, "Their spread is drawn on the ruler, once they are followed.", "muted")
         elif not proposals.tolerances_are_current:
-            self._tell("These are of an older sheet; follow them again.", "alarm")
+            tell(self.words, "These are of an older sheet; follow them again.", "alarm")
         else:
             found = proposals.tolerances
-            self._tell("\n".join(tolerance_lines(found)), "clear" if not found.near else "")
+            tell(self.words, "\n".join(tolerance_lines(found)), "clear" if not found.near else "")
         self._list()
-
-    def _tell(self, text: str, role: str) -> None:
-        self.words.setText(text)
-        self.words.setProperty("role", role)
-        self.words.style().unpolish(self.words)
-        self.words.style().polish(self.words)
 
     def _list(self) -> None:
         found = self._session.proposals.tolerances

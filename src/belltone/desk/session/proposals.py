@@ -3,17 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from pathlib import Path as FilePath
 from typing import Protocol
 
-from PySide6.QtCore import QObject, Signal, SignalInstance
+from PySide6.QtCore import QObject, Signal
 
-from belltone.desk.session.answer import Answer
-from belltone.desk.session.jobs import Jobs
 from belltone.desk.session.models import Models
-from belltone.modes.modeset import ModeSet
+from belltone.desk.session.trying import Tryable
 from belltone.progress import Progress
-from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
 from belltone.store.failures import error_words
 from belltone.sweep.engine import Questions
@@ -29,31 +25,10 @@ SEARCH, TOLERANCES, OTHERS = "search", "tolerances", "others"
 """The lanes of all three."""
 
 
-class Tuned(Protocol):
-    """What is tuned: a sheet with its answer, and the models that stand back meanwhile."""
+class Tuned(Tryable, Protocol):
+    """What is tuned; the models stand back meanwhile."""
 
-    jobs: Jobs
-    path: FilePath | None
-    answer: Answer | None
-    told: SignalInstance
     models: Models
-
-    @property
-    def sheet(self) -> Sheet:
-        """The sheet as it stands."""
-
-    @property
-    def trying(self) -> str:
-        """What a design that is shown and not written would be called."""
-
-    def try_out(self, label: str, sheet: Sheet, modes: ModeSet | None = None) -> str | None:
-        """Show another design and write nothing."""
-
-    def end_gesture(self) -> None:
-        """Write what is shown."""
-
-    def give_up(self) -> None:
-        """Go back to the sheet as written."""
 
 
 @dataclass(frozen=True)

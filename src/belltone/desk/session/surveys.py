@@ -4,15 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from pathlib import Path as FilePath
 from typing import Protocol
 
-from PySide6.QtCore import QObject, Signal, SignalInstance
+from PySide6.QtCore import QObject, Signal
 
-from belltone.design.values import Design
-from belltone.desk.session.answer import Answer
 from belltone.desk.session.identity import carry_over
-from belltone.desk.session.jobs import Jobs
+from belltone.desk.session.trying import Tryable
 from belltone.desk.session.workplace import Workplace
 from belltone.exchange.sweep_tables import DesignTable, survey_table
 from belltone.modes.modeset import ModeSet
@@ -32,36 +29,10 @@ __all__ = ["FoundSurvey", "Surveys"]
 LANE = "designs"
 
 
-class Surveyed(Protocol):
-    """What designs are looked at of: a sheet with its answer, and who solves."""
+class Surveyed(Tryable, Protocol):
+    """What designs are looked at of, and who solves."""
 
-    jobs: Jobs
-    path: FilePath | None
-    design: Design
-    answer: Answer | None
-    told: SignalInstance
     workplace: Workplace
-
-    @property
-    def sheet(self) -> Sheet:
-        """The sheet as it stands."""
-
-    @property
-    def written(self) -> Design:
-        """The design as written, whatever is shown."""
-
-    @property
-    def trying(self) -> str:
-        """What a design that is shown and not written would be called."""
-
-    def try_out(self, label: str, sheet: Sheet, modes: ModeSet | None = None) -> str | None:
-        """Show another design and write nothing."""
-
-    def end_gesture(self) -> None:
-        """Write what is shown."""
-
-    def give_up(self) -> None:
-        """Go back to the sheet as written."""
 
 
 @dataclass(frozen=True)
