@@ -12,7 +12,7 @@ from typing import Any
 import pytest
 from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtGui import QColor, QImage
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMessageBox
 from pytestqt.qtbot import QtBot
 
 from belltone.desk.app import make_application
@@ -71,6 +71,23 @@ class NoModels:
 
     def close(self) -> None:
         pass
+
+
+@pytest.fixture(autouse=True)
+def _nobody_is_asked(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A question that no test answers fails it, and does not wait for ever."""
+
+    def asked(*words: object, **_named: object) -> object:
+        told = [word for word in words if isinstance(word, str)]
+        raise AssertionError(f"a question nobody answers: {told}")
+
+    for dialog, names in (
+        (QInputDialog, ("getText", "getInt", "getItem")),
+        (QMessageBox, ("question", "warning", "information", "about")),
+        (QFileDialog, ("getOpenFileName", "getSaveFileName")),
+    ):
+        for name in names:
+            monkeypatch.setattr(dialog, name, asked)
 
 
 @pytest.fixture(autouse=True)

@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QLabel
+from PySide6.QtWidgets import QInputDialog, QLabel
 from pytestqt.qtbot import QtBot
 
 from belltone.desk.cards.excitation_card import ExcitationCard
@@ -135,7 +135,7 @@ def test_a_stop_shows_the_best_so_far(
 
 
 def test_tolerances_are_stated_followed_and_drawn(
-    bar_window: tuple[MainWindow, TuningView], qtbot: QtBot
+    bar_window: tuple[MainWindow, TuningView], qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     window, view = bar_window
     session, panel = window.session, view.tolerances
@@ -143,7 +143,7 @@ def test_tolerances_are_stated_followed_and_drawn(
     assert "No knob has a tolerance yet" in panel.made.text()
     assert not panel.run.isEnabled()
     row = window.knobs.row("tall")
-    row.ask = lambda *_, **__: ("5 %", True)  # type: ignore[assignment, return-value]
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("5 %", True))
     row._ask("tolerance", "deviation", "To both sides:")
     assert session.sheet.value(("knobs", "tall", "tolerance")) == "5 %"
     assert "tall 20 mm ±1 mm" in panel.made.text()
@@ -160,12 +160,12 @@ def test_tolerances_are_stated_followed_and_drawn(
     assert "of an older sheet" in panel.words.text()
     # Sizes there are: the slider then stands at none else.
     row = window.knobs.row("tall")
-    row.ask = lambda *_, **__: ("10 mm, 20 mm, 30 mm", True)  # type: ignore[assignment, return-value]
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("10 mm, 20 mm, 30 mm", True))
     row._ask_sizes()
     assert session.design.knobs["tall"].allowed() == (10, 20, 30)
     row.slider.setValue(row.slider.value() + 150)
     assert session.design.knobs["tall"].value == 30
-    row.ask = lambda *_, **__: ("", True)  # type: ignore[assignment, return-value]
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("", True))
     row._ask_sizes()
     assert session.design.knobs["tall"].allowed() == ()
     settle(qtbot, window)

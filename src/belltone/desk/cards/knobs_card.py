@@ -173,7 +173,6 @@ class _KnobRow(QWidget):
     def __init__(self, session: Session, name: str, palette: Palette) -> None:
         super().__init__()
         self._session, self._name = session, name
-        self.ask = QInputDialog.getText
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setVerticalSpacing(1)
@@ -238,7 +237,7 @@ class _KnobRow(QWidget):
         """Ask for how a knob is made; nothing typed takes it away."""
         path: Path = ("knobs", self._name, key)
         now = self._session.sheet.value(path)
-        text, good = self.ask(self, self._name, question, text=str(now or ""))
+        text, good = QInputDialog.getText(self, self._name, question, text=str(now or ""))
         if good:
             self._write({key: text.strip() or None, other: None})
 
@@ -247,7 +246,7 @@ class _KnobRow(QWidget):
         stock = sheet.value(("knobs", name, "stock"))
         now = sheet.value(("knobs", name, "step")) if stock is None else ", ".join(stock)
         question = "A step, such as 0.5 mm, or all sizes there are, parted by commas:"
-        text, good = self.ask(self, name, question, text=str(now or ""))
+        text, good = QInputDialog.getText(self, name, question, text=str(now or ""))
         if good:
             sizes = [part.strip() for part in text.split(",") if part.strip()]
             step = sizes[0] if len(sizes) == 1 else None
