@@ -145,9 +145,9 @@ class MainWindow(QMainWindow):
         self.joined = JoinedCard(self.session)
         self.preload = PreloadCard(self.session)
         self.targets = TargetsCard(self.session)
-        for shaken in self.cards:
-            if isinstance(shaken, ExcitationCard):
-                shaken.target_asked.connect(self.targets.add_target)
+        for wanted in self.cards:
+            if isinstance(wanted, WantedCard):
+                wanted.target_asked.connect(self.targets.add_target)
         cards = (
             *self.cards[:2],
             self.joined,

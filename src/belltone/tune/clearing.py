@@ -57,9 +57,11 @@ _ROUNDS: Final = 6  # exact answers taken in before what is best so far is given
 _WHOLE: Final = 2  # so many knobs are modelled over their whole ranges
 _SMALL: Final = 2_000  # unknowns, with which one knob more is
 _MOST_WHOLE: Final = 4  # and so many where nothing is clear about the design
-_BESIDE: Final = 0.15  # of a knob's value, or range; more knobs are modelled so far about a design
+_BESIDE: Final = 0.15  # of a knob's value, or range; so far knobs are modelled about a design
+_FARTHER: Final = 0.25  # the same of more knobs, whose models cost little more for it
 _PATCHES: Final = 5
 _HOPELESS: Final = 0.02  # missed by so much in all, no exact answer makes it good
+_WORTH: Final = 0.04  # of a change squared; what saves less is not looked for
 _NEAR_END: Final = 0.02  # of a patch; a design so near its end is gone on from
 _SAME: Final = 1e-3  # of a range; places nearer than that are one
 _OUTWARD: Final = 1e-6
@@ -301,7 +303,7 @@ class _Run:
                 best = proposal if better else best
                 if self._is_nearest(search, proposal):
                     return
-                if not better or not self._at_an_end(search, place):
+                if not better or not self._gains(search, place, proposal):
                     break
                 center = place
         clear = any(found.clear for found in self._solved.values())
@@ -337,7 +339,8 @@ class _Run:
         """From where to where knobs are modelled about a place, in base units."""
         space = self._space
         values = space.values(center)
-        reach = _BESIDE * np.where(values != 0, np.abs(values), space.width) / space.width
+        share = _BESIDE if len(space.knobs) <= _WHOLE else _FARTHER
+        reach = share * np.where(values != 0, np.abs(values), space.width) / space.width
         low, high = np.maximum(center - reach, 0.0), np.minimum(center + reach, 1.0)
         return self._between(low, high)
 
@@ -355,7 +358,9 @@ class _Run:
         if self._store is not None:  # what the window has made is better
             model = self._store.get_model(model_key(*parts, DEFAULT_BOUND))
         if model is None:
-            model = model_of(*parts, self._bound, self._store, self._progress)
+            many = len(ends) > _WHOLE
+            bound = self._bound * (2 if many else 1)
+            model = model_of(*parts, bound, self._store, self._progress)
             self._solutions += model.solutions
         search = Search(model, self._space, self._demands, self._aim, self._progress, self._seed)
         search.fits = self._fits
@@ -417,12 +422,17 @@ class _Run:
             )
         )
 
-    def _at_an_end(self, search: Search, place: Array) -> bool:
-        """Whether a design stands at an end of its model that is no end of a knob's range."""
+    def _gains(self, search: Search, place: Array, found: Proposal) -> bool:
+        """Whether a design stands at ends of its model beyond which a better one may be."""
         room = _NEAR_END * (search.high - search.low)
         at_low = (place <= search.low + room) & (search.low > _SAME)
         at_high = (place >= search.high - room) & (search.high < 1 - _SAME)
-        return bool(np.any(at_low | at_high))
+        ends = at_low | at_high
+        if self._aim is not Aim.CHANGE or not found.clear:
+            return bool(np.any(ends))
+        # At most all that the knobs at those ends were moved can be saved.
+        moved = (place - self._space.start) ** 2
+        return bool(moved[ends].sum() > _WORTH * moved.sum())
 
     # -- what is told besides -------------------------------------------------------------------
 

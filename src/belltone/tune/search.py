@@ -145,8 +145,6 @@ class Search:
         ratios = np.ones(len(seen.modes.flexible))
         ratios[:count] = frequencies[:count] / seen.modes.flexible[:count]
         self._exact.append((place, ratios, mass - seen.modes.mass))
-        self._known.clear()
-        self._samples.clear()
 
     def _base(self, place: Array) -> tuple[float, ...]:
         values = self.space.base(np.clip(place, self.low, self.high))
@@ -189,12 +187,15 @@ class Search:
         """What is known of a place, exact answers nearby taken in."""
         key = np.round(place, 12).tobytes()
         if key not in self._known:
-            seen = self._plain(place)
-            if seen is not None and self._exact:
-                exact = min(self._exact, key=lambda own: float(np.linalg.norm(own[0] - place)))
-                seen = _corrected(seen, exact[1], exact[2])
-            self._known[key] = seen
-        return self._known[key]
+            self._known[key] = self._plain(place)
+        return self._corrected(self._known[key])
+
+    def _corrected(self, seen: Seen | None) -> Seen | None:
+        if seen is None or not self._exact:
+            return seen
+        here = seen.place
+        exact = min(self._exact, key=lambda own: float(np.linalg.norm(own[0] - here)))
+        return _corrected(seen, exact[1], exact[2])
 
     # -- demands as numbers ---------------------------------------------------------------------
 
@@ -322,10 +323,11 @@ class Search:
                 if done % 16 == 0:
                     self._progress.report(done, len(places), "looking over the designs")
                 if np.all(place >= self.low - 1e-9) and np.all(place <= self.high + 1e-9):
-                    seen = self.at(place)
+                    seen = self._plain(place)
                     if seen is not None:
                         self._samples.append(seen)
-        return self._samples
+        told = (self._corrected(seen) for seen in self._samples)
+        return [seen for seen in told if seen is not None]
 
     def best(
         self, demands: Demands | None = None, show: Callable[[Candidate], None] | None = None

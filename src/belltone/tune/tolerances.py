@@ -51,6 +51,7 @@ _ENDS: Final = (0.5, 99.5)  # percent, between which nearly all designs are
 _GOOD: Final = 0.01  # chance of a band that is good enough
 _SCALES: Final = np.linspace(0.95, 0.05, 19)
 _FEWEST: Final = 100
+_BLAMED: Final = 0.05  # share from which a knob's own tolerance may be what is to be made less
 
 
 class ToleranceError(UserError):
@@ -104,9 +105,10 @@ class Tolerances:
 
     ``hit`` and ``near`` are the shares of designs with any mode in a band, or in a margin too.
     ``blame`` is each knob's total share of what makes the least margin vary. ``enough`` is the
-    factor of all tolerances, and of each knob's alone, at which at most one design in a hundred
-    is hit: 1 where it is good as it is, nothing where no tolerance does. ``off`` is the largest
-    difference of any frequency from ``checked`` designs that were solved, relative.
+    factor of all tolerances, and of that alone of each knob that is to blame, at which at most one
+    design in a hundred is hit: 1 where it is good as it is, nothing where no tolerance does.
+    ``off`` is the largest difference of any frequency from ``checked`` designs that were solved,
+    relative.
     """
 
     knobs: tuple[KnobValue, ...]
@@ -206,6 +208,7 @@ class _Run:
         share = float(near.mean())
         off = self._checked(first, cloud, present, scale, wanted)
         bands = bool(self._design.bands)
+        blames = dict(zip(names, blame(margins)[1].tolist(), strict=True)) if bands else {}
         return Tolerances(
             knobs=self._knobs,
             samples=len(every),
@@ -215,11 +218,12 @@ class _Run:
             hit=float(inside.mean()),
             near=share,
             error=_error(share, len(independent)),
-            blame=dict(zip(names, blame(margins)[1].tolist(), strict=True)) if bands else {},
+            blame=blames,
             enough=self._enough(first, cloud, scale, wanted, None) if bands else 1.0,
             enough_alone={
-                name: self._enough(first, cloud, scale, wanted, at) if bands else 1.0
+                name: self._enough(first, cloud, scale, wanted, at)
                 for at, name in enumerate(names)
+                if blames.get(name, 0.0) > _BLAMED
             },
             off=off,
             checked=_CHECKED,

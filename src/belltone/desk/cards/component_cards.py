@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QInputDialog
 
 from belltone.design.parts import MemberValue, MeshValue, SurfaceValue
@@ -281,6 +282,10 @@ class WantedCard(SheetCard):
     """How many modes, how exact."""
 
     title = "Accuracy"
+    target_asked = Signal()
+
+    def adders(self) -> list[Act]:
+        return [Act("add a target", self.target_asked.emit, "Say where the chosen mode is to be")]
 
     def sentences(self) -> list[Sentence]:
         content = self.session.sheet.content

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QInputDialog
 
 from belltone.desk.cards.card import Act, Choice, Number, Sentence
@@ -18,7 +17,6 @@ class ExcitationCard(SheetCard):
     """What shakes the component."""
 
     title = "Shaken by"
-    target_asked = Signal()
 
     def sentences(self) -> list[Sentence]:
         excitation = self.session.sheet.content.excitation
@@ -79,7 +77,6 @@ class ExcitationCard(SheetCard):
         return [
             Act("add a band", self._add_band, "Add a fixed band of frequencies"),
             Act("add a source", self._add_source, "Add something that turns"),
-            Act("a target", self.target_asked.emit, "Say where the chosen mode is to stand"),
         ]
 
     def _ask_orders(self, path: Path, present: str) -> None:

@@ -33,7 +33,7 @@ __all__ = ["PlanForm"]
 
 _EVERY, _TOGETHER, _LISTED = "every combination", "in step", "a table of designs"
 _POINTS = 9
-_LINE, _ROW, _MOST_ROWS, _TEXT = 420, 29, 4, 110  # pixels, but for the rows in sight
+_LINE, _ROW, _MOST_ROWS, _TEXT = 300, 29, 4, 110  # pixels, but for the rows in sight
 _HELP = "from : to : how many, such as “2 mm : 6 mm : 9”, or values, such as “2 mm, 3 mm, 5 mm”"
 
 
@@ -176,7 +176,7 @@ class PlanForm(QWidget):
                 values = QLineEdit(old[1].text() if old else "")
                 values.setAccessibleName(f"values of {name}")
                 values.setToolTip(_HELP)
-                values.setMaximumWidth(_LINE)
+                values.setFixedWidth(_LINE)
                 chosen.toggled.connect(self.changed)
                 values.textChanged.connect(self.changed)
                 values.textEdited.connect(lambda _, own=chosen: own.setChecked(True))

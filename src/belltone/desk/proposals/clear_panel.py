@@ -28,6 +28,7 @@ from belltone.desk.look import label_font, tell
 from belltone.desk.session.proposals import SEARCH, Asked
 from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette
+from belltone.exchange.tables import percent
 from belltone.exchange.tuning_tables import cleared_lines
 from belltone.sheet.units import format_number
 from belltone.tune.clearing import CONDITIONS, Proposal
@@ -300,8 +301,10 @@ class ClearPanel(QWidget):
         self.plot.clear()
         self.plot.setBackground(palette.card)
         mass = found.aim is Aim.MASS
+        none = [percent(margin) for margin, cost in found.trade if cost is None]
+        beyond = f" · no design of these knobs is clear by {', '.join(none)}" if none else ""
         for side, text in (
-            ("bottom", "margin (%)"),
+            ("bottom", f"margin (%){beyond}"),
             ("left", "mass (kg)" if mass else "change (% of range)"),
         ):
             axis = self.plot.getAxis(side)
