@@ -27,7 +27,7 @@ from belltone.sweep.runner import run_sweep
 from belltone.system.assembly import assemble
 from belltone.system.kinds import body_of
 from belltone.system.lanczos import lowest_modes
-from benchmarks import assemblies, looks, models, parametric, preload, walls, workers
+from benchmarks import assemblies, looks, models, parametric, preload, tuning, walls, workers
 
 BAR = """
 belltone = 1
@@ -182,5 +182,6 @@ if __name__ == "__main__":
     models.main()
     models.planes()
     workers.main()
+    tuning.main()
     models.drag()
     looks.main()

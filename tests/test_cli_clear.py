@@ -83,6 +83,19 @@ def test_reach_with_two_knobs_changes_them_least(run: Run, bar_path: Path, tmp_p
     assert "“tall” stands at its end, 40 mm; beyond it is better" in err
 
 
+def test_reach_with_a_knob_of_steps_stays_on_them(run: Run, bar_path: Path) -> None:
+    text = bar_path.read_text().replace('to = "40 mm" }', 'to = "40 mm", step = "0.5 mm" }')
+    bar_path.write_text(text)
+    first = per_millimetre()[0]
+    asked = ("reach", bar_path, "--mode", "1", "--knob", "tall", "--target")
+    code, out, _ = run(*asked, f"{22.5 * first:.6f} Hz", "--tolerance", "0.02 Hz")
+    assert code == 0
+    assert out.startswith("tall = 22.5 mm")
+    code, _, err = run(*asked, f"{22.7 * first:.6f} Hz", "--tolerance", "0.02 Hz")
+    assert code == 1
+    assert "nearest at tall 22.5 mm" in err
+
+
 def test_tolerance_as_table_and_data(run: Run, bar_path: Path) -> None:
     code, _, err = run("tolerance", bar_path)
     assert code == 1

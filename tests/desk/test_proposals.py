@@ -165,6 +165,8 @@ def test_tolerances_are_stated_followed_and_drawn(
     assert session.design.knobs["tall"].allowed() == (10, 20, 30)
     row.slider.setValue(row.slider.value() + 150)
     assert session.design.knobs["tall"].value == 30
+    session.tuning.start_reach(5.0, "tall", None)
+    assert "“tall” is had in steps" in session.tuning.reach_failure
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("", True))
     row._ask_sizes()
     assert session.design.knobs["tall"].allowed() == ()

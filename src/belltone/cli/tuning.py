@@ -82,8 +82,11 @@ def reach_command(
 ) -> None:
     """Find the knob value that brings a mode to a frequency; of several knobs the least change."""
     source = read_sheet(sheet)
-    warn(evaluate(source))
-    if len(knobs) > 1:
+    design = evaluate(source)
+    warn(design)
+    if len(knobs) > 1 or any(
+        knob.allowed() for knob in design.knobs.values() if knob.name in knobs
+    ):
         _reach_together(sheet, source, mode, target, knobs, tolerance, write)
         return
     (knob,) = knobs

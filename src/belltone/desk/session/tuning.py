@@ -378,6 +378,14 @@ class Tuning(QObject):
         mode = self._session.chosen_mode
         if mode is None or mode.rigid:
             return
+        if self._session.written.knobs[knob].allowed():
+            self.reach = None
+            self.reach_failure = (
+                f"“{knob}” is had in steps; add a target for the mode and let “Clear the bands” "
+                "(Ctrl+K) look for it"
+            )
+            self.reached.emit()
+            return
         sheet, workers = self._session.sheet, self._session.workplace.pool()
         self.reach, self.reach_failure = None, ""
         asked = (sheet, mode.number, target, knob, workers, tolerance)
