@@ -12,11 +12,15 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from belltone.exchange.tuning_tables import cleared_lines
 from belltone.modes.solve import request_for, solve
 from belltone.progress import Cancelled, Progress
 from belltone.reading.family import DesignFamily, evaluate
+from belltone.reduce.designs import UnmodelledError
 from belltone.sheet.document import Sheet
+from belltone.sweep.models import model_of
 from belltone.sweep.plan import PlanError
+from belltone.tune import clearing
 from belltone.tune.bands import verdict
 from belltone.tune.clearing import CONDITIONS, Cleared, Tried, clear
 from belltone.tune.conditions import ConditionError, parse_condition
@@ -312,6 +316,27 @@ def test_it_is_repeatable_shows_what_it_tries_and_stops() -> None:
     stopped.cancel()
     with pytest.raises(Cancelled):
         clear(bar(bands), ["wide", "tall"], progress=stopped)
+
+
+def test_what_was_found_is_not_lost_where_a_search_ends_early(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    made = []
+
+    def once(*parts: Any) -> Any:
+        if made:
+            raise UnmodelledError("there is no second model")
+        made.append(model_of(*parts))
+        return made[0]
+
+    monkeypatch.setattr(clearing, "model_of", once)
+    sheet = bar([(4.0, 4.4)])
+    found = clear(sheet, ["wide", "tall"], Aim.CHANGE, margins=(0.3,))
+    assert found.best.clear
+    assert found.binding == ("the search ended early: there is no second model",)
+    assert "  the search ended early: there is no second model" in cleared_lines(found)
+    with pytest.raises(UnmodelledError):  # nothing but the present design is known
+        clear(sheet, ["wide", "tall"], Aim.MASS)
 
 
 def test_what_other_margins_would_cost_grows_with_them() -> None:

@@ -52,7 +52,7 @@ def cleared_lines(found: Cleared) -> list[str]:
     else:
         lines.append("no design of these knobs meets every demand")
         lines.append(f"least bad: {proposal_words(best, found.present)}")
-        lines += [f"  {words}" for words in found.binding]
+    lines += [f"  {words}" for words in found.binding]
     for margin, cost in found.trade:
         if cost is None:
             lines.append(f"with a margin of {percent(margin)}: none is clear")

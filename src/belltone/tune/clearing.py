@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.design.values import Design
+from belltone.errors import UserError
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solution import Solution
 from belltone.modes.solve import ModeRequest, request_for, solve
@@ -114,7 +115,8 @@ class Cleared:
     """What a search for ``demands`` came to.
 
     ``proposals`` begin with the best; where none is clear that is the least bad one, and
-    ``binding`` says what stands in the way and which wider range would help. ``trade`` is what
+    ``binding`` says what stands in the way and which wider range would help; and in any case why a
+    search ended early. ``trade`` is what
     other margins would cost: margin, and change or mass or nothing, by the model.
     """
 
@@ -209,18 +211,26 @@ class _Run:
         self._store, self._progress, self._seed = store, progress, seed
         self._like: Solution | None = None
         self._solved: dict[tuple[str, ...], Proposal] = {}
+        self._places: dict[tuple[str, ...], Array] = {}
         self._fits: dict[str, Fit] = {}
         self._solutions = 0
         self._last: Search | None = None
 
     def done(self, margins: Sequence[float]) -> Cleared:
         present = self._solve(self._space.start, start=True)
-        if not (present.clear and self._aim is Aim.CHANGE):
-            self._look(present)
+        trade: list[tuple[float, float | None]] = []
+        early: tuple[str, ...] = ()
+        try:
+            if not (present.clear and self._aim is Aim.CHANGE):
+                self._look(present)
+            trade.extend(self._traded(margins))
+        except UserError as error:
+            if len(self._solved) == 1:
+                raise
+            early = (f"the search ended early: {error}",)  # what was found is not lost
         ranked = sorted(self._solved.values(), key=self._rank)
-        binding = () if ranked[0].clear else self._binding(ranked[0])
-        trade = tuple(self._traded(margins))
-        parts = (tuple(ranked), present, binding, trade, self._solutions)
+        binding = (*(() if ranked[0].clear else self._binding(ranked[0])), *early)
+        parts = (tuple(ranked), present, binding, tuple(trade), self._solutions)
         return Cleared(self._demands, self._aim, *parts)
 
     def _rank(self, found: Proposal) -> tuple[float, float]:
@@ -270,7 +280,11 @@ class _Run:
             missed=(*self._demands.missed(found.modes), *self._unkept(told)),
         )
         self._solved[key] = proposal
+        self._places[key] = place
         return proposal
+
+    def _place_of(self, found: Proposal) -> Array:
+        return self._places[tuple(found.texts.values())]
 
     def _request(self, design: Design, extra: int = 0) -> ModeRequest:
         """The modes a sheet asks for, and those up to every target."""
@@ -365,9 +379,7 @@ class _Run:
         search = Search(model, self._space, self._demands, self._aim, self._progress, self._seed)
         search.fits = self._fits
         for proposal in self._solved.values():
-            place = self._space.place(
-                [evaluate(proposal.sheet).knobs[knob.name].base for knob in self._space.knobs]
-            )
+            place = self._place_of(proposal)
             if np.all(place >= search.low - 1e-9) and np.all(place <= search.high + 1e-9):
                 search.correct(place, proposal.modes.flexible, proposal.told["mass"])
         self._last = search
@@ -442,9 +454,7 @@ class _Run:
         search = self._last
         if search is None:
             return tuple(words)
-        place = self._space.place(
-            [evaluate(best.sheet).knobs[knob.name].base for knob in self._space.knobs]
-        )
+        place = self._place_of(best)
         for number, knob in enumerate(self._space.knobs):
             for end, side in ((0.0, 1.0), (1.0, -1.0)):
                 if abs(place[number] - end) > _SAME:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -111,15 +111,6 @@ class Space:
         found = [np.array(each) for each in itertools.product(*near)]
         yield from sorted(found, key=lambda each: float(np.linalg.norm(each - about)))
 
-    def settled(self, place: Array) -> Array:
-        """The nearest place at which every knob can be had."""
-        return np.array(
-            [
-                at if each is None else each[int(np.argmin(np.abs(each - at)))]
-                for each, at in zip(self.allowed, place, strict=True)
-            ]
-        )
-
     def rounded(self, place: Array) -> Iterator[Array]:
         """The same in fewer and then more digits; knobs that stand where they are had stay."""
         values = self.values(place)
@@ -144,10 +135,6 @@ class Space:
             f"{knob.name} {knob.text(float(value), digits)}"
             for knob, value in zip(self.knobs, self.values(place), strict=True)
         )
-
-    def settings(self, place: Array) -> Mapping[str, float]:
-        """The values at a place by name, in base units."""
-        return dict(zip((knob.name for knob in self.knobs), self.base(place), strict=True))
 
 
 def space_of(design: Design, names: Sequence[str]) -> Space:

@@ -240,7 +240,8 @@ class ClearPanel(QWidget):
             text, role = "These proposals are of an older sheet; search again.", "alarm"
         else:
             found = proposals.found
-            lines = cleared_lines(found)[: None if not found.best.clear else 1]
+            shown = 1 + len(found.binding) if found.best.clear else None
+            lines = cleared_lines(found)[:shown]
             priced = len(found.trade)
             lines = [line.strip() for line in lines if not line.startswith("with a margin")]
             text = "; ".join(lines) + ("" if not priced else ".")
