@@ -84,7 +84,7 @@ class Proposals(QObject):
     @property
     def current(self) -> bool:
         """Whether what was found is of the sheet as it stands, whatever its knobs."""
-        return self.found is not None and (bool(self._session.trying) or self._of == self._rest())
+        return self.found is not None and self._of == self._rest()
 
     @property
     def tolerances_are_current(self) -> bool:
@@ -93,7 +93,7 @@ class Proposals(QObject):
 
     def _rest(self) -> str:
         """The sheet but for the values of its knobs; what is asked of it counts."""
-        sheet = self._session.sheet
+        sheet = self._session.written_sheet
         shape = sheet.answer_hash(dict.fromkeys(sheet.content.knobs, ""))
         asked = sheet.content.model_dump(mode="json", include={"excitation", "targets"})
         return f"{shape} {asked}"

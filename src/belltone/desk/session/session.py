@@ -142,6 +142,11 @@ class Session(QObject):
         return self.history.present if self._draft is None else self._draft.sheet
 
     @property
+    def written_sheet(self) -> Sheet:
+        """The sheet as written, whatever is shown."""
+        return self.history.present
+
+    @property
     def written(self) -> Design:
         """The design as written, whatever knob is being turned."""
         return self.design if self._turn is None else self._turn.written
@@ -154,7 +159,7 @@ class Session(QObject):
     @property
     def modified(self) -> bool:
         """Whether there is anything to save; what is only tried is not."""
-        sheet = self.history.present if self.trying else self.sheet
+        sheet = self.written_sheet if self.trying else self.sheet
         return sheet.text != self._saved
 
     @property

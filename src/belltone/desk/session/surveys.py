@@ -119,10 +119,8 @@ class Surveys(QObject):
         """Whether what was found is of the sheet as it stands, but for what the plan sets."""
         if self.found is None:
             return False
-        if self._session.trying:
-            return True  # one of its own designs
-        survey = self.found.survey
-        return _rest_of(survey.sheet, survey.plan) == _rest_of(self._session.sheet, survey.plan)
+        survey, now = self.found.survey, self._session.written_sheet
+        return _rest_of(survey.sheet, survey.plan) == _rest_of(now, survey.plan)
 
     def try_row(self, row: int) -> None:
         """Show the design of a row, without writing it."""

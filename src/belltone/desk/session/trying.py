@@ -28,6 +28,10 @@ class Tryable(Protocol):
         """The sheet as it stands."""
 
     @property
+    def written_sheet(self) -> Sheet:
+        """The sheet as written, whatever is shown."""
+
+    @property
     def trying(self) -> str:
         """What a design that is shown and not written would be called."""
 
