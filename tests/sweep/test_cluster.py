@@ -4,7 +4,8 @@ import os
 import signal
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from itertools import chain
 from pathlib import Path
 from typing import Any
 
@@ -86,16 +87,39 @@ def test_a_received_mesh_travels_and_a_lost_worker_costs_no_point(
     assert np.all(np.diff(first) > 0)
 
 
-def test_what_is_cancelled_is_not_begun(local: Any, rail: Sheet) -> None:
-    with cluster_workers(local.scheduler_address, rail) as workers:
-        busy = [workers.submit(time.sleep, 1.0) for _ in range(2)]
-        waiting = [workers.submit(time.sleep, 30.0) for _ in range(6)]
+def test_what_is_cancelled_is_not_begun(local: Any, rail: Sheet, tmp_path: Path) -> None:
+    marks = [tmp_path / f"begun {number}" for number in range(6)]
+    with (
+        distributed.Client(local.scheduler_address, set_as_default=False) as client,
+        cluster_workers(local.scheduler_address, rail) as workers,
+    ):
+        gate = distributed.Event(client=client)
+        machines = list(client.scheduler_info(n_workers=-1)["workers"])
+        # One for each machine by name: left to itself, the scheduler may give both to one of them.
+        busy = [client.submit(gate.wait, workers=[each], pure=False) for each in machines]
+        _until(lambda: {each.key for each in busy} <= set(chain(*client.processing().values())))
+        waiting = [workers.submit(Path.touch, mark) for mark in marks]
+        _until(lambda: _calls_known(client) == len(marks))
         for each in waiting:
             each.cancel()
-        for each in busy:
-            each.result(timeout=30)
-        # Those that were cancelled would hold both workers for far longer.
-        assert workers.submit(abs, -3).result(timeout=20) == 3
+        _until(lambda: _calls_known(client) == 0)
+        gate.set()
+        client.gather(busy)
+        assert workers.submit(abs, -3).result(timeout=60) == 3
+    assert not any(mark.exists() for mark in marks)
+
+
+def _calls_known(client: Any) -> int:
+    """How many calls the scheduler knows of that are neither over nor cancelled."""
+    tasks = client.run_on_scheduler(lambda dask_scheduler: list(map(str, dask_scheduler.tasks)))
+    return sum("_at_worker" in each for each in tasks)
+
+
+def _until(holds: Callable[[], bool]) -> None:
+    deadline = time.monotonic() + 60
+    while not holds():
+        assert time.monotonic() < deadline
+        time.sleep(0.05)
 
 
 def test_a_worker_of_another_version_is_told(
