@@ -9,6 +9,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from belltone.compare.likeness import Side
+from belltone.compare.matched import Match, compare
 from belltone.design.preload import SpinValue
 from belltone.exchange.preload_tables import largest_rows, within
 from belltone.modes.base_state import BaseState, Largest
@@ -18,7 +20,6 @@ from belltone.modes.whirl import turning_pattern
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.store.results import ResultStore
-from belltone.tune.effect import effects
 from tests.modes.test_preload_references import (
     BOTH,
     CLAMPED,
@@ -146,26 +147,32 @@ change = "50 K"
     assert np.abs(left).max() < 0.02 * np.abs(bow).max()
 
 
+def told(before: str, after: str) -> tuple[Match, ...]:
+    first, second = (
+        Side(name, evaluate(Sheet.from_text(own)), loaded(own))
+        for name, own in (("before", before), ("after", after))
+    )
+    return compare(first, second).matches
+
+
 def test_modes_with_and_without_are_told_in_words() -> None:
     pulled = beam("20 mm", "10 mm", SLIDING, SMALL + force("b.end", x=5000.0), 3)
     bare = beam("20 mm", "10 mm", SLIDING, "", 3)
-    changed = effects(loaded(bare), loaded(pulled))
+    changed = told(bare, pulled)
     assert [each.words for each in changed] == ["stiffens"] * 3
-    back = effects(loaded(pulled), loaded(bare))
+    back = told(pulled, bare)
     assert all(each.words == "softens" and each.change < 0 for each in back)
-    same = effects(loaded(bare), loaded(bare))
+    same = told(bare, bare)
     assert all(each.words == "stays" for each in same)
 
 
 def test_a_mode_that_changes_places_says_where_it_is_now() -> None:
     """A pull lifts the weak bending of a wide strip past its twist, which it hardly changes."""
     wide = ("120 mm", "4 mm", BOTH)
-    bare = loaded(beam(*wide, "", 6))
-    pulled = loaded(beam(*wide, SMALL + HEAT.format(-700), 6))
-    changed = effects(bare, pulled)
+    changed = told(beam(*wide, "", 6), beam(*wide, SMALL + HEAT.format(-700), 6))
     moved = [each for each in changed if each.paired and each.number != each.number_after]
     assert moved
-    assert all(each.words.endswith(f", now mode {each.number_after}") for each in moved)
+    assert all(str(each.number_after) in each.words for each in moved)
     paired = [each for each in changed if each.paired]
     assert all(each.change is not None and each.change > -1e-3 for each in paired)
 
@@ -261,3 +268,35 @@ def test_a_member_is_stressed_by_twist_and_shear_too() -> None:
     expected = math.sqrt(bending**2 + 3 * shear**2)
     assert largest(base, "von Mises stress, at most") == pytest.approx(expected, rel=1e-2)
     assert base.equivalent.max() == pytest.approx(expected, rel=1e-2)
+
+
+def test_forward_whirl_is_drawn_round_with_the_spin() -> None:
+    """A rotor's points go round as its waves say: with the spin where these are positive."""
+    rotor = f"""{material(7850)}
+[parts.s]
+kind = "member"
+material = "steel"
+start = ["0 mm", "0 mm", "0 mm"]
+stop = ["0 mm", "0 mm", "600 mm"]
+section = {{ shape = "solid round", diameter = "30 mm" }}
+[[masses]]
+site = "s.end"
+mass = "4 kg"
+inertia = ["0.03 kg*m^2", "0.03 kg*m^2", "0.06 kg*m^2"]
+{held("s.start", "clamped")}
+[preload.spin]
+speed = "3000 rpm"
+axis = "z"
+gyroscopic = true
+[modes]
+count = 6
+"""
+    found = loaded(rotor)
+    assert found.lagging is not None
+    assert {1, -1} <= set(found.waves)
+    for waves, shape, lagging in zip(found.waves, found.shapes, found.lagging, strict=True):
+        if waves:
+            farthest = int(np.argmax(np.sum(shape[:, :3] ** 2 + lagging[:, :3] ** 2, axis=1)))
+            # From the shape to where it is a quarter of a period later.
+            turn = np.cross(shape[farthest, :3], -lagging[farthest, :3])[2]
+            assert np.sign(turn) == np.sign(waves)

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import tomllib
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import typer
 
@@ -65,6 +67,33 @@ def set_knobs(sheet: Sheet, texts: list[str] | None) -> tuple[Sheet, dict[str, s
     if "scale" in settings and "scale" not in sheet.content.knobs and sheet.content.preload:
         sheet = sheet.with_value(("preload", "scale"), settings.pop("scale"))
     return sheet, settings
+
+
+def set_places(sheet: Sheet, texts: list[str] | None) -> Sheet:
+    """The sheet with knobs set, and whatever else is named by its place with points between."""
+    values: dict[tuple[str | int, ...], Any] = {}
+    for name, text in settings_of(texts).items():
+        if name in sheet.content.knobs:
+            values["knobs", name, "value"] = text
+            continue
+        path = tuple(int(step) if step.isdigit() else step for step in name.split("."))
+        if len(path) < 2 or sheet.value(path[:-1]) is None:
+            knobs = ", ".join(f"“{knob}”" for knob in sheet.content.knobs) or "none"
+            raise typer.BadParameter(
+                f"“{name}” is neither a knob (there are: {knobs}) nor a place in the sheet, such "
+                "as “parts.bar.material”"
+            )
+        values[path] = _plain(text)
+    return sheet.with_values(values) if values else sheet
+
+
+def _plain(text: str) -> Any:
+    """A value as a sheet holds it: true and false, whole numbers and lists as such."""
+    try:
+        found = tomllib.loads(f"value = {text}")["value"]
+    except tomllib.TOMLDecodeError:
+        return text
+    return found if isinstance(found, bool | int | list) else text
 
 
 def solved(

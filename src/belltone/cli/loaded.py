@@ -9,6 +9,8 @@ from belltone.cli.messages import note, warn
 from belltone.cli.options import Format, FormatOption, Output, Settings, SheetPath
 from belltone.cli.output import table, write
 from belltone.cli.waiting import progress_shown
+from belltone.compare.likeness import Side
+from belltone.compare.matched import compare
 from belltone.exchange.preload_tables import (
     CROSSING_COLUMNS,
     EFFECT_COLUMNS,
@@ -28,7 +30,6 @@ from belltone.reading.family import evaluate
 from belltone.store.results import ResultStore, store_path
 from belltone.sweep.plan import PlanError
 from belltone.sweep.pool import start_workers
-from belltone.tune.effect import effects
 from belltone.tune.speed_diagram import speed_diagram
 
 
@@ -53,7 +54,8 @@ def preload_command(
         after = solved(source, chosen, request, store)
     base = after.base
     assert base is not None
-    changed = effects(before, after)
+    bare = Side("without preload", design, before)
+    changed = compare(bare, Side("with preload", design, after)).matches
     if form is Format.JSON:
         found = state_data(base) | {
             "modes": [

@@ -31,6 +31,8 @@ _COMMANDS: Final = {
     "reach": "tuning:reach_command",
     "clear": "clearing:clear_command",
     "tolerance": "clearing:tolerance_command",
+    "compare": "comparing:compare_command",
+    "variants": "comparing:variants_command",
     "frame": "making:frame",
     "desk": "window:desk",
     "demo": "window:demo",

@@ -29,7 +29,6 @@ from belltone.modes.modeset import ModeSet
 from belltone.sheet.plain import PlainValueError, plain_value
 from belltone.sheet.units import DIMENSIONS, format_number
 from belltone.tune.bands import stand
-from belltone.tune.effect import effects
 
 __all__ = ["Readout"]
 
@@ -195,22 +194,19 @@ class Readout(QFrame):
         """What the preload changes about the chosen mode."""
         session, mode = self._session, self._session.chosen_mode
         text = ""
-        if session.bare is not None and session.answer is not None and mode is not None:
-            for effect in effects(session.bare.modes, session.answer.modes):
-                if effect.number_after != mode.number:
-                    continue
-                if effect.change is None or effect.before is None:
-                    text = "Without preload it is not among the modes found."
-                else:
-                    does = effect.words.split(",")[0].replace("stays", "leaves")
-                    text = (
-                        f"The preload {does} it: {100 * effect.change:+.3g}\u00a0% from "
-                        f"{format_number(effect.before, 5)}\u00a0Hz without"
-                    )
-                    if effect.number != mode.number:
-                        text += f", where it was mode {effect.number}"
-                    text += "."
-                break
+        match = session.bare_match
+        if match is not None and mode is not None:
+            if match.change is None or match.before is None:
+                text = f"Without preload it {match.words}."
+            else:
+                does = match.verb.replace("stays", "leaves")
+                text = (
+                    f"The preload {does} it: {100 * match.change:+.3g}\u00a0% from "
+                    f"{format_number(match.before, 5)}\u00a0Hz without"
+                )
+                if match.number != mode.number:
+                    text += f", where it was mode {match.number}"
+                text += "."
         elif session.jobs.state("bare") is not None:
             text = "Finding it without preload …"
         self.loaded.setText(text)

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import Any, Final
 
+from belltone.compare.matched import Match
 from belltone.exchange.tables import percent
 from belltone.modes.base_state import BaseState, Largest
 from belltone.sheet.units import format_number
-from belltone.tune.effect import Effect
 from belltone.tune.speed_diagram import SpeedDiagram
 
 __all__ = [
@@ -76,7 +76,7 @@ def reaction_rows(base: BaseState) -> list[tuple[str, ...]]:
     ]
 
 
-def effect_rows(effects: tuple[Effect, ...]) -> list[tuple[str, ...]]:
+def effect_rows(matches: tuple[Match, ...]) -> list[tuple[str, ...]]:
     """One row for each mode, under `EFFECT_COLUMNS`."""
     return [
         (
@@ -86,7 +86,7 @@ def effect_rows(effects: tuple[Effect, ...]) -> list[tuple[str, ...]]:
             "" if each.change is None else f"{100 * each.change:+.3g} %",
             each.words if each.number is not None else f"{each.words}; mode {each.number_after}",
         )
-        for each in effects
+        for each in matches
     ]
 
 

@@ -79,9 +79,9 @@ def mode_set(fine: Solution, errors: Array, lower: Level | None, buckled: bool =
         effective=effective_masses(system, np.hstack([system.rigid, fine.shapes])),
         shapes=shapes,
         densities=np.concatenate([np.zeros((rigid, densities.shape[1])), densities]),
-        signatures=_beside_rigid(
-            signatures(design, system, witness, rigid_motions), fine.signatures
-        ),
+        # Signs as those of the shapes, so that shapes may be mixed as their signatures are.
+        signatures=np.sign(scales)[:, None]
+        * _beside_rigid(signatures(design, system, witness, rigid_motions), fine.signatures),
         discretisation=level.discretisation,
         unknowns=system.unknowns,
         complete=fine.complete,
@@ -147,7 +147,7 @@ def _with_whirl(kind: str, waves: int) -> str:
 def _relative(witness: Witness, shapes: Array) -> tuple[Array, Array]:
     """Scale so that what moves most moves by one, the first large part positive.
 
-    Returns the shapes and the factors they were multiplied by.
+    Returns the shapes and the factors they were multiplied by, signs included.
     """
     reach = witness.reach(shapes)
     largest = reach.max(axis=1)
@@ -160,4 +160,5 @@ def _relative(witness: Witness, shapes: Array) -> tuple[Array, Array]:
     ).reshape(len(shapes), 3 * shapes.shape[1])
     first = np.argmax(np.abs(flat) >= 0.5 * np.abs(flat).max(axis=1, keepdims=True), axis=1)
     signs = np.sign(flat[np.arange(len(flat)), first])
-    return shapes * np.where(signs == 0, 1.0, signs)[:, None, None], factors
+    signs = np.where(signs == 0, 1.0, signs)
+    return shapes * signs[:, None, None], factors * signs

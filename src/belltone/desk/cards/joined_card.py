@@ -13,7 +13,6 @@ from belltone.sheet.errors import Path
 from belltone.sheet.model import Joint
 from belltone.sheet.units import format_number
 from belltone.system.contacts import Contact
-from belltone.tune.effect import effects
 
 __all__ = ["JoinedCard"]
 
@@ -151,7 +150,8 @@ class JoinedCard(SheetCard):
         if before.sheet.content.joints == answer.sheet.content.joints:
             return []
         lines: list[Sentence] = [["With the last change here:"]]
-        paired = [each for each in effects(before.modes, answer.modes) if each.paired]
+        found = self.session.compared.of(before, answer, ("before", "now"))
+        paired = [each for each in found.matches if each.paired]
         for each in paired[:_MOST_EFFECTS]:
             assert each.before is not None
             assert each.after is not None

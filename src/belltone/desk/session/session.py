@@ -12,8 +12,10 @@ from pathlib import Path as FilePath
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from belltone.compare.matched import Comparison, Match
 from belltone.design.values import Design, KnobValue
 from belltone.desk.session.answer import Answer
+from belltone.desk.session.compared import Compared
 from belltone.desk.session.identity import carry_over
 from belltone.desk.session.jobs import Jobs
 from belltone.desk.session.models import Models
@@ -34,7 +36,6 @@ from belltone.store.journal import Journal
 from belltone.sweep.engine import Engine, Questions
 from belltone.system.contacts import Contact
 from belltone.tune.bands import verdict
-from belltone.tune.effect import effects
 from belltone.tune.pull import Pull
 from belltone.tune.questions import FoundModes, find_contacts, find_modes, find_pulls
 
@@ -94,6 +95,7 @@ class Session(QObject):
     ) -> None:
         super().__init__()
         self.jobs = Jobs(self)
+        self.compared = Compared()
         # One answers what the sheet is asked first, one what goes beside it, one makes models.
         self._engine, self._beside, self._modeller = engines or (
             Engine(),
@@ -552,15 +554,25 @@ class Session(QObject):
     @property
     def bare_partner(self) -> int | None:
         """Place of the chosen mode among those without preload, found by its shape."""
-        index = self.chosen_index
-        if self.bare is None or self.answer is None or index is None:
+        match = self.bare_match
+        if self.bare is None or match is None or match.number is None:
             return None
-        number = self.answer.modes.mode(index).number
-        for effect in effects(self.bare.modes, self.answer.modes):
-            if effect.number_after == number and effect.number is not None:
-                place = effect.number - 1 - self.bare.modes.skipped
-                return self.bare.modes.rigid_count + place
-        return None
+        return self.bare.modes.rigid_count + match.number - 1 - self.bare.modes.skipped
+
+    @property
+    def bare_match(self) -> Match | None:
+        """The chosen mode with and without preload; ``None`` before that is known."""
+        mode, found = self.chosen_mode, self.against_bare
+        if mode is None or found is None:
+            return None
+        return next((each for each in found.matches if each.number_after == mode.number), None)
+
+    @property
+    def against_bare(self) -> Comparison | None:
+        """All modes without preload and with it; ``None`` before both are known."""
+        if self.bare is None or self.answer is None:
+            return None
+        return self.compared.of(self.bare, self.answer, ("without preload", "with preload"))
 
     def _find_contacts(self, sheet: Sheet, design: Design) -> None:
         """See in the background which parts touch, and how heavy each is."""

@@ -1,0 +1,1 @@
+"""Designs side by side: variants, what differs, which mode is which."""
