@@ -77,7 +77,9 @@ def likeness(first: Side, second: Side) -> Likeness:
         found = [modes.signatures[modes.rigid_count :] for modes in (one, two)]
         if one.signatures.shape[1] != two.signatures.shape[1]:
             found = [_unit(vectors[:, :count]) for vectors in found]
-        return Likeness(*found, np.zeros(len(one.flexible)), np.zeros(len(two.flexible)))
+        return Likeness(
+            found[0], found[1], np.zeros(len(one.flexible)), np.zeros(len(two.flexible))
+        )
     return _by_parts(first, second)
 
 

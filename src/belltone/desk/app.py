@@ -156,7 +156,7 @@ def _offer_recovery(window: MainWindow) -> None:
             unsaved.discard()
         elif answer == buttons.Yes:
             try:
-                window.session.open_text(unsaved.text, unsaved.sheet_path)
+                window.session.open_text(unsaved.text, unsaved.sheet_path, unsaved.variants)
             except SheetError as error:
                 window.tell_wrong(unsaved.sheet_path or unsaved.file, error)
                 continue

@@ -35,6 +35,7 @@ from belltone.desk.charts.plane_view import PlaneView
 from belltone.desk.charts.ruler import Ruler
 from belltone.desk.charts.speed_view import SpeedView
 from belltone.desk.charts.sweep_map import SweepMap
+from belltone.desk.comparing.compare_view import CompareView
 from belltone.desk.designs.designs_view import DesignsView
 from belltone.desk.fields import LiveNumber
 from belltone.desk.look import label_font, qt_palette, stylesheet
@@ -45,6 +46,7 @@ from belltone.desk.readout import Readout
 from belltone.desk.session.session import Session
 from belltone.desk.shape.shape_view import ShapeView
 from belltone.desk.starts import Start, StartDialog
+from belltone.desk.variant_strip import VariantStrip
 from belltone.desk.verdict_bar import VerdictBar
 from belltone.drawing.colours import DARK, LIGHT
 from belltone.exchange.frame_tables import FrameTableError, frame_sheet, read_frame_table, unit_note
@@ -96,7 +98,9 @@ class MainWindow(QMainWindow):
         self.plane: PlaneView | None = None
         self.designs: DesignsView | None = None
         self.tuner: TuningView | None = None
+        self.comparing: CompareView | None = None
         self.verdict = VerdictBar(session, self._palette)
+        self.strip = VariantStrip(session, self._palette)
         self.shape = ShapeView(session, self._palette)
         self.map = SweepMap(session, self._palette)
         self.readout = Readout(session, self._palette)
@@ -106,6 +110,7 @@ class MainWindow(QMainWindow):
         self._menus()
         self.verdict.sweep_asked.connect(self.map.run_or_stop)
         self.verdict.clear_asked.connect(self.show_tuning)
+        self.strip.compare_asked.connect(self.show_comparison)
         self.ruler.reach_asked.connect(self.readout.reach.ask_for)
         session.sheet_changed.connect(self._follow)
         session.told.connect(lambda text: self.statusBar().showMessage(text, 9000))
@@ -191,6 +196,7 @@ class MainWindow(QMainWindow):
         rows.setContentsMargins(0, 0, 0, 0)
         rows.setSpacing(0)
         rows.addWidget(self.verdict)
+        rows.addWidget(self.strip)
         rows.addWidget(across, 1)
         rows.addWidget(self.ruler)
         return whole
@@ -259,6 +265,11 @@ class MainWindow(QMainWindow):
         self._action(view, "&Fit", QKeySequence("Alt+0"), self.shape.panes.fit)
         shown = view.addMenu(self.shape.show_button.menu())
         shown.setText("&Show")
+        view.addSeparator()
+        self._action(view, "&Pin this design", QKeySequence("F8"), self.session.variants.pin_shown)
+        self._action(
+            view, "Compare desi&gns", QKeySequence("Ctrl+J"), lambda: self.show_comparison("")
+        )
         view.addSeparator()
         self._action(view, "Run or stop the &sweep", QKeySequence("Ctrl+R"), self.map.run_or_stop)
         self._action(view, "Clear the &bands", QKeySequence("Ctrl+K"), self.show_tuning)
@@ -417,9 +428,12 @@ class MainWindow(QMainWindow):
     def may_discard(self) -> bool:
         """Ask what to do with unsaved work; returns whether the sheet may be left."""
         self._take_what_is_typed()
-        if not self.session.modified and not self.session.wrong:
+        unkept = self.session.path is None and bool(self.session.variants.listed)
+        if not self.session.modified and not self.session.wrong and not unkept:
             return True
         text = "The sheet has changes that are not saved."
+        if unkept:
+            text += "\nIts variants are kept only where it is saved."
         for typed, problem in self.session.wrong.values():
             text += f"\n\n“{typed}” stands in a field and cannot be saved: {problem}."
         buttons = QMessageBox.StandardButton
@@ -537,6 +551,14 @@ class MainWindow(QMainWindow):
         self.tuner.set_palette(self._palette)
         _bring(self.tuner)
 
+    def show_comparison(self, variant: str) -> None:
+        """Show two designs held against each other beside this window; a ``variant`` first."""
+        if self.comparing is None:
+            self.comparing = CompareView(self.session, self._palette, self)
+        self.comparing.set_palette(self._palette)
+        self.comparing.compare_variant(variant)
+        _bring(self.comparing)
+
     def show_speeds(self) -> None:
         """Show the speed diagram beside this window."""
         if self.speeds is None:
@@ -557,7 +579,7 @@ class MainWindow(QMainWindow):
         QApplication.setPalette(qt_palette(self._palette))
         self.setStyleSheet(stylesheet(self._palette))
         for panel in (
-            self.verdict, self.shape, self.map, self.readout, self.ruler, self.knobs
+            self.verdict, self.strip, self.shape, self.map, self.readout, self.ruler, self.knobs
         ):  # fmt: skip
             panel.set_palette(self._palette)
 
@@ -576,6 +598,8 @@ class MainWindow(QMainWindow):
             "runs or stops the sweep; Ctrl+2 shows the map of two knobs, Ctrl+3 tables of "
             "designs; Ctrl+K clears the bands.\n\n"
             "Ctrl+T shows all modes in a table; Ctrl+C there copies it.\n\n"
+            "F8 pins the design that is shown as a variant; click a variant for its ghost on the "
+            "ruler, twice to return to it; Ctrl+J holds designs against each other.\n\n"
             "Ctrl+B shows the chosen mode with and without the preload side by side; Ctrl+D the "
             "speed diagram of what spins.\n\n"
             "Alt+Left and Alt+Right choose the lower or higher mode from anywhere.",
@@ -606,6 +630,8 @@ class MainWindow(QMainWindow):
             event.ignore()
             return
         self.shape.finish()
+        if self.comparing is not None:
+            self.comparing.finish()
         self.session.close(recoverable=self._leaving)
         super().closeEvent(event)
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Final
+from weakref import WeakSet
 
 import numpy as np
 import vtkmodules.vtkRenderingOpenGL2  # noqa: F401  # registers the drawing back end
@@ -96,6 +97,8 @@ class Scene:
         self._masses: list[tuple[vtkActor, Array, Place, Array]] = []
         self._glyphs: list[vtkActor] = []
         self._shape: dict[str, Array] | None = None
+        self._like: Scene | None = None
+        self._linked: WeakSet[Scene] = WeakSet([self])
         self.options = SceneOptions()
         self.set_palette(palette)
 
@@ -278,10 +281,30 @@ class Scene:
         """
         if self._shape is None:
             return
-        scale = swing * _REACH * self.size
+        size = self.size if self._like is None else self._like.size
+        scale = swing * _REACH * size
         self._points_array[:] = self.part.points + scale * self._displacement
         if self._lagging is not None:
-            self._points_array[:] += behind * _REACH * self.size * self._lagging
+            self._points_array[:] += behind * _REACH * size * self._lagging
+        self._moved()
+        for actor, centre, place, offset in self._masses:
+            at = self.part.body_motion(self._shape, place)
+            moved = (at[:3] + np.cross(at[3:], offset)) * self._motion_scale
+            actor.SetPosition(*(centre + scale * moved))
+
+    def rest(self) -> None:
+        """Show the component at rest, in the colour of what does not move."""
+        self._shape = self._lagging = None
+        self._points_array[:] = self.part.points
+        for values in (self._scalars_array, self._signed_array):
+            values[:] = 0.0
+        self._scalars.Modified()
+        self._nodal_actor.SetVisibility(False)
+        for actor, centre, _, _ in self._masses:
+            actor.SetPosition(*centre)
+        self._moved()
+
+    def _moved(self) -> None:
         for changed in (
             self._points,
             self._poly,
@@ -292,10 +315,6 @@ class Scene:
             self._nodal_poly,
         ):
             changed.Modified()
-        for actor, centre, place, offset in self._masses:
-            at = self.part.body_motion(self._shape, place)
-            moved = (at[:3] + np.cross(at[3:], offset)) * self._motion_scale
-            actor.SetPosition(*(centre + scale * moved))
 
     # -- camera ---------------------------------------------------------------------------------
 
@@ -311,9 +330,9 @@ class Scene:
         across = np.cross(ahead, camera.GetViewUp())
         across /= np.linalg.norm(across)
         upward = np.cross(across, ahead)
-        reach = 0.5 * _REACH * self.size  # about what the amplitude starts with
-        room = [(self.part.points, reach)] + [
-            (at[None], reach + size) for at, size in self._bodies()
+        # What others look at through the same camera is to be seen as well.
+        room = [
+            each for scene in self._linked if scene._design is not None for each in scene._room()
         ]
         points = np.concatenate(
             [at + by * way for at, by in room for way in (-upward, upward, -across, across)]
@@ -334,6 +353,12 @@ class Scene:
         camera.SetPosition(*(centre - distance * ahead))
         camera.SetViewUp(*upward)
         self._renderer.ResetCameraClippingRange()
+
+    def _room(self) -> list[tuple[Array, float]]:
+        """Points to be seen, and how much room there must be about them."""
+        reach = 0.5 * _REACH * self.size  # about what the amplitude starts with
+        bodies = [(at[None], reach + size) for at, size in self._bodies()]
+        return [(self.part.points, reach), *bodies]
 
     def _bodies(self) -> list[tuple[Array, float]]:
         """Centre and drawn radius of each hung body."""
@@ -433,7 +458,10 @@ class Scene:
         return float(self._window.GetZbufferDataAtPoint(column, row))
 
     def share_camera(self, other: Scene) -> None:
-        """Look from wherever another scene looks."""
+        """Look from wherever another scene looks, and draw motions as large as it does."""
+        self._like = other
+        self._linked = other._linked
+        self._linked.add(self)
         self._renderer.SetActiveCamera(other._renderer.GetActiveCamera())
 
     def axes_on_picture(self) -> Array:
@@ -444,6 +472,7 @@ class Scene:
 
     def close(self) -> None:
         """Give the drawing surface back; the scene cannot be drawn any more."""
+        self._linked.discard(self)
         self._renderer.RemoveAllViewProps()
         self._window.RemoveRenderer(self._renderer)
         self._window.Finalize()

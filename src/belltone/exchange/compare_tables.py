@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from typing import Any, Final
 
@@ -9,6 +10,7 @@ from belltone.compare.among import Among, standing_words
 from belltone.compare.differs import Difference
 from belltone.compare.likeness import Side
 from belltone.compare.matched import Comparison, Match
+from belltone.exchange.sweep_tables import Cell, DesignTable, Head
 from belltone.exchange.tables import percent
 from belltone.sheet.units import format_number
 
@@ -18,10 +20,12 @@ __all__ = [
     "among_columns",
     "among_data",
     "among_rows",
+    "among_table",
     "assurance_rows",
     "change_text",
     "comparison_data",
     "match_rows",
+    "match_table",
     "variant_row",
 ]
 
@@ -167,3 +171,67 @@ def _number(value: int | None) -> str:
 
 def _hertz(value: float | None) -> str:
     return "" if value is None else format_number(value)
+
+
+def match_table(comparison: Comparison) -> DesignTable:
+    """Both designs as a table whose numbers are numbers, a row for each match."""
+    heads = (
+        Head("mode", "", "output"),
+        Head("from", "Hz", "output"),
+        Head("now", "", "output"),
+        Head("to", "Hz", "output"),
+        Head("change", "%", "output"),
+        Head("what becomes of it", "", "note"),
+        Head("alike", "%", "output"),
+        Head("change ", "Hz", "output"),
+        Head("kind", "", "note"),
+    )
+    rows: list[tuple[Cell, ...]] = [
+        (
+            _float(each.number),
+            each.before,
+            _float(each.number_after),
+            each.after,
+            _rounded(each.change, 100, 4),
+            each.words,
+            _rounded(each.assurance, 100, 3) if each.paired else None,
+            _rounded(each.difference, 1, 4),
+            each.kind or each.kind_after,
+        )
+        for each in comparison.matches
+    ]
+    return DesignTable(heads, tuple(rows))
+
+
+def among_table(found: Among) -> DesignTable:
+    """Modes times designs as a table whose numbers are numbers."""
+    first, *others = found.sides
+    heads = [Head("mode", "", "output"), Head(first.name, "Hz", "output")]
+    for side in others:
+        heads += [
+            Head(side.name, "Hz", "output"),
+            Head(f"{side.name}, mode", "", "output"),
+            Head(f"{side.name}, change", "%", "output"),
+        ]
+    heads += [Head("largest change", "%", "output"), Head("kind", "", "note")]
+    rows: list[tuple[Cell, ...]] = []
+    for row in found.rows:
+        cells: list[Cell] = [_float(row.number), row.frequency]
+        for match in row.matches:
+            if match is None:
+                cells += [None, None, None]
+            else:
+                change = _rounded(match.change, 100, 4)
+                cells += [match.after, _float(match.number_after), change]
+        largest = row.largest_change
+        cells += [_rounded(largest, 100, 4) if math.isfinite(largest) else None, row.kind]
+        rows.append(tuple(cells))
+    return DesignTable(tuple(heads), tuple(rows))
+
+
+def _float(value: int | None) -> float | None:
+    return None if value is None else float(value)
+
+
+def _rounded(value: float | None, times: float, digits: int) -> float | None:
+    return None if value is None else float(f"{times * value:.{digits}g}")

@@ -23,6 +23,7 @@ class Unsaved:
     file: Path
     sheet_path: Path | None
     text: str
+    variants: str = ""
 
     def discard(self) -> None:
         """Forget it."""
@@ -31,14 +32,14 @@ class Unsaved:
 
 
 class Journal:
-    """The unsaved text of one open sheet."""
+    """The unsaved text of one open sheet, and the variants of one that has no file yet."""
 
     def __init__(self, folder: Path | None = None) -> None:
         self._folder = folder or journal_folder()
         self._file = self._folder / f"{os.getpid()}-{uuid.uuid4().hex[:8]}.json"
 
-    def record(self, sheet_path: Path | None, text: str) -> None:
-        """Keep the text, replacing what was kept before."""
+    def record(self, sheet_path: Path | None, text: str, variants: str = "") -> None:
+        """Keep the text, and ``variants`` as their file holds them, instead of those before."""
         self._folder.mkdir(parents=True, exist_ok=True)
         own = os.getpid()
         data = {
@@ -46,6 +47,7 @@ class Journal:
             "started": _started(own),
             "sheet": str(sheet_path) if sheet_path else None,
             "text": text,
+            "variants": variants,
         }
         write_text(json.dumps(data), self._file)
 
@@ -73,7 +75,8 @@ def abandoned(folder: Path | None = None) -> list[Unsaved]:
             if _alive(int(data["pid"]), data.get("started")):
                 continue
             sheet = Path(data["sheet"]) if data["sheet"] else None
-            found.append((file.stat().st_mtime, Unsaved(file, sheet, str(data["text"]))))
+            unsaved = Unsaved(file, sheet, str(data["text"]), str(data.get("variants", "")))
+            found.append((file.stat().st_mtime, unsaved))
         except (OSError, ValueError, KeyError, TypeError):
             continue  # a journal cut short by a full disk has nothing to offer
     return [unsaved for _, unsaved in sorted(found, key=lambda entry: entry[0])]

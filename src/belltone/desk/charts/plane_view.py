@@ -274,7 +274,7 @@ class PlaneView(QWidget):
         text = (
             f"By a model of {solved} solved design{'s' * (solved != 1)}, within "
             f"{percent(max(plane.error, 1e-6))} of exact ones on the same elements. "
-            "A click goes there, where the design is solved."
+            "A click goes there, where the design is solved; the right button pins it."
         )
         if plane.unknown.any():
             text += f" The model does not know {percent(float(plane.unknown.mean()))} of the map."
@@ -518,14 +518,33 @@ class PlaneView(QWidget):
         self.under.setText(" · ".join(words))
 
     def _clicked(self, event: object) -> None:
-        """Go to the design under the pointer."""
+        """Go to the design under the pointer; the right button pins it as a variant."""
         at = self._cell(event.scenePos())
-        if at is not None:
+        if at is None:
+            return
+        if event.button() == Qt.MouseButton.RightButton:
+            self.pin(at[2].x(), at[2].y())
+        else:
             self.go_to(at[2].x(), at[2].y())
 
     def go_to(self, across: float, up: float) -> None:
         """Write the knobs, in their units, as one step; a third one as its slider has it."""
-        session, names = self._session, self._all_knobs
+        texts = self._texts(across, up)
+        label = " and ".join(self._all_knobs)
+        problem = self._session.edit(label, lambda sheet: sheet.with_values(texts))
+        if problem is not None:
+            self._session.told.emit(problem)
+
+    def pin(self, across: float, up: float) -> None:
+        """Pin the design with the knobs at values in their units; the sheet stays as it is."""
+        texts = self._texts(across, up)
+        name = ", ".join(f"{path[1]} {text}" for path, text in texts.items())
+        sheet = self._session.sheet.with_values(texts)
+        wrong = self._session.variants.pin(name, sheet)
+        self._session.told.emit(wrong or f"pinned as “{name}”")
+
+    def _texts(self, across: float, up: float) -> dict[SheetPath, str]:
+        session = self._session
         texts: dict[SheetPath, str] = {}
         third = (self._third_value,) if self._third else ()
         for name, value in zip(self._all_knobs, (across, up, *third), strict=True):
@@ -534,9 +553,7 @@ class PlaneView(QWidget):
             texts["knobs", name, "value"] = knob.exact_text(
                 float(f"{min(max(value, low), high):.4g}")
             )
-        problem = session.edit(" and ".join(names), lambda sheet: sheet.with_values(texts))
-        if problem is not None:
-            session.told.emit(problem)
+        return texts
 
 
 def _round_levels(low: float, high: float) -> list[float]:

@@ -56,7 +56,8 @@ class Ruler(QWidget):
         self.setAccessibleName("Frequency ruler")
         for signal in (session.answer_changed, session.choice_changed, session.sheet_changed):
             signal.connect(self.update)
-        session.proposals.tried_changed.connect(self.update)
+        for changed in (session.proposals.tried_changed, session.variants.changed):
+            changed.connect(self.update)
 
     def sizeHint(self) -> QSize:
         return QSize(900, 122)
@@ -191,14 +192,15 @@ class Ruler(QWidget):
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
     def _paint_ghosts(self, painter: QPainter, axis: int) -> None:
-        """Where modes would stand without the preload: hollow pegs, joined to where they are."""
-        bare = self._session.bare
-        if bare is None:
+        """Where modes of another design stand: hollow pegs, the chosen one's joined to its own."""
+        ghost = self._session.ghost
+        if ghost is None:
             return
         colour = QColor(self._palette.muted)
         dashed = QPen(colour, 1.1, Qt.PenStyle.DashLine)
-        partner = self._session.bare_partner
-        for place, frequency in enumerate(bare.modes.flexible):
+        match = self._session.ghost_match
+        modes = ghost[1].modes
+        for number, frequency in enumerate(modes.flexible, start=modes.skipped + 1):
             x = self.x_of(float(frequency))
             if x > self.width() - _RIGHT + 12:
                 continue
@@ -209,7 +211,7 @@ class Ruler(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawPolygon([head + QPointF(*corner) for corner in _GHOST])
             chosen = self._session.chosen_mode
-            if partner == bare.modes.rigid_count + place and chosen is not None:
+            if match is not None and match.number == number and chosen is not None:
                 now = self.x_of(chosen.frequency)
                 painter.setPen(QPen(QColor(self._palette.branch(self._session.chosen)), 1.6))
                 painter.drawLine(QPointF(x, axis - 3), QPointF(now, axis - 3))
@@ -337,12 +339,15 @@ class Ruler(QWidget):
         painter.setPen(QColor(self._palette.muted))
         note = "drag a peg to where it should be, a band to where it is · double click adds a band"
         painter.drawText(bottom, Qt.AlignmentFlag.AlignRight, note)
+        ghost = session.ghost
         if session.failure:
             painter.setPen(QColor(self._palette.alarm))
             painter.drawText(bottom, Qt.AlignmentFlag.AlignLeft, session.failure)
         elif session.stale:
             painter.setPen(QColor(self._palette.alarm))
             painter.drawText(bottom, Qt.AlignmentFlag.AlignLeft, "pegs are of the older design")
+        elif ghost is not None:
+            painter.drawText(bottom, Qt.AlignmentFlag.AlignLeft, f"hollow pegs: {ghost[0]}")
 
     # -- hands ----------------------------------------------------------------------------------
 

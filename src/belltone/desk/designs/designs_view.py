@@ -136,7 +136,10 @@ class DesignsView(QWidget):
         self.write = QPushButton("Write the table…")
         self.write.clicked.connect(self._ask_write)
         line.addWidget(self.filter, 1)
-        for widget in (self.there, self.back, self.copy, self.write):
+        self.pin = QPushButton("Pin")
+        self.pin.setToolTip("pin the chosen row as a variant")
+        self.pin.clicked.connect(self._session.variants.pin_shown)
+        for widget in (self.there, self.pin, self.back, self.copy, self.write):
             line.addWidget(widget)
         return row
 
@@ -249,7 +252,8 @@ class DesignsView(QWidget):
         found = surveys.found
         able = found is not None and not surveys.running
         self.there.setEnabled(able and bool(self._session.trying))
-        self.back.setEnabled(bool(self._session.trying))
+        for widget in (self.back, self.pin):
+            widget.setEnabled(bool(self._session.trying))
         for widget in (self.copy, self.write, self.filter):
             widget.setEnabled(found is not None)
         if surveys.failure:

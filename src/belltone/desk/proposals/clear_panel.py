@@ -78,7 +78,10 @@ class ClearPanel(QWidget):
         self.drop.clicked.connect(lambda: session.proposals.drop(self.table.currentRow()))
         self.price = QPushButton("What do other margins cost?")
         self.price.clicked.connect(lambda: self._search(priced=True))
-        for button in (self.there, self.back, self.drop):
+        self.pin = QPushButton("Pin")
+        self.pin.setToolTip("pin the proposal that is shown as a variant")
+        self.pin.clicked.connect(session.variants.pin_shown)
+        for button in (self.there, self.pin, self.back, self.drop):
             buttons.addWidget(button)
         buttons.addStretch(1)
         buttons.addWidget(self.price)
@@ -195,7 +198,8 @@ class ClearPanel(QWidget):
         priced = able and state is None and bool(session.written.bands)
         self.price.setEnabled(priced and _AIMS[self.aim.currentText()] is not Aim.MARGIN)
         self.there.setEnabled(proposals.shown is not None and bool(session.trying))
-        self.back.setEnabled(bool(session.trying))
+        for button in (self.back, self.pin):
+            button.setEnabled(bool(session.trying))
         self.drop.setEnabled(bool(proposals.listed) and self.table.currentRow() >= 0)
         self._say()
         if proposals.listed is not self._drawn:

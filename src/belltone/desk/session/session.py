@@ -23,6 +23,7 @@ from belltone.desk.session.proposals import Proposals
 from belltone.desk.session.surveys import Surveys
 from belltone.desk.session.tuning import Tuning
 from belltone.desk.session.turned import Known, answer_at, count_asked, outside_words
+from belltone.desk.session.variants import Variants
 from belltone.desk.session.workplace import Workplace
 from belltone.files import FileError, read_text
 from belltone.modes.modeset import Mode, ModeSet
@@ -113,6 +114,10 @@ class Session(QObject):
         self.tuning = Tuning(self, self)
         self.surveys = Surveys(self, self)
         self.proposals = Proposals(self, self._modeller, self)
+        self.variants = Variants(self, self._beside, self)
+        self.variants.changed.connect(self._keep_variants)
+        self.answer_changed.connect(self.variants.consider)
+        self.variants.load()
 
     def _load(self, sheet: Sheet, path: FilePath | None, saved: str | None = None) -> None:
         self._family = DesignFamily(sheet)
@@ -178,10 +183,10 @@ class Session(QObject):
             return False
         return not self._pull_timer.isActive() and (self.answer is not None or bool(self.failure))
 
-    def open_text(self, text: str, path: FilePath | None) -> None:
+    def open_text(self, text: str, path: FilePath | None, variants: str = "") -> None:
         """Take up recovered work as an unsaved edit of ``path``; raises `SheetError`."""
         folder = None if path is None else path.resolve().parent
-        self._switch(Sheet.from_text(text, folder), path, saved="")
+        self._switch(Sheet.from_text(text, folder), path, "", variants)
 
     def open(self, path: FilePath) -> None:
         """Open a sheet file; raises `SheetError` and leaves everything as it was."""
@@ -191,7 +196,9 @@ class Session(QObject):
         """Begin with another sheet that has no file yet."""
         self._switch(sheet, None)
 
-    def _switch(self, sheet: Sheet, path: FilePath | None, saved: str | None = None) -> None:
+    def _switch(
+        self, sheet: Sheet, path: FilePath | None, saved: str | None = None, variants: str = ""
+    ) -> None:
         evaluate(sheet)
         self.jobs.stop("modes")
         self.jobs.stop("pulls")
@@ -203,6 +210,7 @@ class Session(QObject):
         self.models.forget()
         self._journal.clear()
         self._load(sheet, path, saved)
+        self.variants.load(variants)
         self.opened += 1
         self._after_edit()
         self.answer_changed.emit()
@@ -214,9 +222,10 @@ class Session(QObject):
         target = path or self.path
         assert target is not None
         write_sheet(self.sheet, target)
-        self.path = target
+        before, self.path = self.path, target
         self._saved = self.sheet.text
         self._on_disk = _content(target)
+        self.variants.keep_beside(before)
         self._journal.clear()
         self.sheet_changed.emit()
 
@@ -441,14 +450,20 @@ class Session(QObject):
 
     def _keep_safe(self) -> None:
         """Keep what is not saved where a crash cannot reach it, and tell who shows the sheet."""
-        if self.modified:
+        # Variants have a file of their own once the sheet has one.
+        variants = self.variants.text if self.path is None else ""
+        if self.modified or variants:
             try:
-                self._journal.record(self.path, self.sheet.text)
+                self._journal.record(self.path, self.sheet.text, variants)
             except OSError as error:
                 self.told.emit(f"unsaved work cannot be kept safe: {error.strerror}")
         else:
             self._journal.clear()
         self.sheet_changed.emit()
+
+    def _keep_variants(self) -> None:
+        if self.path is None and self.variants.text:
+            self._keep_safe()
 
     def _has(self, path: Path) -> bool:
         return path in self.sheet.values or (
@@ -573,6 +588,24 @@ class Session(QObject):
         if self.bare is None or self.answer is None:
             return None
         return self.compared.of(self.bare, self.answer, ("without preload", "with preload"))
+
+    @property
+    def ghost(self) -> tuple[str, Answer] | None:
+        """The other design whose modes stand on the ruler too, and what it is called."""
+        name = self.variants.ghost
+        if name:
+            found = self.variants.answer(name)
+            return None if found is None else (f"“{name}”", found)
+        return None if self.bare is None else ("without preload", self.bare)
+
+    @property
+    def ghost_match(self) -> Match | None:
+        """The chosen mode in the ghost and now."""
+        mode, ghost = self.chosen_mode, self.ghost
+        if mode is None or ghost is None or self.answer is None:
+            return None
+        found = self.compared.of(ghost[1], self.answer, (ghost[0], "the sheet"))
+        return next((each for each in found.matches if each.number_after == mode.number), None)
 
     def _find_contacts(self, sheet: Sheet, design: Design) -> None:
         """See in the background which parts touch, and how heavy each is."""

@@ -24,7 +24,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from belltone.design.values import Design
 from belltone.desk.images import as_image
 from belltone.desk.look import label_font
-from belltone.desk.session.session import Session
+from belltone.desk.shape.seen import Seen
 from belltone.drawing.colours import Palette
 from belltone.drawing.picking import SitePicker
 from belltone.drawing.scene import Scene, SceneOptions
@@ -50,7 +50,7 @@ class ShapeCanvas(QWidget):
     moved = Signal()
     site_clicked = Signal(str)
 
-    def __init__(self, session: Session, palette: Palette) -> None:
+    def __init__(self, session: Seen, palette: Palette) -> None:
         super().__init__()
         self._session, self._palette = session, palette
         self._scene = Scene(palette)
@@ -222,6 +222,11 @@ class ShapeCanvas(QWidget):
         modes, base = answer.modes, self._base
         if self.shown.kind == "bare" and self._session.bare is not None:
             modes, index = self._session.bare.modes, self._session.bare_partner
+        if index is None and self._shown_mode is not None:
+            self._shown_mode = None
+            self._scene.rest()
+            self._redraw(fast=True)
+            return True
         if index is None or (modes, self.shown, index) == self._shown_mode:
             return False
         self._shown_mode = (modes, self.shown, index)

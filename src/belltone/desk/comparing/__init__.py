@@ -1,0 +1,1 @@
+"""Two designs held against each other, with both shapes side by side."""
