@@ -344,3 +344,50 @@ def test_a_sheet_in_a_file_is_compared(
     comparing.first.setCurrentIndex(comparing.first.findData("open"))
     comparing._chosen(comparing.first)
     assert "parts" in warned[0]
+
+
+def test_a_ghosts_branches_are_in_the_map(
+    make_window: Callable[..., MainWindow], qtbot: QtBot, tmp_path: Path
+) -> None:
+    """Two knobs of a bar: how wide it is moves bending sideways, over whatever height it has."""
+    path = tmp_path / "bar.toml"
+    path.write_text("""belltone = 1
+[knobs.tall]
+value = "20 mm"
+from = "15 mm"
+to = "25 mm"
+[knobs.wide]
+value = "30 mm"
+[parts.bar]
+kind = "member"
+material = "structural steel"
+length = "500 mm"
+section = { shape = "solid rectangle", width = "wide", height = "tall" }
+[[supports]]
+site = "bar.start"
+hold = "clamped"
+[modes]
+count = 4
+""")
+    window = make_window(path, models=True)
+    session = window.session
+    session.variants.pin_shown()
+    session.set_knob("wide", 40.0)
+    variants_settled(window, qtbot)
+    window.map.knob.setCurrentText("tall")
+    session.variants.show_ghost("as drawn")
+    qtbot.waitUntil(lambda: session.ghosts.sweep is not None, timeout=WAIT)
+    sweep = session.ghosts.sweep
+    assert sweep is not None
+    answer = session.variants.answer("as drawn")
+    assert answer is not None
+    at = int(np.argmin(np.abs(sweep.values - 20.0)))
+    sideways = next(
+        branch for branch in sweep.branches if abs(branch.frequencies[at] - 100.0) < 2.0
+    )
+    # Bending sideways knows nothing of the height.
+    assert np.ptp(sideways.frequencies) < 2e-3 * sideways.frequencies[at]
+    session.choose(session.answer.identities[0] if session.answer else 0)
+    window.map.refresh()
+    session.variants.show_ghost("")
+    assert session.ghosts.sweep is None

@@ -48,9 +48,9 @@ def writes(monkeypatch: pytest.MonkeyPatch) -> list[str]:
     kept: list[str] = []
     record = Journal.record
 
-    def counted(self: Journal, path: Path | None, text: str) -> None:
+    def counted(self: Journal, path: Path | None, text: str, variants: str = "") -> None:
         kept.append(text)
-        record(self, path, text)
+        record(self, path, text, variants)
 
     monkeypatch.setattr(Journal, "record", counted)
     return kept

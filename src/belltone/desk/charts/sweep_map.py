@@ -81,6 +81,7 @@ class SweepMap(QFrame):
         self.knob_line.sigPositionChanged.connect(self._cursor_moved)
         self.knob_line.sigPositionChangeFinished.connect(session.end_gesture)
         session.tuning.sweep_changed.connect(self.refresh)
+        session.ghosts.changed.connect(self.refresh)
         session.sheet_changed.connect(self._follow_sheet)
         session.answer_changed.connect(self._show_range)
         self.points.valueChanged.connect(lambda _: self._show_range())
@@ -103,6 +104,7 @@ class SweepMap(QFrame):
     def _look_at(self, knob: str) -> None:
         """Show the branches of another knob."""
         self._session.tuning.look_at(knob)
+        self._session.ghosts.look_at(knob)
         self._show_range()
 
     def _controls(self) -> FlowRow:
@@ -243,6 +245,7 @@ class SweepMap(QFrame):
         self.plot.setYRange(0, top, padding=0.0)
         self._draw_bands(low, high)
         self._draw_branches()
+        self._draw_ghost(sweep)
         self._draw_clear(top)
         self.knob_line.setPen(QPen(QColor(palette.live), 0))
         self.knob_line.setPen(pg.mkPen(palette.live, width=1.6))
@@ -326,6 +329,27 @@ class SweepMap(QFrame):
             self.plot.addItem(line)
             self._name_branch(identity, float(x[0]), float(curve(x[0])), colour)
         self._draw_solved(sweep)
+
+    def _draw_ghost(self, shown: Sweep) -> None:
+        """Branches of the variant shown as a ghost: thin dots, the chosen mode in colour."""
+        sweep, match = self._session.ghosts.sweep, self._session.ghost_match
+        ghost = self._session.ghost
+        if sweep is None or ghost is None or sweep.knob.name != shown.knob.name:
+            return
+        modes = ghost[1].modes
+        partner = None if match is None or match.number is None else match.number - modes.skipped
+        here = int(np.argmin(np.abs(sweep.values - sweep.knob.value)))
+        for branch in sweep.branches:
+            curve = branch.curve(sweep.values)
+            if curve is None:
+                continue
+            chosen = partner is not None and branch.places[here] == partner - 1
+            colour = self._palette.branch(self._session.chosen) if chosen else self._palette.muted
+            pen = pg.mkPen(QColor(colour), width=1.8 if chosen else 1.0, style=Qt.PenStyle.DotLine)
+            x = np.linspace(curve.x[0], curve.x[-1], 300)
+            line = pg.PlotCurveItem(x, curve(x), pen=pen, antialias=True)
+            line.setZValue(3)
+            self.plot.addItem(line)
 
     def _growing(self) -> str:
         """How far the model of the knob is."""

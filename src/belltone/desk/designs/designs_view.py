@@ -252,8 +252,8 @@ class DesignsView(QWidget):
         found = surveys.found
         able = found is not None and not surveys.running
         self.there.setEnabled(able and bool(self._session.trying))
-        for widget in (self.back, self.pin):
-            widget.setEnabled(bool(self._session.trying))
+        for button in (self.back, self.pin):
+            button.setEnabled(bool(self._session.trying))
         for widget in (self.copy, self.write, self.filter):
             widget.setEnabled(found is not None)
         if surveys.failure:

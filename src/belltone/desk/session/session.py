@@ -16,6 +16,7 @@ from belltone.compare.matched import Comparison, Match
 from belltone.design.values import Design, KnobValue
 from belltone.desk.session.answer import Answer
 from belltone.desk.session.compared import Compared
+from belltone.desk.session.ghosts import GhostCurves
 from belltone.desk.session.identity import carry_over
 from belltone.desk.session.jobs import Jobs
 from belltone.desk.session.models import Models
@@ -116,6 +117,7 @@ class Session(QObject):
         self.proposals = Proposals(self, self._modeller, self)
         self.variants = Variants(self, self._beside, self)
         self.variants.changed.connect(self._keep_variants)
+        self.ghosts = GhostCurves(self, self._modeller, self)
         self.answer_changed.connect(self.variants.consider)
         self.variants.load()
 
