@@ -16,7 +16,7 @@ def checks(design: Design, count: int = 12) -> dict[str, list[HandCheck]]:
     for index, kind in enumerate(modes.kinds):
         check = hand_check(design, modes, index)
         if check is not None:
-            found.setdefault(kind, []).append(check)
+            found.setdefault(kind.split(",")[0], []).append(check)
     return found
 
 

@@ -50,7 +50,7 @@ def test_a_free_body_moves_as_one(bar: Callable[..., Design]) -> None:
 def test_effective_masses_of_a_cantilever(bar: Callable[..., Design]) -> None:
     """0.6131 and 0.1883 of the mass in the first two bending modes (Euler)."""
     modes = solve_modes(bar(BOX, "4 m", CLAMPED), ModeRequest(60, None, 1e-3))
-    first, second = [i for i, k in enumerate(modes.kinds) if k == "bending about y"][:2]
+    first, second = [i for i, k in enumerate(modes.kinds) if k.startswith("bending about y")][:2]
     assert modes.effective[first, 2] / modes.mass == pytest.approx(0.6131, abs=1e-3)
     assert modes.effective[second, 2] / modes.mass == pytest.approx(0.1883, abs=1e-3)
     assert modes.effective[first, :2] == pytest.approx([0, 0], abs=1e-9)

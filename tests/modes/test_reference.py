@@ -38,7 +38,9 @@ def solve(design: Design, count: int = 10, accuracy: float = EXACT) -> ModeSet:
 
 
 def of_kind(modes: ModeSet, kind: str) -> NDArray[np.float64]:
-    found = [f for f, k in zip(modes.frequencies, modes.kinds, strict=True) if k == kind]
+    found = [
+        f for f, k in zip(modes.frequencies, modes.kinds, strict=True) if k.split(",")[0] == kind
+    ]
     return np.array(found)
 
 
@@ -48,7 +50,7 @@ def test_stubby_cantilever(bar: Callable[..., Design]) -> None:
     kinds = ("bending about y", "bending about z", "bending about y", "twist", "bending about z",
              "axial", "bending about y", "bending about z", "twist", "bending about y")  # fmt: skip
     assert modes.frequencies == pytest.approx(STUBBY, rel=1e-4)
-    assert modes.kinds == kinds
+    assert tuple(each.split(",")[0] for each in modes.kinds) == kinds
     assert modes.complete
 
 

@@ -75,8 +75,8 @@ class Inline(Executor):
 def test_branches_are_followed_through_a_crossing(workers: ProcessPoolExecutor) -> None:
     plan = SweepPlan("t", (6.0, 6.5, 7.0, 7.5, 8.0, 9.0))
     sweep = run_sweep(strip(), plan, workers)
-    edge = next(b for b in sweep.branches if b.kind == "bending about z")
-    flaps = [b for b in sweep.branches if b.kind == "bending about y"]
+    edge = next(b for b in sweep.branches if b.kind.startswith("bending about z"))
+    flaps = [b for b in sweep.branches if b.kind.startswith("bending about y")]
     asked = sweep.asked
     # The edgewise mode does not care for the thickness; it was mode 3 and becomes mode 2.
     assert edge.frequencies[asked] == pytest.approx(161.79, abs=0.05)
@@ -92,8 +92,10 @@ def test_branches_are_followed_through_a_crossing(workers: ProcessPoolExecutor) 
 
 def test_the_crossing_is_where_theory_puts_it(workers: ProcessPoolExecutor) -> None:
     sweep = run_sweep(strip(), SweepPlan("t", (7.5, 7.8, 8.1, 8.4)), workers)
-    edge = next(b for b in sweep.branches if b.kind == "bending about z")
-    flap = next(b for b in sweep.branches if b.kind == "bending about y" and b.frequencies[0] > 100)
+    edge = next(b for b in sweep.branches if b.kind.startswith("bending about z"))
+    flap = next(
+        b for b in sweep.branches if b.kind.startswith("bending about y") and b.frequencies[0] > 100
+    )
     curves = [branch.curve(sweep.values) for branch in (edge, flap)]
     assert curves[0] is not None
     assert curves[1] is not None
@@ -111,7 +113,7 @@ def test_an_exact_crossing_keeps_each_shape(workers: ProcessPoolExecutor) -> Non
     """With no offset twist falls through the bending pair as the tip inertia grows."""
     sweep = run_sweep(offset_body("0 mm"), default_plan(
         evaluate(offset_body("0 mm")).knobs["j"], 9), workers)  # fmt: skip
-    twist = next(branch for branch in sweep.branches if branch.kind == "twist")
+    twist = next(branch for branch in sweep.branches if branch.kind.startswith("twist"))
     values = twist.frequencies[sweep.asked] * np.sqrt(sweep.values[sweep.asked])
     assert values == pytest.approx(values[0], rel=2e-3)
     bending = [b for b in sweep.branches if b.kind.startswith("bending")][:2]
@@ -141,7 +143,7 @@ def test_a_veering_is_looked_at_closely(workers: ProcessPoolExecutor) -> None:
 def test_a_veering_narrower_than_the_steps_is_a_crossing(workers: ProcessPoolExecutor) -> None:
     """Far on either side the shapes are plain again, and each is found where it went."""
     sweep = run_sweep(offset_body("10 mm"), SweepPlan("j", (0.09, 0.17)), workers)
-    twist = next(branch for branch in sweep.branches if branch.kind == "twist")
+    twist = next(branch for branch in sweep.branches if branch.kind.startswith("twist"))
     assert twist.places[0] == 2
     assert twist.places[-1] == 0
 

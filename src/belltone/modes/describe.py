@@ -8,26 +8,26 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.mesh.surface import SurfaceMesh
+from belltone.modes.assembly_words import assembly_kinds
 from belltone.modes.base_state import base_state
 from belltone.modes.kinds import (
     MEMBER_ENERGIES,
     MIXED_ENERGIES,
     WALL_ENERGIES,
     energy_shares,
-    kind_names,
-    kind_names_of_several,
     mixed_energies,
     wall_kind_names,
     wall_shares,
 )
 from belltone.modes.level import Level
 from belltone.modes.mass_properties import effective_masses
+from belltone.modes.member_words import member_kinds
 from belltone.modes.modeset import ModeSet
 from belltone.modes.patterns import wall_kinds
 from belltone.modes.signatures import signatures
 from belltone.modes.solution import Solution
 from belltone.system.buckling import Buckling
-from belltone.system.witness import SurfaceWitness, Witness
+from belltone.system.witness import LineWitness, SurfaceWitness, Witness
 
 __all__ = ["kinds_of", "mode_set"]
 
@@ -119,15 +119,13 @@ def _kinds(fine: Solution, motions: Array) -> tuple[tuple[str, ...], Array, Arra
             patterns = wall_kinds(mesh, part, witness.split(witness.shapes(motions))[at])
             return WALL_ENERGIES, shares, by_part, wall_kind_names(shares, patterns)
         shares = energy_shares(own)
-        moving = witness.parts[at].across(witness.split(witness.shapes(motions))[at])
-        return MEMBER_ENERGIES, shares, by_part, kind_names(shares, moving)
+        assert isinstance(part, LineWitness)
+        kinds = member_kinds(part, witness.split(witness.shapes(motions))[at], shares)
+        return MEMBER_ENERGIES, shares, by_part, kinds
     mixed = sum(mixed_energies(own) for own in strains)
     shares = wall_shares(np.column_stack([mixed, springs]))
     read = witness.shapes(motions)
-    names = tuple(part.name for part in design.parts)
-    kinds = kind_names_of_several(
-        shares, by_part, names, witness.moving(read), witness.across(read)
-    )
+    kinds = assembly_kinds(design, system.bodies, witness, read, by_part, shares, strains)
     return MIXED_ENERGIES, shares, by_part, kinds
 
 

@@ -54,13 +54,14 @@ def hand_check(design: Design, modes: ModeSet, index: int) -> HandCheck | None:
         return None
     if not member.path.straight or member.line_mass or not _plain(member):
         return None
-    kind = modes.kinds[index]
+    kind = modes.kinds[index].split(",")[0]
     if " with " in kind or modes.energies[index].max() < _PURE:
         return None
     held = _held_at_ends(design, member)
     if held is None:
         return None
-    order = sum(modes.kinds[place] == kind for place in range(modes.rigid_count, index + 1))
+    kinds = (modes.kinds[place] for place in range(modes.rigid_count, index + 1))
+    order = sum(each.split(",")[0] == kind for each in kinds)
     if design.masses:
         found = _tip_mass(design, member, held, kind, order)
     elif kind in _ROWS:

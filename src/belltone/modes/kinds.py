@@ -12,6 +12,7 @@ __all__ = [
     "MIXED_ENERGIES",
     "WALL_ENERGIES",
     "energy_shares",
+    "kind_family",
     "kind_names",
     "kind_names_of_several",
     "mixed_energies",
@@ -42,6 +43,12 @@ _LEAST_BENDING: Final = (
     0.1  # share of the energy; a lattice of bars moves across them, and none bends
 )
 _MINOR: Final = 0.25  # a second kind with at least this share of the energy is named too
+
+
+def kind_family(kind: str) -> str:
+    """A member's kind without its half-waves, which change along a knob before the kind does."""
+    head = kind.partition(",")[0]
+    return head if head in ("axial", "twist") or " about " in head else kind
 
 
 def energy_shares(strain_energy: Array) -> Array:

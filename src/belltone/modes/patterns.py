@@ -18,7 +18,7 @@ from belltone.geometry.shapes import Disc, Plate, Revolved, extent, on_axis
 from belltone.mesh.surface import SurfaceMesh, witness_points
 from belltone.system.witness import SurfaceWitness
 
-__all__ = ["wall_kinds"]
+__all__ = ["counted", "lobes", "wall_kinds"]
 
 Array = NDArray[np.float64]
 
@@ -27,6 +27,8 @@ _AROUND: Final = 72
 _SEPARABLE: Final = 0.7  # share of a pattern one product of two lines must hold to be counted
 _QUIET: Final = 0.08  # of the largest; smaller lobes are not counted as half-waves
 _IN_PLANE: Final = 0.25  # normal share of the motion below which a mode is in the wall's plane
+_LONG: Final = 4.0  # times the radius of gyration of its sections, from where a shell is a beam
+_KEPT: Final = 0.85  # share of the motion across by which sections move as they are
 _STRAIGHT: Final = 0.95  # share of a cross line that is a plain tilt in a twisting mode
 
 
@@ -43,10 +45,48 @@ def wall_kinds(mesh: SurfaceMesh, witness: SurfaceWitness, shapes: Array) -> tup
     if isinstance(shape, Plate) and isinstance(shape.outline, Disc) and not shape.holes:
         return _on_disc(mesh, witness, normal, share)
     flat = isinstance(shape, Plate)
+    grid = _Grid(mesh)
+    beams = [""] * len(shapes) if flat else _as_beams(grid, mesh, witness, shapes)
     return tuple(
-        "in-plane" if out < _IN_PLANE and flat else _across(values, flat)
-        for values, out in zip(_Grid(mesh).read(normal), share, strict=True)
+        beam or ("in-plane" if out < _IN_PLANE and flat else _across(values, flat))
+        for values, out, beam in zip(grid.read(normal), share, beams, strict=True)
     )
+
+
+def _as_beams(grid: _Grid, mesh: SurfaceMesh, witness: SurfaceWitness, shapes: Array) -> list[str]:
+    """How a long shell moves whose cross-sections keep their shape; nothing where they do not."""
+    if isinstance(mesh.surface.shape, Revolved):
+        return [""] * len(shapes)
+    places = grid.read(witness.positions.T).transpose(2, 1, 0)  # along, round, 3
+    arms = places - places.mean(axis=1, keepdims=True)
+    length = places[-1].mean(axis=0) - places[0].mean(axis=0)
+    if np.linalg.norm(length) < _LONG * np.sqrt(np.mean(np.sum(arms**2, axis=2))):
+        return [""] * len(shapes)
+    axis = length / np.linalg.norm(length)
+    round_it = np.cross(axis, arms)
+    found: list[str] = []
+    for shape in shapes[..., :3]:
+        moved = grid.read(shape.T).transpose(2, 1, 0)
+        middle = moved.mean(axis=1)
+        turn = np.sum(round_it * moved, axis=(1, 2)) / np.sum(round_it**2, axis=(1, 2))
+        # What a section's plane does beside: it tilts as the beam bends, or warps a little.
+        stiff = middle[:, None] + turn[:, None, None] * round_it
+        across = moved - np.einsum("lrd,d->lr", moved, axis)[..., None] * axis
+        kept = stiff - np.einsum("lrd,d->lr", stiff, axis)[..., None] * axis
+        left, whole = float(np.sum((across - kept) ** 2)), float(np.sum(across**2))
+        if left > (1 - _KEPT) * whole or not whole > 0:
+            found.append("")
+            continue
+        slides = middle - np.outer(middle @ axis, axis)
+        sizes = np.sum(slides**2, axis=0)
+        turns = float(np.sum((turn[:, None, None] * round_it) ** 2)) / round_it.shape[1]
+        way = int(np.argmax(sizes))
+        if turns > float(sizes.sum()):
+            found.append(f"twist about its length, {counted(lobes(turn), 'half-wave')}")
+        else:
+            waves = counted(lobes(slides[:, way]), "half-wave")
+            found.append(f"bending as a beam along {'xyz'[way]}, {waves}")
+    return found
 
 
 class _Grid:
@@ -119,7 +159,7 @@ def _coordinates(mesh: SurfaceMesh, around: bool) -> Array:
     return np.column_stack([radius * np.cos(angle), radius * np.sin(angle)])
 
 
-def _lobes(line: Array) -> int:
+def lobes(line: Array) -> int:
     """Half-waves of a line: lobes of alternating sign that are more than noise."""
     loud = line[np.abs(line) > _QUIET * np.abs(line).max()]
     return 1 + int(np.count_nonzero(np.diff(np.sign(loud))))
@@ -136,7 +176,7 @@ def _across(grid: Array, flat: bool) -> str:
     if strengths[0] ** 2 < _SEPARABLE * np.sum(strengths**2):
         return "bending, mixed pattern"
     lines = first[:, 0], second[0]
-    counts = [_lobes(line) for line in lines]
+    counts = [lobes(line) for line in lines]
     for here, name in ((0, "y"), (1, "x")) if flat else ():
         if counts[here] == 2 and _tilt(lines[here]) > _STRAIGHT:
             other = counts[1 - here]
@@ -145,7 +185,7 @@ def _across(grid: Array, flat: bool) -> str:
             return f"twist about {name}, {other} half-waves"
     if flat:
         return f"bending, {counts[0]} × {counts[1]} half-waves"
-    return f"bending, {_counted(counts[1], 'half-wave')} along, {counts[0]} across"
+    return f"bending, {counted(counts[1], 'half-wave')} along, {counts[0]} across"
 
 
 def _tilt(line: Array) -> float:
@@ -164,14 +204,15 @@ def _on_disc(
             names.append("in-plane")
             continue
         waves, profile = _strongest(values[None], grid.rings)
-        circles = _lobes(profile[0]) - 1
+        circles = lobes(profile[0]) - 1
         names.append(
-            f"bending, {_counted(waves, 'nodal diameter')}, {_counted(circles, 'nodal circle')}"
+            f"bending, {counted(waves, 'nodal diameter')}, {counted(circles, 'nodal circle')}"
         )
     return tuple(names)
 
 
-def _counted(number: int, what: str) -> str:
+def counted(number: int, what: str) -> str:
+    """A number of things, such as “2 half-waves”."""
     return f"{number} {what}" if number == 1 else f"{number} {what}s"
 
 
@@ -190,15 +231,15 @@ def _turned(mesh: SurfaceMesh, witness: SurfaceWitness, shapes: Array) -> tuple[
         waves, profiles = _strongest(parts, grid.rings)
         size = np.sum(profiles**2, axis=1)
         strongest = int(np.argmax(size))
-        lobes = _lobes(profiles[strongest])
+        along_it = lobes(profiles[strongest])
         if waves == 0 and strongest == 2:
-            names.append(f"twist about the axis, {_counted(lobes, 'half-wave')}")
+            names.append(f"twist about the axis, {counted(along_it, 'half-wave')}")
         elif waves == 0 and strongest == 1:
-            names.append(f"moving along the axis, {_counted(lobes, 'half-wave')}")
+            names.append(f"moving along the axis, {counted(along_it, 'half-wave')}")
         elif waves == 1:
-            names.append(f"bending as a tube ({lobes}, 1)")
+            names.append(f"bending as a tube ({along_it}, 1)")
         else:
-            names.append(f"breathing ({_lobes(profiles[0])}, {waves})")
+            names.append(f"breathing ({lobes(profiles[0])}, {waves})")
     return tuple(names)
 
 

@@ -255,7 +255,7 @@ class FaceWitness:
 
 
 class LineWitness:
-    """Points along a member."""
+    """Points along a member; ``frames`` (points, 3, 3) are its axis, side and up there as rows."""
 
     def __init__(self, body: Body, count: int) -> None:
         assert isinstance(body.mesh, LineMesh)
@@ -263,11 +263,11 @@ class LineWitness:
         self._mesh, self._elements = body.mesh, body.elements
         self._shares = np.linspace(0.0, 1.0, count)
         self._element, self._local = body.mesh.sample(self._shares)
-        member = body.mesh.member
+        member = self.member = body.mesh.member
         self.radius = 0.5 * member.sections.depth
         _, tangents, ups = member.path.at(self._shares)
         side = np.cross(ups, tangents)
-        self._frames = np.stack([tangents, side, np.cross(tangents, side)], axis=1)
+        self.frames = np.stack([tangents, side, np.cross(tangents, side)], axis=1)
         self.positions = member.path.at(self._shares)[0]
         weights = np.full(count, 1.0 / (count - 1))
         weights[[0, -1]] *= 0.5
@@ -290,7 +290,7 @@ class LineWitness:
         section = member.section_at(self._shares).properties(member.material.poisson_ratio)
         lengths, line = self._lengths, self.masses
         turning = np.diagonal(section.turning(), axis1=-2, axis2=-1) * member.material.density
-        own = np.einsum("skd,msd->msk", self._frames, shapes[..., 3:])
+        own = np.einsum("skd,msd->msk", self.frames, shapes[..., 3:])
         pieces = [
             shapes[..., :3] * np.sqrt(line)[:, None],
             own * np.sqrt(lengths[:, None] * turning),
@@ -303,7 +303,7 @@ class LineWitness:
         return np.asarray(np.maximum(moving, turning))
 
     def across(self, shapes: Array) -> Array:
-        own = np.einsum("skd,msd->msk", self._frames, shapes[..., :3])
+        own = np.einsum("skd,msd->msk", self.frames, shapes[..., :3])
         return np.asarray(np.einsum("s,msk->mk", self.masses, own**2))
 
     def align(self, motions: Array) -> Array:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from belltone.design.values import ModeName, TargetValue
+from belltone.modes.kinds import kind_family
 from belltone.modes.solve import request_for, solve_modes
 from belltone.progress import Progress
 from belltone.reading.family import evaluate
@@ -44,7 +45,7 @@ def reach_together(
     if not 1 <= number <= count:
         raise ReachError(f"there is no mode {number}; there are modes 1 to {count}")
     kinds = modes.kinds[modes.rigid_count :]
-    kind = kinds[number - 1]
+    kind = kind_family(kinds[number - 1])
     name = ModeName(kind, sum(each.startswith(kind) for each in kinds[:number]))
     wanted = TargetValue(f"mode {number}", name, target, 1.0, None, within, 0.0)
     demands = Demands((), 0.0, (wanted,))

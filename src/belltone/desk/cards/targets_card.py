@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from belltone.desk.cards.card import Act, Choice, Number, Sentence
 from belltone.desk.cards.sheet_card import SheetCard
+from belltone.modes.kinds import kind_family
 from belltone.sheet.errors import Path
 from belltone.sheet.model import ModeOf
 from belltone.sheet.units import format_number
@@ -58,7 +59,7 @@ class TargetsCard(SheetCard):
         modes = session.answer.modes
         kinds = modes.kinds[modes.rigid_count :]
         number = mode.number - 1 - modes.skipped
-        kind = kinds[number]
+        kind = kind_family(kinds[number])
         place = sum(each.startswith(kind) for each in kinds[: number + 1])
         entry = {
             "mode": {"kind": kind, "place": place},
