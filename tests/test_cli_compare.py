@@ -126,3 +126,34 @@ count = 3
     code, out, _ = run("compare", path, "--set-b", "supports.0.hold=pinned")
     assert code == 0
     assert "support “bar.start”, hold: clamped → pinned" in out
+
+
+def test_modes_are_held_against_textbooks(run: Run, tmp_path: Path) -> None:
+    path = tmp_path / "bar.toml"
+    path.write_text("""belltone = 1
+[parts.bar]
+kind = "member"
+material = "structural steel"
+length = "500 mm"
+section = { shape = "solid rectangle", width = "40 mm", height = "20 mm" }
+[[supports]]
+site = "bar.start"
+hold = "clamped"
+[modes]
+count = 3
+""")
+    code, out, _ = run("modes", path, "--by-hand")
+    assert code == 0
+    assert "Euler cantilever" in out
+    assert "S. S. Rao, Vibration of Continuous Systems, table 11.1" in out
+    code, out, _ = run("modes", path, "--by-hand", "--format", "json")
+    first = json.loads(out)["modes"][0]
+    assert abs(first["by_hand"][-1]["difference"]) < 1e-4
+    assert first["none_because"] is None
+
+
+def test_what_no_textbook_has_says_why(run: Run, rail_path: Path) -> None:
+    code, out, _ = run("modes", rail_path, "--by-hand", "--format", "csv")
+    rows = list(csv.DictReader(io.StringIO(out)))
+    assert code == 0
+    assert all(row["by hand (Hz)"] or row["formula"].startswith("none: ") for row in rows)

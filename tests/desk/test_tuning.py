@@ -38,9 +38,9 @@ def test_the_mode_in_trouble_is_shown_first(window: MainWindow) -> None:
     assert window.readout.period.text() == "20.064 ms"
     assert window.readout.standing.text() == "In “drive 2×”."
     assert "below 40.48 Hz or above 54 Hz" in window.readout.wanted.text()
-    assert window.readout.kind.text() == "Bending about z."
+    assert window.readout.kind.text() == "Bending about z, 2 half-waves."
     assert "1 mode stands in a band" in window.verdict.head.text()
-    assert "No textbook formula" in window.readout.check.text()
+    assert "No table has it: a mass hangs beside its axis." in window.readout.check.text()
     answer = window.session.answer
     assert answer is not None
     share = 100 * answer.modes.effective[1, 1] / answer.modes.mass

@@ -13,6 +13,7 @@ from belltone.cli.options import Format, FormatOption, Output, Settings, SheetPa
 from belltone.cli.output import look_notes, mode_notes, table, triple, write
 from belltone.cli.waiting import progress_shown
 from belltone.design.words import part_words
+from belltone.exchange.hand_tables import HAND_COLUMNS, hand_data, hand_rows
 from belltone.exchange.tables import (
     CONTACT_COLUMNS,
     MODE_COLUMNS,
@@ -26,6 +27,7 @@ from belltone.exchange.tables import (
     refinement_data,
     refinement_rows,
 )
+from belltone.hand.checks import hand_checks
 from belltone.modes.mass_properties import mass_properties, part_masses
 from belltone.modes.refine import refine
 from belltone.modes.solve import ModeRequest, request_for, solve_modes
@@ -116,6 +118,9 @@ def modes(
     parts: Annotated[
         bool, typer.Option("--parts", help="Tell each mode's strain energy by part.")
     ] = False,
+    by_hand: Annotated[
+        bool, typer.Option("--by-hand", help="Hold each mode against textbook values.")
+    ] = False,
     without_preload: Annotated[
         bool, typer.Option("--without-preload", help="As if nothing loaded the component.")
     ] = False,
@@ -152,6 +157,14 @@ def modes(
         found = found.limited(min(keep, count) if count is not None else keep)
     elif count is not None:
         found = found.limited(count)
+    if by_hand:
+        checks = [hand_checks(design, found, index) for index in range(len(found))]
+        if form is Format.JSON:
+            write(as_json(hand_data(found, checks)), output)
+        else:
+            written = as_csv if form is Format.CSV else table
+            write(written(HAND_COLUMNS, hand_rows(found, checks)), output)
+        return
     if parts and form is not Format.JSON:
         columns, shares = part_rows(found)
         written = as_csv if form is Format.CSV else table

@@ -24,7 +24,8 @@ from belltone.desk.session.answer import Answer
 from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette
 from belltone.exchange.tables import percent, standing_text
-from belltone.modes.hand_check import HandCheck, hand_check
+from belltone.hand.check import HandCheck
+from belltone.hand.checks import hand_checks
 from belltone.modes.modeset import ModeSet
 from belltone.sheet.plain import PlainValueError, plain_value
 from belltone.sheet.units import DIMENSIONS, format_number
@@ -42,7 +43,7 @@ class Readout(QFrame):
     def __init__(self, session: Session, palette: Palette) -> None:
         super().__init__()
         self._session, self._palette = session, palette
-        self._checked: tuple[ModeSet | None, int, HandCheck | None] = (None, 0, None)
+        self._checked: tuple[ModeSet | None, int, tuple[HandCheck, ...], str] = (None, 0, (), "")
         self.setProperty("card", True)
         self.setMinimumWidth(232)
         column = QVBoxLayout(self)
@@ -172,23 +173,31 @@ class Readout(QFrame):
                 for axis, mass in zip("xyz", mode.effective_mass, strict=True)
             )
         )
-        found = self._hand_check(answer, index)
-        if found is None:
-            self.check.setText("No textbook formula fits this sheet.")
-        else:
-            sign = "+" if found.difference >= 0 else "−"
-            self.check.setText(
-                f"{found.formula}\ngives {format_number(found.frequency, 5)} Hz; computed "
-                f"{sign}{percent(abs(found.difference))} off it.".replace(" %", "\u00a0%")
-            )
+        self._show_checks(answer, index)
 
-    def _hand_check(self, answer: Answer, index: int) -> HandCheck | None:
-        """By a textbook formula; kept while answer and mode are the same."""
-        modes, place, _ = self._checked
+    def _show_checks(self, answer: Answer, index: int) -> None:
+        """Textbook values; kept while answer and mode are the same, and while a knob turns."""
+        modes, place, _, _ = self._checked
         if modes is not answer.modes or place != index:
-            found = hand_check(answer.design, answer.modes, index)
-            self._checked = (answer.modes, index, found)
-        return self._checked[2]
+            if answer.source:
+                self.check.setText("Worked out when the knob is let go.")
+                return
+            self._checked = (answer.modes, index, *hand_checks(answer.design, answer.modes, index))
+        _, _, checks, why = self._checked
+        if not checks:
+            self.check.setText(f"No table has it: {why}.")
+            self.check.setToolTip("")
+            return
+        lines = []
+        for each in checks:
+            sign = "+" if each.difference >= 0 else "−"
+            lines.append(
+                f"{each.formula}\ngives {format_number(each.frequency, 5)} Hz; computed "
+                f"{sign}{percent(abs(each.difference))} off it.".replace(" %", "\u00a0%")
+            )
+        self.check.setText("\n".join(lines))
+        tips = [f"{each.formula}\n{each.source}\nAssumes: {each.assumes}." for each in checks]
+        self.check.setToolTip("\n\n".join(tips))
 
     def _show_loaded(self) -> None:
         """What the preload changes about the chosen mode."""

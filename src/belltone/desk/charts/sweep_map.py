@@ -81,7 +81,8 @@ class SweepMap(QFrame):
         self.knob_line.sigPositionChanged.connect(self._cursor_moved)
         self.knob_line.sigPositionChangeFinished.connect(session.end_gesture)
         session.tuning.sweep_changed.connect(self.refresh)
-        session.ghosts.changed.connect(self.refresh)
+        for changed in (session.ghosts.changed, session.hand.changed):
+            changed.connect(self.refresh)
         session.sheet_changed.connect(self._follow_sheet)
         session.answer_changed.connect(self._show_range)
         self.points.valueChanged.connect(lambda _: self._show_range())
@@ -105,6 +106,7 @@ class SweepMap(QFrame):
         """Show the branches of another knob."""
         self._session.tuning.look_at(knob)
         self._session.ghosts.look_at(knob)
+        self._session.hand.look_at(knob)
         self._show_range()
 
     def _controls(self) -> FlowRow:
@@ -246,6 +248,7 @@ class SweepMap(QFrame):
         self._draw_bands(low, high)
         self._draw_branches()
         self._draw_ghost(sweep)
+        self._draw_hand_curves()
         self._draw_clear(top)
         self.knob_line.setPen(QPen(QColor(palette.live), 0))
         self.knob_line.setPen(pg.mkPen(palette.live, width=1.6))
@@ -349,6 +352,17 @@ class SweepMap(QFrame):
             x = np.linspace(curve.x[0], curve.x[-1], 300)
             line = pg.PlotCurveItem(x, curve(x), pen=pen, antialias=True)
             line.setZValue(3)
+            self.plot.addItem(line)
+
+    def _draw_hand_curves(self) -> None:
+        """What textbooks say of the chosen mode: thin dashes beside its branch."""
+        for each in self._session.hand.curves:
+            pen = pg.mkPen(QColor(self._palette.ink), width=0.9, style=Qt.PenStyle.DashLine)
+            line = pg.PlotCurveItem(
+                each.values, each.frequencies, pen=pen, antialias=True, connect="finite"
+            )
+            line.setZValue(4)
+            line.setToolTip(each.formula)
             self.plot.addItem(line)
 
     def _growing(self) -> str:

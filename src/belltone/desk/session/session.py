@@ -17,6 +17,7 @@ from belltone.design.values import Design, KnobValue
 from belltone.desk.session.answer import Answer
 from belltone.desk.session.compared import Compared
 from belltone.desk.session.ghosts import GhostCurves
+from belltone.desk.session.hand_curves import HandCurves
 from belltone.desk.session.identity import carry_over
 from belltone.desk.session.jobs import Jobs
 from belltone.desk.session.models import Models
@@ -117,6 +118,7 @@ class Session(QObject):
         self.proposals = Proposals(self, self._modeller, self)
         self.variants = Variants(self, self._beside, self)
         self.variants.changed.connect(self._keep_variants)
+        self.hand = HandCurves(self, self)
         self.ghosts = GhostCurves(self, self._modeller, self)
         self.answer_changed.connect(self.variants.consider)
         self.variants.load()

@@ -1,0 +1,114 @@
+"""Textbook values of the chosen mode over the knob that is looked at."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Final, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QObject, Signal, SignalInstance
+
+from belltone.desk.session.answer import Answer
+from belltone.desk.session.jobs import Jobs
+from belltone.errors import UserError
+from belltone.hand.checks import hand_checks
+from belltone.progress import Progress
+from belltone.reading.family import DesignFamily
+
+__all__ = ["LANE", "HandCurve", "HandCurves"]
+
+LANE = "hand"
+_VALUES: Final = 9
+
+
+@dataclass(frozen=True, eq=False)
+class HandCurve:
+    """What one formula gives (Hz) at some values of a knob, in its unit."""
+
+    formula: str
+    values: NDArray[np.float64]
+    frequencies: NDArray[np.float64]
+
+
+class Chosen(Protocol):
+    """A sheet with an answer, and a mode chosen in it."""
+
+    jobs: Jobs
+    answer: Answer | None
+    answer_changed: SignalInstance
+    choice_changed: SignalInstance
+
+    @property
+    def chosen_index(self) -> int | None:
+        """The place of the mode."""
+
+
+class HandCurves(QObject):
+    """Works them out in the background, once for each answer, mode and knob."""
+
+    changed = Signal()
+
+    def __init__(self, session: Chosen, owner: QObject) -> None:
+        super().__init__(owner)
+        self._session = session
+        self._knob = ""
+        self._of: tuple[object, ...] = ()
+        self.curves: tuple[HandCurve, ...] = ()
+        for signal in (session.answer_changed, session.choice_changed):
+            signal.connect(self.consider)
+
+    def look_at(self, knob: str) -> None:
+        """Follow the knob that is looked at."""
+        self._knob = knob
+        self.consider()
+
+    def consider(self) -> None:
+        """Work out what is wanted, where it is not what is there."""
+        session = self._session
+        answer, index = session.answer, session.chosen_index
+        if answer is None or answer.source or not answer.final or index is None:
+            return
+        wanted = (id(answer.modes), index, self._knob)
+        if wanted == self._of:
+            return
+        self._of = wanted
+        session.jobs.stop(LANE)
+        if self.curves:
+            self.curves = ()
+            self.changed.emit()
+        # What a load does is known at this design alone.
+        if self._knob not in answer.design.knobs or answer.design.preload is not None:
+            return
+        name = self._knob
+
+        def work(progress: Progress) -> tuple[HandCurve, ...]:
+            return _curves(answer, index, name, progress)
+
+        def finish(found: tuple[HandCurve, ...]) -> None:
+            self.curves = found
+            if found:
+                self.changed.emit()
+
+        session.jobs.start(LANE, work, finish, lambda _error: None)
+
+
+def _curves(answer: Answer, index: int, name: str, progress: Progress) -> tuple[HandCurve, ...]:
+    here, _ = hand_checks(answer.design, answer.modes, index)
+    if not here:
+        return ()
+    knob, family = answer.design.knobs[name], DesignFamily(answer.sheet)
+    values = np.linspace(*knob.range, _VALUES)
+    rows: list[list[float]] = []
+    for value in values:
+        progress.check()
+        try:
+            design = family.at(knob.turned(float(value)))
+        except UserError:
+            rows.append([np.nan] * len(here))
+            continue
+        checks, _ = hand_checks(design, answer.modes, index)
+        found = [each.frequency for each in checks[: len(here)]]
+        rows.append(found + [np.nan] * (len(here) - len(found)))
+    table = np.array(rows)
+    return tuple(HandCurve(each.formula, values, table[:, at]) for at, each in enumerate(here))
