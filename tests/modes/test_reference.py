@@ -10,8 +10,8 @@ import pytest
 from numpy.typing import NDArray
 
 from belltone.design.values import Design
+from belltone.hand.members import wave_number
 from belltone.mesh.discretisation import Discretisation
-from belltone.modes.hand_check import wave_number
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import ModeRequest, solve_modes
 from tests.conftest import CLAMPED, held

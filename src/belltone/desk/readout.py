@@ -34,6 +34,8 @@ from belltone.tune.bands import stand
 __all__ = ["Readout"]
 
 _UNKNOWN_ERRORS = {"slopes": "by slopes", "before": "not moved", "older model": "about"}
+_AGREES = 1e-5  # relative; a difference below says nothing
+_TOLD, _PLACES = 0.05, 3  # the least share of a place that is told, and how many are
 _ENERGY_ROWS = 4  # the largest shares; a fifth one is close to nothing
 
 
@@ -91,6 +93,12 @@ class Readout(QFrame):
         column.addWidget(_label("Where its strain energy is", 8.5, "muted"))
         self.energy = _EnergyBars(palette)
         column.addWidget(self.energy)
+        self.where = _label("", 8.5)
+        self.where.setToolTip(
+            "Shares of the mode's strain energy by part, by spring and joint, and by region of a "
+            "received mesh; where it is, stiffening helps"
+        )
+        column.addWidget(self.where)
         column.addWidget(_rule())
         column.addWidget(_label("Effective mass, share of the whole", 8.5, "muted"))
         self.effective = _label("", 9)
@@ -100,7 +108,7 @@ class Readout(QFrame):
         )
         column.addWidget(self.effective)
         column.addWidget(_rule())
-        column.addWidget(_label("Hand check", 8.5, "muted"))
+        column.addWidget(_label("Hand check; computed is off by", 8.5, "muted"))
         self.check = _label("", 9)
         column.addWidget(self.check)
         column.addStretch(1)
@@ -167,6 +175,7 @@ class Readout(QFrame):
             self.wanted.setText("")
         self.wanted.setVisible(bool(self.wanted.text()))
         self.energy.show_shares(mode.energy)
+        self._show_where(answer.modes, index)
         self.effective.setText(
             "      ".join(
                 f"{axis} {100 * mass / answer.modes.mass:.0f}\u00a0%"
@@ -174,6 +183,13 @@ class Readout(QFrame):
             )
         )
         self._show_checks(answer, index)
+
+    def _show_where(self, modes: ModeSet, index: int) -> None:
+        """Which parts, springs and joints hold the energy, where there are several."""
+        found = modes.where(index) if len(modes.part_names) > 1 or modes.places else ()
+        told = [(name, share) for name, share in found if share >= _TOLD][:_PLACES]
+        self.where.setText(", ".join(f"{name} {100 * share:.0f}\u00a0%" for name, share in told))
+        self.where.setVisible(bool(told))
 
     def _show_checks(self, answer: Answer, index: int) -> None:
         """Textbook values; kept while answer and mode are the same, and while a knob turns."""
@@ -189,12 +205,16 @@ class Readout(QFrame):
             self.check.setToolTip("")
             return
         lines = []
-        for each in checks:
+        # The first is the table's, the last the fullest theory; the tip has them all.
+        for each in checks if len(checks) < 3 else (checks[0], checks[-1]):
             sign = "+" if each.difference >= 0 else "−"
-            lines.append(
-                f"{each.formula}\ngives {format_number(each.frequency, 5)} Hz; computed "
-                f"{sign}{percent(abs(each.difference))} off it.".replace(" %", "\u00a0%")
-            )
+            # The formula itself is in the tip: three of them have no room here.
+            name = each.formula.split(", f =")[0].split(", ω²")[0]
+            name = name.replace(" by one-dimensional theory", "")
+            off = f"{sign}{percent(abs(each.difference))}".replace(" %", "\u00a0%")
+            if abs(each.difference) < _AGREES:
+                off = "nothing"
+            lines.append(f"{name}: {format_number(each.frequency, 5)}\u00a0Hz, {off}")
         self.check.setText("\n".join(lines))
         tips = [f"{each.formula}\n{each.source}\nAssumes: {each.assumes}." for each in checks]
         self.check.setToolTip("\n\n".join(tips))

@@ -92,13 +92,25 @@ def mode_rows(modes: ModeSet, design: Design) -> list[tuple[str, ...]]:
 
 
 def part_rows(modes: ModeSet) -> tuple[tuple[str, ...], list[tuple[str, ...]]]:
-    """Header and one row of text for each flexible mode: its strain energy by part."""
-    header = ("mode", "frequency (Hz)", *(f"in {name}" for name in modes.part_names))
+    """Header and one row of text for each flexible mode: its energies by part and place.
+
+    Strain energy in each part, spring and region, and how much of what moves each part is.
+    """
+    header = (
+        "mode",
+        "frequency (Hz)",
+        *(f"strain in {name}" for name in (*modes.part_names, *modes.places)),
+        *(f"moving in {name}" for name in modes.part_names),
+    )
     rows = [
         (
             str(mode.number),
             format_number(mode.frequency, 7),
-            *(f"{100 * share:.1f} %" for share in modes.part_energies[index]),
+            *(
+                f"{100 * share:.1f} %"
+                for shares in (modes.part_energies, modes.place_energies, modes.part_motions)
+                for share in shares[index]
+            ),
         )
         for index, mode in enumerate(modes.modes())
         if not mode.rigid
@@ -129,7 +141,13 @@ def modes_data(modes: ModeSet, design: Design) -> dict[str, Any]:
             | {
                 "energy_share_by_part": dict(
                     zip(modes.part_names, map(float, modes.part_energies[index]), strict=True)
-                )
+                ),
+                "energy_share_by_place": dict(
+                    zip(modes.places, map(float, modes.place_energies[index]), strict=True)
+                ),
+                "motion_share_by_part": dict(
+                    zip(modes.part_names, map(float, modes.part_motions[index]), strict=True)
+                ),
             }
             for index, mode in enumerate(modes.modes())
         ],

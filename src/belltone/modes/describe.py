@@ -7,6 +7,8 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.design.parts import MeshValue
+from belltone.mesh.faces import FaceMesh
 from belltone.mesh.surface import SurfaceMesh
 from belltone.modes.assembly_words import assembly_kinds
 from belltone.modes.base_state import base_state
@@ -58,6 +60,8 @@ def mode_set(fine: Solution, errors: Array, lower: Level | None, buckled: bool =
         lagging = lagging * scales[:, None, None]
         kinds = tuple(map(_with_whirl, kinds, fine.waves))
     densities = witness.densities(motions)
+    places, at_places = _at_places(fine, motions)
+    moving = _part_motions(witness, witness.shapes(motions))
     base = None
     if level.state is not None:
         bucklings: tuple[Buckling | None, Buckling | None] = (None, None)
@@ -89,6 +93,9 @@ def mode_set(fine: Solution, errors: Array, lower: Level | None, buckled: bool =
         part_names=tuple(part.name for part in design.parts),
         part_energies=np.concatenate([np.zeros((rigid, by_part.shape[1])), by_part]),
         point_counts=witness.counts,
+        part_motions=np.concatenate([np.zeros((rigid, moving.shape[1])), moving]),
+        places=places,
+        place_energies=np.concatenate([np.zeros((rigid, at_places.shape[1])), at_places]),
         skipped=fine.skipped,
         lagging=lagging,
         waves=(0,) * rigid + (fine.waves or (0,) * len(fine.frequencies)),
@@ -127,6 +134,41 @@ def _kinds(fine: Solution, motions: Array) -> tuple[tuple[str, ...], Array, Arra
     read = witness.shapes(motions)
     kinds = assembly_kinds(design, system.bodies, witness, read, by_part, shares, strains)
     return MIXED_ENERGIES, shares, by_part, kinds
+
+
+def _at_places(fine: Solution, motions: Array) -> tuple[tuple[str, ...], Array]:
+    """Springs of supports and joints, and regions of received meshes, with shares of the energy."""
+    system = fine.level.system
+    springs = system.spring_energies(motions)
+    names, columns = list(system.spring_names), list(springs.T)
+    whole = springs.sum(axis=1)
+    for body in system.bodies:
+        own = body.elements.strain_energy(body.motions(motions)).sum(axis=2)
+        whole = whole + own.sum(axis=1)
+        if not isinstance(body.mesh, FaceMesh) or not isinstance(body.part, MeshValue):
+            continue
+        faces = len(body.part.faces)
+        for region, chosen in body.part.areas.items():
+            if len(chosen) == faces:
+                continue  # the whole part
+            within = np.isin(body.mesh.face, chosen)
+            names.append(f"{body.part.name}.{region}")
+            columns.append(own[:, within].sum(axis=1))
+    if not columns:
+        return (), np.zeros((len(motions), 0))
+    shares = np.column_stack(columns) / np.where(whole > 0, whole, 1.0)[:, None]
+    return tuple(names), np.asarray(shares)
+
+
+def _part_motions(witness: Witness, shapes: Array) -> Array:
+    """Shares of the moving mass by part, as read at the points."""
+    moving = np.column_stack(
+        [
+            np.sum(part.weighted(own) ** 2, axis=1)
+            for part, own in zip(witness.parts, witness.split(shapes), strict=True)
+        ]
+    )
+    return wall_shares(moving)
 
 
 def _beside_rigid(rigid: Array, flexible: Array) -> Array:

@@ -107,6 +107,9 @@ class ModeSet(Spectrum):
     ``skipped`` flexible modes lie below the first one listed. ``part_energies`` (modes, parts) are
     shares of strain energy by ``part_names``; ``point_counts`` says how many of the points are on
     each part, in order.
+    ``part_motions`` (modes, parts) are shares of kinetic energy, less that of hung bodies;
+    ``place_energies`` (modes, k) shares of strain energy in ``places``: springs of supports and
+    joints by name, and regions of received meshes.
     Whirling modes have shapes that ``lagging`` follows a quarter of a period later, and carry
     ``waves`` round with the spin (against it: negative). ``base`` is the state of the preload.
     """
@@ -123,6 +126,9 @@ class ModeSet(Spectrum):
     part_names: tuple[str, ...]
     part_energies: Array = field(metadata=BY_MODE)
     point_counts: tuple[int, ...]
+    part_motions: Array = field(metadata=BY_MODE)
+    places: tuple[str, ...] = ()
+    place_energies: Array = field(metadata=BY_MODE)
     skipped: int = 0
     lagging: Array | None = field(default=None, metadata=BY_MODE)
     waves: tuple[int, ...] = field(default=(), metadata=BY_MODE)
@@ -158,6 +164,15 @@ class ModeSet(Spectrum):
     def modes(self) -> tuple[Mode, ...]:
         """All modes in order."""
         return tuple(self.mode(index) for index in range(len(self)))
+
+    def where(self, index: int) -> tuple[tuple[str, float], ...]:
+        """Where one mode's strain energy is, by part, spring and region, the most first.
+
+        Regions of a mesh are part of it, so shares may add up to more than one.
+        """
+        found = list(zip(self.part_names, map(float, self.part_energies[index]), strict=True))
+        found += zip(self.places, map(float, self.place_energies[index]), strict=True)
+        return tuple(sorted(found, key=lambda each: -each[1]))
 
     def limited(self, count: int) -> ModeSet:
         """The set with at most ``count`` flexible modes."""

@@ -37,7 +37,7 @@ __all__ = ["ResultStore", "method_version", "model_key", "result_key", "store_pa
 
 Kept = TypeVar("Kept")
 
-_METHOD: Final = 39  # raise it when a change of method changes any number
+_METHOD: Final = 40  # raise it when a change of method changes any number
 _PATIENCE: Final = 5.0  # s; who holds the file longer than that may go on holding it
 _MOST_RESULTS: Final = 4000  # some hundred megabytes at the very most; the oldest go first
 
@@ -326,6 +326,8 @@ _ARRAYS: Final = (
     "modal_masses",
     "effective",
     "part_energies",
+    "part_motions",
+    "place_energies",
     "shapes",
     "densities",
     "signatures",
@@ -371,6 +373,7 @@ def _pack(result: ModeSet) -> bytes:
         "rigid_names": result.rigid_names,
         "kinds": result.kinds,
         "part_names": result.part_names,
+        "places": result.places,
         "point_counts": result.point_counts,
         "energy_names": result.energy_names,
         "discretisation": asdict(result.discretisation),
@@ -407,6 +410,7 @@ def _unpack(payload: bytes) -> ModeSet:
         rigid_names=tuple(rest["rigid_names"]),
         kinds=tuple(rest["kinds"]),
         part_names=tuple(rest["part_names"]),
+        places=tuple(rest["places"]),
         point_counts=tuple(rest["point_counts"]),
         energy_names=tuple(rest["energy_names"]),
         discretisation=_DISCRETISATION.validate_python(rest["discretisation"]),

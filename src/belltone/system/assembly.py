@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Final
 
@@ -45,6 +45,7 @@ class System:
     are left, orthonormal in the mass; ``rigid_names`` says what each of them is. ``rigid_mass``
     (6, 6) is the mass matrix of the whole component moved as one about the sheet's origin, and
     ``coupling`` (permitted, 6) the mass that ties each permitted motion to those moves.
+    ``spring_names`` are of the supports and joints with springs, ``spring_of`` (s,) whose each is.
     ``unreduced`` is the stiffness on all unknowns, where a preload needs it; of that,
     ``stress_stiffness`` is the share in ``stiffness`` that comes from stress and loads.
     """
@@ -62,6 +63,8 @@ class System:
     coupling: Array
     unreduced: Matrix | None = None
     stress_stiffness: Matrix | None = None
+    spring_names: tuple[str, ...] = ()
+    spring_of: NDArray[np.intp] = field(default_factory=lambda: np.zeros(0, np.intp))
 
     @property
     def unknowns(self) -> int:
@@ -86,8 +89,15 @@ class System:
 
     def spring_energy(self, motions: Array) -> Array:
         """Energy (J) of node motions in the springs, ``(modes,)``."""
+        return np.asarray(self.spring_energies(motions).sum(axis=1))
+
+    def spring_energies(self, motions: Array) -> Array:
+        """Energy (J) of node motions in the springs by support and joint, ``(modes, names)``."""
         stretched = self.spring_rows @ motions.reshape(len(motions), motions.shape[1] * 6).T
-        return np.asarray(0.5 * self.spring_stiffness @ stretched**2)
+        energies = 0.5 * self.spring_stiffness[:, None] * stretched**2
+        found = np.zeros((len(motions), max(len(self.spring_names), 1)))
+        np.add.at(found.T, self.spring_of, energies)
+        return found[:, : len(self.spring_names)]
 
 
 def bodies_of(design: Design, discretisation: Discretisation) -> tuple[Body, ...]:
@@ -234,6 +244,14 @@ class Assembly:
             np.concatenate([self.supports.stiffness, self.joints.stiffness]),
         )
 
+    def springs_by_name(self) -> tuple[tuple[str, ...], NDArray[np.intp]]:
+        """What springs there are, by the support or joint they are of, and whose each row is."""
+        supports, joints = self.design.supports, self.design.joints
+        names = [supports[number].name for number in self.supports.of_sprung.tolist()]
+        names += [f"joint {joints[number].name}" for number in self.joints.of_sprung.tolist()]
+        known = tuple(dict.fromkeys(names))
+        return known, np.array([known.index(name) for name in names], dtype=np.intp)
+
     def scattered(self, blocks: Sequence[Array]) -> Matrix:
         """Matrices of the elements of all bodies on all unknowns."""
         return self._places.whole(blocks)
@@ -257,6 +275,7 @@ class Assembly:
         none = sparse.csc_matrix((self.size, self.size))
         hung = sum((lump.mass(pose, self.size) for lump in self.lumps), none)
         springs, spring_stiffness = self.springs()
+        spring_names, spring_of = self.springs_by_name()
         sprung = sparse.csc_matrix(springs.T @ sparse.diags_array(spring_stiffness) @ springs)
         masses = [body.elements.inertia().hessian(body.elements.directors) for body in bodies]
         stiffnesses = [body.elements.stiffness() for body in bodies]
@@ -279,6 +298,8 @@ class Assembly:
             free=free,
             spring_rows=springs,
             spring_stiffness=spring_stiffness,
+            spring_names=spring_names,
+            spring_of=spring_of,
             carried=tuple(site_motion(site, self.size) for site in self._rigid_sites),
             rigid=_orthonormal(free.reduced(moved), reduced_mass),
             rigid_names=names,
@@ -398,18 +419,20 @@ def _lines(design: Design, bodies: Mapping[str, Body]) -> dict[str, Array]:
 
 @dataclass(frozen=True)
 class _Supports:
-    """Rows of held motions, rows of motions on springs, and the springs' stiffness."""
+    """Rows of held motions, rows on springs, their stiffness, and the support of each."""
 
     held: sparse.csr_matrix
     sprung: sparse.csr_matrix
     stiffness: Array
+    of_sprung: NDArray[np.intp]
 
 
 def _supports(design: Design, bodies: Mapping[str, Body], size: int) -> _Supports:
     held, sprung = [sparse.csr_matrix((0, size))], [sparse.csr_matrix((0, size))]
     stiffness = [np.empty(0)]
+    of_sprung: list[int] = []
     moves = () if design.preload is None else design.preload.moves
-    for support in design.supports:
+    for number, support in enumerate(design.supports):
         if not support.holds:
             continue
         site = bodies[support.place.part].site(support.place)
@@ -421,10 +444,12 @@ def _supports(design: Design, bodies: Mapping[str, Body], size: int) -> _Support
             held.append(site_rows(site, support.directions, support.own, size))
         sprung.append(site_rows(site, support.spring_directions, support.springs_own, size))
         stiffness.append(np.outer(site.shares, support.spring_stiffness).ravel())
+        of_sprung += [number] * sprung[-1].shape[0]
     return _Supports(
         sparse.csr_matrix(sparse.vstack(held)),
         sparse.csr_matrix(sparse.vstack(sprung)),
         np.concatenate(stiffness),
+        np.array(of_sprung, dtype=np.intp),
     )
 
 
