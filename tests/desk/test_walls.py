@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -67,6 +68,54 @@ def test_energy_is_a_second_colouring(plate: MainWindow) -> None:
     plate.shape.set_option(("colour", "energy"), True)
     assert strongest() < -0.2  # and the clamp is strained most
     assert canvas.grab().toImage() != before
+
+
+def test_a_plate_is_cut_open_where_the_slider_says(plate: MainWindow) -> None:
+    view, canvas = plate.shape, plate.shape.canvas
+    canvas.look("z")
+    canvas.set_swing(0.0)
+    view.set_option(("clutter", True), False)
+    view.set_option(("axes", True), False)
+
+    def drawn() -> int:
+        image = canvas.grab().toImage()
+        size = image.width() * image.height()
+        return size - count_pixels(image, image.pixelColor(2, 2), 4)
+
+    whole = drawn()
+    assert not view.cut.isVisible()
+    view.set_option(("cut", "x"), True)
+    assert view.cut.isVisible()
+    half = drawn()
+    assert half == pytest.approx(0.5 * whole, rel=0.12)
+    view.cut.setValue(25)
+    assert drawn() == pytest.approx(0.25 * whole, rel=0.2)
+    view.set_option(("cut", ""), True)
+    assert drawn() == pytest.approx(whole, rel=0.02)
+
+
+def test_colour_is_only_where_there_is_much(plate: MainWindow) -> None:
+    view, scene = plate.shape, plate.shape.canvas.scene
+    everywhere = scene._scalars_array.copy()
+    view.set_option(("least", 0.5), True)
+    masked = scene._scalars_array
+    assert np.all(masked[everywhere < 0.5] == 0)
+    assert np.array_equal(masked[everywhere >= 0.5], everywhere[everywhere >= 0.5])
+    view.set_option(("least", 0.0), True)
+    assert np.array_equal(scene._scalars_array, everywhere)
+
+
+def test_half_a_cycle_moves_to_one_side_only(plate: MainWindow) -> None:
+    view, canvas = plate.shape, plate.shape.canvas
+    for half, sides in ((True, {1}), (False, {1, -1})):
+        view.half.setChecked(half)
+        seen = set()
+        for phase in np.linspace(0.1, 6.2, 25):
+            view._phase, view._then = float(phase), time.monotonic()
+            view._tick()
+            if abs(canvas._swing) > 0.05:
+                seen.add(int(np.sign(canvas._swing)))
+        assert seen == sides
 
 
 @pytest.mark.parametrize(

@@ -15,7 +15,7 @@ import vtkmodules.vtkRenderingOpenGL2  # noqa: F401  # registers the drawing bac
 from numpy.typing import NDArray
 from vtkmodules.util.numpy_support import numpy_to_vtk, vtk_to_numpy
 from vtkmodules.vtkCommonCore import vtkFloatArray, vtkLookupTable, vtkPoints, vtkUnsignedCharArray
-from vtkmodules.vtkCommonDataModel import vtkPolyData
+from vtkmodules.vtkCommonDataModel import vtkPlane, vtkPolyData
 from vtkmodules.vtkFiltersCore import vtkContourFilter
 from vtkmodules.vtkRenderingCore import (
     vtkActor,
@@ -62,7 +62,9 @@ _REACH: Final = 0.13  # at amplitude 1 the most moving point is drawn this share
 class SceneOptions:
     """What is seen: colour by ``motion`` or ``energy``, nodal and mesh lines, supports, names.
 
-    Parts may be ``hidden`` or ``faint``, which is see-through; ``lit`` ones are outlined.
+    Parts may be ``hidden`` or ``faint``, which is see-through; ``lit`` ones are outlined. ``cut``
+    takes away what lies before a plane across an axis, at a share of the component. Colours are
+    only where they stand for ``least`` (0 to 1) or more. ``axes`` are drawn in a corner.
     """
 
     colour: str = "motion"
@@ -72,6 +74,10 @@ class SceneOptions:
     hidden: frozenset[str] = frozenset()
     faint: frozenset[str] = frozenset()
     lit: frozenset[str] = frozenset()
+    cut: str = ""
+    cut_at: float = 0.5
+    least: float = 0.0
+    axes: bool = True
 
 
 class Scene:
@@ -249,7 +255,8 @@ class Scene:
 
     def _colour(self) -> None:
         if self._shape is not None:
-            self._scalars_array[:] = self._values[self.options.colour]
+            values = self._values[self.options.colour]
+            self._scalars_array[:] = np.where(values < self.options.least, 0.0, values)
             self._scalars.Modified()
 
     def _apply_options(self) -> None:
@@ -271,8 +278,24 @@ class Scene:
         ):
             poly.SetLines(cells([line[None] for line in self.part.gathered(what, names)]))
             poly.Modified()
+        self._cut()
         if self._shape is not None:
             self._find_nodal()
+
+    def _cut(self) -> None:
+        """Take away what lies before the plane of the cut, as the component stands at rest."""
+        axis = "xyz".find(self.options.cut) if self.options.cut else -1
+        low, high = self.part.points.min(axis=0), self.part.points.max(axis=0)
+        plane = vtkPlane()
+        if axis >= 0:
+            plane.SetOrigin(*(low + self.options.cut_at * (high - low)))
+            camera = self._renderer.GetActiveCamera()
+            ahead = np.array(camera.GetFocalPoint()) - np.array(camera.GetPosition())
+            plane.SetNormal(*(np.eye(3)[axis] * (1.0 if ahead[axis] >= 0 else -1.0)))
+        for mapper in (*self._mappers, *self._line_mappers):
+            mapper.RemoveAllClippingPlanes()
+            if axis >= 0:
+                mapper.AddClippingPlane(plane)
 
     def pose(self, swing: float, behind: float = 0.0) -> None:
         """Move everything to ``swing`` (-1 to 1, times the drawn amplitude) of the mode.
@@ -508,7 +531,8 @@ class Scene:
         """Real edges, lines between elements, the resting shape, and where nothing moves."""
         ink, muted = self._palette.ink, self._palette.muted
         self._edges = self._lines(self._points)
-        self._renderer.AddActor(line_actor(self._edges, ink, 1.2, 0.65))
+        edges = line_actor(self._edges, ink, 1.2, 0.65)
+        self._renderer.AddActor(edges)
         self._lit = self._lines(self._points)
         self._renderer.AddActor(line_actor(self._lit, self._palette.live, 3.5, 0.9))
         self._mesh = self._lines(self._points)
@@ -520,6 +544,7 @@ class Scene:
         self._resting = self._lines(resting)
         self._rest_actor = line_actor(self._resting, muted, 0.8, 0.45)
         self._renderer.AddActor(self._rest_actor)
+        self._line_mappers = [edges.GetMapper(), self._mesh_actor.GetMapper()]
         # Along these lines sand would come to lie on a plate that rings in this mode.
         self._signed: vtkFloatArray = numpy_to_vtk(self._signed_array, deep=False)
         self._signed.SetName("signed")
@@ -542,6 +567,7 @@ class Scene:
         self._nodal_actor.GetProperty().SetLineWidth(2.4)
         self._nodal_actor.GetProperty().SetLighting(False)
         self._renderer.AddActor(self._nodal_actor)
+        self._line_mappers.append(mapper)
 
     @staticmethod
     def _lines(points: vtkPoints) -> vtkPolyData:

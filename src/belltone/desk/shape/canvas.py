@@ -265,7 +265,8 @@ class ShapeCanvas(QWidget):
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             if self._scene.options.clutter and self.named:
                 self._paint_names(painter)
-            self._paint_axes(painter)
+            if self._scene.options.axes:
+                self._paint_axes(painter)
             self._paint_hovered(painter)
             if self.shown != CHOSEN:
                 self._paint_mode(painter)

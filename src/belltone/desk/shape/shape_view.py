@@ -34,6 +34,7 @@ __all__ = ["ShapeView"]
 
 _FRAME_MS = 33
 _LEAST_HEIGHT = 200  # pixels: heading, a small picture, two rows of controls
+_CHOICES = ("colour", "cut", "least")  # options of which one value is chosen
 _COLOURS = {"motion": "relative motion", "energy": "relative strain energy"}
 
 
@@ -123,10 +124,17 @@ class ShapeView(QFrame):
             label.setFont(label_font(8.5))
             label.setProperty("role", "muted")
             row.add(label)
+        self.cut = _slider("where it is cut", 100, 50)
+        self.cut.setToolTip("Where the component is cut open")
+        self.cut.valueChanged.connect(
+            lambda value: self.panes.set_options(replace(self.panes.options, cut_at=value / 100))
+        )
+        self.cut.hide()
         self.show_button = _button("show…", "Choose colours, lines and how many panes")
         self.show_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.show_button.setMenu(self.show_menu())
         row.add(self.show_button)
+        row.add(self.cut)
         looking = QLabel("look along")
         looking.setFont(label_font(8.5))
         looking.setProperty("role", "muted")
@@ -155,8 +163,20 @@ class ShapeView(QFrame):
             ("nodal", "lines that stand still"),
             ("mesh", "lines between elements"),
             ("clutter", "supports, masses and names"),
+            ("axes", "axes in the corner"),
         ):
             self._check(menu, (key, True), words)
+        menu.addSeparator()
+        cuts = menu.addMenu("cut it open")
+        for axis in ("", "x", "y", "z"):
+            words = f"across {axis}, where the slider says" if axis else "not at all"
+            self._check(cuts, ("cut", axis), words)
+        masks = menu.addMenu("colour only where there is much")
+        for least in (0.0, 0.1, 0.25, 0.5):
+            words = f"from {100 * least:.0f} % of the most on" if least else "everywhere"
+            self._check(masks, ("least", least), words)
+        self.half = menu.addAction("move to one side only (half a cycle)")
+        self.half.setCheckable(True)
         menu.addSeparator()
         self._state_menu = menu.addMenu("what the preload does")
         self._state_menu.aboutToShow.connect(self._fill_states)
@@ -196,7 +216,7 @@ class ShapeView(QFrame):
     def set_option(self, key: tuple[str, object], on: bool) -> None:
         """Change one of the options: a switch on or off, or the colour chosen."""
         name, value = key
-        chosen = value if name == "colour" else on
+        chosen = value if name in _CHOICES else on
         self.panes.set_options(replace(self.panes.options, **{name: chosen}))  # type: ignore[arg-type]
 
     def _show_parts(self) -> None:
@@ -217,6 +237,7 @@ class ShapeView(QFrame):
             present = self.panes.count if name == "panes" else getattr(options, name)
             action.setChecked(present == value)
         self._legend.set_words(_COLOURS[options.colour])
+        self.cut.setVisible(bool(options.cut))
 
     def _set_amplitude(self, value: int) -> None:
         self.panes.set_amplitude(value / 100)
@@ -227,7 +248,11 @@ class ShapeView(QFrame):
         cycles = 0.1 + 2.4 * self.speed.value() / 100
         self._phase = (self._phase + 2 * math.pi * cycles * (now - self._then)) % (2 * math.pi)
         self._then = now
-        self.panes.set_swing(math.sin(self._phase), math.cos(self._phase))
+        if self.half.isChecked():
+            # From rest to the one side and back; a whirl goes round all the same.
+            self.panes.set_swing(0.5 - 0.5 * math.cos(self._phase), 0.5 * math.sin(self._phase))
+        else:
+            self.panes.set_swing(math.sin(self._phase), math.cos(self._phase))
 
     def _name_mode(self) -> None:
         mode, shown = self._session.chosen_mode, self.canvas.shown
