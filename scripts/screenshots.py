@@ -5,7 +5,7 @@ from __future__ import annotations
 import shutil
 import sys
 import tempfile
-from pathlib import Path
+from pathlib import Path as FilePath
 
 from PySide6.QtWidgets import QScrollArea
 
@@ -15,8 +15,9 @@ from belltone.desk.window import MainWindow
 from belltone.drawing.colours import LIGHT
 from belltone.drawing.shown import Shown
 from belltone.sheet.demo import demo_sheet
+from belltone.sheet.errors import Path
 
-FOLDER = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
+FOLDER = FilePath(__file__).resolve().parents[1] / "docs" / "screenshots"
 
 
 def by_night(window: MainWindow) -> None:
@@ -63,14 +64,6 @@ def by_energy(window: MainWindow) -> None:
     window.session.choose_neighbour(-1)
     window.shape.set_option(("colour", "energy"), True)
     window.shape.panes.set_swing(0.9)
-
-
-def picked_edge(window: MainWindow) -> None:
-    """Point at an edge of the shell, with the lines of its elements."""
-    window.shape.set_option(("mesh", True), True)
-    window.shape.panes.set_swing(0.9)
-    window.shape.canvas.hovered = "chute.first side"
-    window.shape.canvas.update()
 
 
 def swung(window: MainWindow) -> None:
@@ -136,6 +129,32 @@ def designs(window: MainWindow) -> None:
     view.list.choose(3)
 
 
+def pinned(window: MainWindow, *changes: tuple[Path, str]) -> None:
+    """Pin the design as drawn, and as it is after each change of one value."""
+    session = window.session
+    session.variants.pin_shown()
+    for path, text in changes:
+        session.set_value(path, text)
+        wait_for(lambda: session.settled)
+        session.variants.pin_shown()
+    wait_for(lambda: all(session.variants.answer(own.name) for own in session.variants.listed))
+
+
+def variants(window: MainWindow) -> None:
+    """Three walls of the rail, the first as a ghost."""
+    wall: Path = ("knobs", "wall", "value")
+    pinned(window, (wall, "5 mm"), (("knobs", "post_at", "value"), "1.45 m"))
+    window.session.variants.show_ghost("as drawn")
+    wait_for(lambda: window.session.ghosts.sweep is not None)
+    window.shape.panes.set_swing(0.9)
+
+
+def compared(window: MainWindow) -> None:
+    """The bell as drawn against a taller one of twice the wall."""
+    pinned(window, (("knobs", "wall", "value"), "2.4 mm"), (("knobs", "depth", "value"), "180 mm"))
+    window.show_comparison("as drawn")
+
+
 def all_modes(window: MainWindow) -> None:
     """Open the table of modes."""
     window.show_table()
@@ -146,7 +165,7 @@ def main() -> int:
     FOLDER.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as folder:
         # A copy, so that results are not kept beside the demo.
-        rail = Path(folder) / "infeed_rail.toml"
+        rail = FilePath(folder) / "infeed_rail.toml"
         rail.write_text(demo_sheet().read_text(encoding="utf-8"), encoding="utf-8")
         draw_picture(rail, FOLDER / "window.png")
         draw_picture(rail, FOLDER / "sweep.png", other_knob)
@@ -154,11 +173,12 @@ def main() -> int:
         draw_picture(rail, FOLDER / "table.png", all_modes)
         draw_picture(rail, FOLDER / "plane.png", two_knobs, sweep=False)
         draw_picture(rail, FOLDER / "clear.png", cleared, sweep=False)
+        draw_picture(rail, FOLDER / "variants.png", variants, sweep=False)
         for name, picture, prepare in (
             ("pump_cover", "plate", four_panes),
             ("rinsing_bell", "bell", by_energy),
             ("rinsing_bell", "live", turned),
-            ("cap_chute", "chute", picked_edge),
+            ("rinsing_bell", "compare", compared),
             ("filler_gantry", "gantry", swung),
             ("ribbed_cover", "ribs", swung),
             ("drip_tray", "tray", by_energy),
@@ -167,13 +187,11 @@ def main() -> int:
             ("pressed_cover", "designs", designs),
             ("spinning_bell", "speeds", over_speed),
         ):
-            copy = Path(folder) / f"{name}.toml"
+            copy = FilePath(folder) / f"{name}.toml"
             for mesh in demo_sheet(name).parent.glob("*.vtu"):
                 shutil.copy(mesh, folder)
             copy.write_text(demo_sheet(name).read_text(encoding="utf-8"), encoding="utf-8")
             draw_picture(copy, FOLDER / f"{picture}.png", prepare, sweep=False)
-        bell = Path(folder) / "rinsing_bell.toml"
-        draw_picture(bell, FOLDER / "look.png", swung, sweep=False, early=True)
         dialog = StartDialog(LIGHT)
         dialog.show()
         wait_for(dialog.isVisible)

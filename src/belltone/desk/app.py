@@ -182,12 +182,11 @@ def draw_picture(
     picture: Path,
     prepare: Callable[[MainWindow], None] | None = None,
     sweep: bool = True,
-    early: bool = False,
 ) -> None:
     """Open a sheet in the real window, sweep its first knob, and write the window as a PNG.
 
     Without ``sweep`` the knob is left alone. ``prepare`` may do more by hand first; a table,
-    map or speed diagram it opens is what is drawn. An ``early`` picture is taken at the first look.
+    map or speed diagram it opens is what is drawn.
     """
     make_application()
     session = Session(read_sheet(path), path, Journal())
@@ -196,7 +195,7 @@ def draw_picture(
     window = MainWindow(session, settings)
     window.show()
     try:
-        wait_for(lambda: session.settled or (early and session.answer is not None))
+        wait_for(lambda: session.settled)
         if sweep and session.design.knobs:
             window.map.run_or_stop()
             wait_for(
@@ -206,11 +205,17 @@ def draw_picture(
             )
         if prepare is not None:
             prepare(window)
-        wait_for(lambda: session.settled or early)
-        if not early:
-            wait_for(lambda: window.map.settled)
+        wait_for(lambda: session.settled)
+        wait_for(lambda: window.map.settled)
         wait_for(lambda: False, 0.5)  # the smoothed picture follows a moment after the last move
-        beside = (window.table, window.speeds, window.plane, window.designs, window.tuner)
+        beside = (
+            window.table,
+            window.speeds,
+            window.plane,
+            window.designs,
+            window.tuner,
+            window.comparing,
+        )
         shown = next((each for each in beside if each is not None), window)
         if not shown.grab().save(str(picture)):
             raise OSError(None, "the picture cannot be written", str(picture))
