@@ -13,6 +13,19 @@ from belltone.compare.variants import read_variants, variants_path
 from belltone.sheet.document import read_sheet
 from tests.conftest import Run
 
+BAR = """belltone = 1
+[parts.bar]
+kind = "member"
+material = "structural steel"
+length = "500 mm"
+section = { shape = "solid rectangle", width = "40 mm", height = "20 mm" }
+[[supports]]
+site = "bar.start"
+hold = "clamped"
+[modes]
+count = 3
+"""
+
 
 def test_two_settings_of_one_sheet(run: Run, rail_path: Path) -> None:
     code, out, err = run("compare", rail_path, "--set-b", "wall=4 mm", "--matrix")
@@ -99,22 +112,8 @@ def test_variants_are_pinned_told_compared_and_taken(
 
 def test_a_place_of_the_sheet_is_set_and_a_preload_left_out(run: Run, tmp_path: Path) -> None:
     path = tmp_path / "bar.toml"
-    path.write_text("""belltone = 1
-[parts.bar]
-kind = "member"
-material = "structural steel"
-length = "500 mm"
-section = { shape = "solid rectangle", width = "40 mm", height = "20 mm" }
-[[supports]]
-site = "bar.start"
-hold = "clamped"
-[preload]
-[[preload.forces]]
-site = "bar.end"
-force = ["20 kN", "0 N", "0 N"]
-[modes]
-count = 3
-""")
+    pull = '[[preload.forces]]\nsite = "bar.end"\nforce = ["20 kN", "0 N", "0 N"]\n'
+    path.write_text(BAR + pull)
     code, out, _ = run("compare", path, "--set-b", "parts.bar.material=aluminium, wrought")
     assert code == 0
     assert "part “bar”, material: structural steel → aluminium, wrought" in out
@@ -130,18 +129,7 @@ count = 3
 
 def test_modes_are_held_against_textbooks(run: Run, tmp_path: Path) -> None:
     path = tmp_path / "bar.toml"
-    path.write_text("""belltone = 1
-[parts.bar]
-kind = "member"
-material = "structural steel"
-length = "500 mm"
-section = { shape = "solid rectangle", width = "40 mm", height = "20 mm" }
-[[supports]]
-site = "bar.start"
-hold = "clamped"
-[modes]
-count = 3
-""")
+    path.write_text(BAR)
     code, out, _ = run("modes", path, "--by-hand")
     assert code == 0
     assert "Euler cantilever" in out

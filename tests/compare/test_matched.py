@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import cache
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -17,6 +18,7 @@ from belltone.modes.solve import ModeRequest, solve_modes
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from tests.assemblies import design_of, held, member, plate
+from tests.geometry.test_received_meshes import flat, part, written
 
 COARSE = Discretisation(1, 5)
 
@@ -207,3 +209,74 @@ def test_several_designs_beside_the_first_rank_by_change() -> None:
     assert all(isinstance(each, Comparison) for each in found.comparisons)
     changes = [row.largest_change for row in found.by_change()]
     assert changes == sorted(changes, reverse=True)
+
+
+def test_with_and_without_a_weld() -> None:
+    """Two plates end to end: unwelded, each swings by itself, and what the weld made is told."""
+    one, two = plate("a", 300, 200, (-150, 0, 0)), plate("b", 300, 200, (150, 0, 0))
+    ends = held("a.west"), held("b.east")
+    weld = '[[joints]]\nbetween = ["a", "b"]\nhow = "{}"\n'
+    welded = side("welded", one, two, weld.format("welded"), *ends, count=6)
+    apart = side("apart", one, two, weld.format("none"), *ends, count=8)
+    found = compare(welded, apart)
+    assert [each.number for each in found.matches if each.number] == list(range(1, 7))
+    after = [each.number_after for each in found.matches if each.number_after]
+    assert sorted(after) == list(range(1, 9))
+    changed = [each.change for each in found.matches if each.change is not None]
+    # Nothing becomes stiffer by taking a weld away.
+    assert changed
+    assert max(changed) < 0.05
+
+
+def test_two_load_directions_on_a_laminate_blade() -> None:
+    """A pull along the blade stiffens its bending, a push softens it; the twist hardly cares."""
+    sheet = """belltone = 1
+[materials.ply]
+density = "1600 kg/m^3"
+modulus_along = "130 GPa"
+modulus_across = "9 GPa"
+poisson_ratio = 0.3
+shear_in_plane = "5 GPa"
+shear_along = "5 GPa"
+shear_across = "3 GPa"
+[parts.blade]
+kind = "plate"
+outline = { shape = "rectangle", width = "400 mm", height = "80 mm" }
+plies = [
+  { material = "ply", thickness = "1 mm", angle = "30 deg" },
+  { material = "ply", thickness = "1 mm", angle = "-30 deg" },
+]
+[[supports]]
+site = "blade.west"
+hold = "clamped"
+[[preload.forces]]
+site = "blade.east"
+force = ["FORCE", "0 N", "0 N"]
+"""
+    sides = []
+    for name, force in (("pulled", "400 N"), ("pushed", "-10 N")):
+        design = evaluate(Sheet.from_text(sheet.replace("FORCE", force)))
+        modes = solve_modes(design, ModeRequest(4, None, 1e-2), COARSE)
+        sides.append(Side(name, design, modes))
+    found = compare(*sides)
+    assert all(each.paired for each in found.matches)
+    assert min(each.assurance for each in found.matches) > 0.9
+    first = found.partner(1)
+    assert first is not None
+    assert first.verb == "softens"
+    changes = [abs(each.change or 0.0) for each in found.matches]
+    assert max(changes) == changes[0]
+
+
+def test_a_received_mesh_against_the_plate_it_was_made_of(tmp_path: Path) -> None:
+    """The same part, once as it is described and once as somebody meshed it."""
+    points, quads = flat(24, 16)
+    written(tmp_path, "p.vtu", points, [("quad", quads)])
+    design = design_of(part("p.vtu", name="p"), folder=tmp_path)
+    theirs = Side("received", design, solve_modes(design, ModeRequest(5, None, 2e-2)))
+    ours = side("described", plate("p", 600, 400, (0, 0, 0)), count=5)
+    for one, two in ((ours, theirs), (theirs, ours)):
+        found = compare(one, two)
+        assert [each.number_after for each in found.matches] == list(range(1, 6))
+        assert min(each.assurance for each in found.matches) > 0.99
+        assert max(abs(each.change or 0.0) for each in found.matches) < 0.01

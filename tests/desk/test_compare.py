@@ -391,3 +391,38 @@ count = 4
     window.map.refresh()
     session.variants.show_ghost("")
     assert session.ghosts.sweep is None
+
+
+def test_what_is_laid_out_otherwise_is_matched_off_the_window(
+    three: MainWindow, qtbot: QtBot
+) -> None:
+    """Another part changes where shapes are read: modes are matched in the background."""
+    session = three.session
+    joined = """
+[parts.arm]
+kind = "member"
+material = "structural steel"
+start = ["2200 mm", "0 mm", "0 mm"]
+stop = ["2200 mm", "0 mm", "300 mm"]
+section = { shape = "solid round", diameter = "12 mm" }
+
+[[joints]]
+between = ["rail.end", "arm.start"]
+how = "welded"
+"""
+    problem = session.edit(
+        "an arm", lambda sheet: Sheet.from_text(sheet.text + joined, sheet.folder)
+    )
+    assert problem is None
+    settle(qtbot, three)
+    three.show_comparison("as drawn")
+    view = three.comparing
+    assert view is not None
+    assert view.words.text() == "modes are being matched …"
+    qtbot.waitUntil(lambda: view.found is not None, timeout=WAIT)
+    found = view.found
+    assert found is not None
+    alone = [each for each in found.matches if not each.paired]
+    assert any("“arm”" in each.reason for each in alone)
+    assert "added: part “arm”" in view.words.text()
+    view.close()

@@ -1,5 +1,6 @@
 import csv
 import io
+from collections.abc import Callable
 
 import pytest
 from PySide6.QtCore import Qt
@@ -7,7 +8,7 @@ from PySide6.QtGui import QGuiApplication
 from pytestqt.qtbot import QtBot
 
 from belltone.desk.mode_table import ModeTable
-from belltone.desk.window import MainWindow
+from belltone.desk.window import NEW_SHEET, MainWindow
 from tests.desk.conftest import settle
 
 
@@ -49,6 +50,31 @@ def test_numbers_sort_as_numbers(window: MainWindow, table: ModeTable) -> None:
     # The chosen mode stays chosen, wherever its row went.
     assert window.session.chosen_mode is not None
     assert window.session.chosen_mode.number == 2
+
+
+def test_a_pair_is_one_row_and_either_mode_stays_chosen(
+    make_window: Callable[..., MainWindow],
+) -> None:
+    text = NEW_SHEET.replace(
+        'shape = "solid rectangle", width = "40 mm", height = "20 mm"',
+        'shape = "solid round", diameter = "30 mm"',
+    )
+    window = make_window(None, text)
+    window.show_table()
+    table = window.table
+    assert table is not None
+    assert column(table, 0)[:3] == ["1 and 2", "3 and 4", "5 and 6"]
+    assert column(table, 6)[0].startswith("bending about ")
+    assert column(table, 6)[0].endswith("; a pair")
+    # Together they move as much sideways as up, however they are mixed.
+    masses = [column(table, place)[0] for place in (9, 10)]
+    assert masses[0] == masses[1] != "0 %"
+    answer = window.session.answer
+    assert answer is not None
+    window.session.choose(answer.identities[3])
+    assert table.view.currentIndex().row() == 1
+    assert window.session.chosen_index == 3
+    table.close()
 
 
 def test_the_table_is_copied_as_shown(table: ModeTable, qtbot: QtBot) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -12,11 +13,13 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QColor
 from pytestqt.qtbot import QtBot
 
+from belltone.design.parts import MeshValue
 from belltone.desk.shape.site_menu import site_menu
 from belltone.desk.starts import starts
 from belltone.desk.window import MainWindow
 from belltone.drawing.colours import LIGHT
 from belltone.reading.family import evaluate
+from belltone.sheet.demo import examples_folder
 from belltone.sheet.document import Sheet
 from belltone.system.kinds import place_lines
 from tests.desk.conftest import count_pixels, number, settle
@@ -244,3 +247,35 @@ def test_every_starting_point_is_a_sound_sheet(tmp_path: Path) -> None:
         design = evaluate(Sheet.from_text(start.text))
         assert not design.warnings, start.title
         assert design.supports
+
+
+def test_regions_of_a_received_mesh_are_hidden_and_shown_alone(
+    make_window: Callable[..., MainWindow], tmp_path: Path
+) -> None:
+    for name in ("drip_tray.toml", "drip_tray.vtu"):
+        shutil.copy(examples_folder() / name, tmp_path)
+    window = make_window(tmp_path / "drip_tray.toml")
+    view, session = window.shape, window.session
+    view._region_menu.aboutToShow.emit()
+    menus = [action.menu() for action in view._region_menu.actions() if action.menu()]
+    assert len(menus) >= 2
+    (tray,) = session.design.solid_parts
+    assert isinstance(tray, MeshValue)
+    scene = view.canvas.scene
+
+    def drawn() -> tuple[int, int]:
+        return scene._poly.GetNumberOfPolys(), scene._faint_poly.GetNumberOfPolys()
+
+    whole = len(tray.faces)
+    assert drawn() == (whole, 0)
+    name = menus[0].title().rpartition(" (")[0]
+    own = len(tray.areas[name.partition(".")[2]])
+    acts = {action.text(): action for action in menus[0].actions()}
+    acts["hidden"].trigger()
+    assert drawn() == (whole - own, 0)
+    acts["see-through"].trigger()
+    assert drawn() == (whole - own, own)
+    acts["alone"].trigger()
+    assert drawn()[0] >= own
+    view._region_menu.actions()[-1].trigger()
+    assert drawn() == (whole, 0)

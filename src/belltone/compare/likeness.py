@@ -24,7 +24,7 @@ from belltone.system.assembly import bodies_of
 from belltone.system.kinds import kind_of
 from belltone.system.witness import PartWitness, Witness
 
-__all__ = ["Likeness", "Side", "aligned", "likeness"]
+__all__ = ["Likeness", "Side", "aligned", "laid_alike", "likeness"]
 
 Array = NDArray[np.float64]
 
@@ -72,7 +72,7 @@ class Likeness:
 def likeness(first: Side, second: Side) -> Likeness:
     """How alike the flexible modes of two designs are."""
     one, two = first.modes, second.modes
-    if _laid_alike(first, second):
+    if laid_alike(first, second):
         count = min(one.signatures.shape[1], two.signatures.shape[1])
         found = [modes.signatures[modes.rigid_count :] for modes in (one, two)]
         if one.signatures.shape[1] != two.signatures.shape[1]:
@@ -83,7 +83,7 @@ def likeness(first: Side, second: Side) -> Likeness:
     return _by_parts(first, second)
 
 
-def _laid_alike(first: Side, second: Side) -> bool:
+def laid_alike(first: Side, second: Side) -> bool:
     """Whether points of both carry the same shares of the same parts, in the same axes."""
     one, two = first.modes, second.modes
     if one.part_names != two.part_names or one.point_counts != two.point_counts:

@@ -9,13 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.compare.likeness import Side, aligned, likeness
-from belltone.design.values import Design
 from belltone.modes.matching import EQUAL, paired
-from belltone.modes.modeset import ModeSet
 from belltone.sheet.units import format_number
 from belltone.system.kinds import kind_of
 
-__all__ = ["Comparison", "Match", "compare", "compare_modes"]
+__all__ = ["Comparison", "Match", "compare"]
 
 Array = NDArray[np.float64]
 
@@ -134,11 +132,6 @@ def compare(first: Side, second: Side) -> Comparison:
             Match(None, None, mode.number, mode.frequency, 0.0, kind_after=mode.kind, reason=reason)
         )
     return Comparison(first, second, alike, tuple(rows))
-
-
-def compare_modes(before: tuple[Design, ModeSet], after: tuple[Design, ModeSet]) -> Comparison:
-    """Match the modes before and after a change."""
-    return compare(Side("before", *before), Side("after", *after))
 
 
 def _in_order(partners: NDArray[np.intp], frequencies: Array) -> NDArray[np.intp]:

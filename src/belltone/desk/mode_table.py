@@ -24,12 +24,16 @@ class _Model(QAbstractTableModel):
         super().__init__()
         self._rows: list[tuple[str, ...]] = []
         self._keys: list[tuple[object, ...]] = []
+        self.entries: tuple[range, ...] = ()
         if answer is None:
             return
-        for mode, row in zip(
-            answer.modes.modes(), mode_rows(answer.modes, answer.design), strict=True
-        ):
-            shares = [mass / answer.modes.mass for mass in mode.effective_mass]
+        self.entries = answer.modes.entries()
+        rows = mode_rows(answer.modes, answer.design)
+        for entry, row in zip(self.entries, rows, strict=True):
+            mode = answer.modes.mode(entry.start)
+            # Of equal modes, mixed at will, the sum alone means something.
+            masses = answer.modes.effective[entry.start : entry.stop, :3].sum(axis=0)
+            shares = [float(mass) / answer.modes.mass for mass in masses]
             self._rows.append((*row, *(f"{100 * share:.0f} %" for share in shares)))
             numbers = (mode.number, mode.frequency, mode.angular, mode.rpm, mode.period)
             self._keys.append((*numbers, mode.error, row[6], row[7], *shares))
@@ -128,14 +132,21 @@ class ModeTable(QWidget):
     def _choose(self, current: QModelIndex, _before: QModelIndex) -> None:
         if self._shown is None or not current.isValid():
             return
-        identity = self._shown.identity_at(self._sorted.mapToSource(current).row())
+        entry = self._model.entries[self._sorted.mapToSource(current).row()]
+        if self._session.chosen_index in entry:
+            return  # the other one of a pair stays chosen
+        identity = self._shown.identity_at(entry.start)
         if identity is not None:
             self._session.choose(identity)
 
     def _show_choice(self) -> None:
         index = self._session.chosen_index
-        if index is None or self._shown is None or index >= self._model.rowCount():
+        if index is None or self._shown is None:
             return
-        row = self._sorted.mapFromSource(self._model.index(index, 0))
+        entries = self._model.entries
+        place = next((at for at, entry in enumerate(entries) if index in entry), None)
+        if place is None:
+            return
+        row = self._sorted.mapFromSource(self._model.index(place, 0))
         if row.row() != self.view.currentIndex().row():
             self.view.setCurrentIndex(row)

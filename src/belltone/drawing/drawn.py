@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
+from types import MappingProxyType
 from typing import Final, Protocol
 
 import numpy as np
@@ -39,7 +40,7 @@ class DrawnPart(Protocol):
     """A part as points with faces and lines between them.
 
     ``size`` is its length (m), ``depth`` its thickness as glyphs go by it. ``normals`` are there
-    where nodal lines make sense.
+    where nodal lines make sense. ``regions`` are numbers of its faces, by name.
     """
 
     points: Array
@@ -47,6 +48,7 @@ class DrawnPart(Protocol):
     edges: list[IndexArray]
     mesh_lines: list[IndexArray]
     normals: Array | None
+    regions: Mapping[str, NDArray[np.intp]]
     size: float
     depth: float
 
@@ -112,6 +114,25 @@ class DrawnComponent:
             for indices in getattr(part, what)
         ]
 
+    def faces_seen(
+        self, names: Collection[str], taken: Collection[str], only: bool = False
+    ) -> list[IndexArray]:
+        """Faces of some parts but for regions that are ``taken``; or of those regions ``only``.
+
+        A region of a received mesh is called by its part and its own name, “tray.floor”.
+        """
+        found: list[IndexArray] = []
+        for name, part in self.parts.items():
+            if name not in names:
+                continue
+            for faces in part.faces:
+                chosen = np.zeros(len(faces), dtype=bool)
+                for region, own in part.regions.items():
+                    if f"{name}.{region}" in taken:
+                        chosen[own] = True
+                found.append(faces[chosen if only else ~chosen] + self._starts[name])
+        return found
+
     def wall_faces(self, names: Collection[str]) -> list[IndexArray]:
         """Faces of walls among some parts."""
         return [
@@ -165,6 +186,7 @@ class DrawnPoint:
     """A point without material: nothing is drawn of it."""
 
     normals: Array | None = None
+    regions: Mapping[str, NDArray[np.intp]] = MappingProxyType({})
     size = depth = 0.0
 
     def __init__(self, point: PointValue) -> None:
@@ -196,6 +218,7 @@ class DrawnMesh:
         self.size = mesh.size
         self.depth = max(0.02 * self.size, float(mesh.thickness.mean()))
         self.faces: list[IndexArray] = [mesh.faces]
+        self.regions: Mapping[str, NDArray[np.intp]] = mesh.areas
         named = [line for name, line in mesh.lines.items() if name.startswith(("rim", "fold"))]
         self.edges: list[IndexArray] = [
             mesh.edges[edge] for line in named for edge in line[:_MOST_EDGES]
@@ -229,6 +252,7 @@ class DrawnMember:
     """A member with its true section."""
 
     normals: Array | None = None
+    regions: Mapping[str, NDArray[np.intp]] = MappingProxyType({})
 
     def __init__(self, member: MemberValue, count: int) -> None:
         self._count = count
@@ -337,6 +361,8 @@ def _sharp(outline: Array) -> IndexArray:
 
 class DrawnWall:
     """A plate or shell by its middle surface, with the lines of its elements."""
+
+    regions: Mapping[str, NDArray[np.intp]] = MappingProxyType({})
 
     def __init__(
         self,

@@ -62,7 +62,8 @@ _REACH: Final = 0.13  # at amplitude 1 the most moving point is drawn this share
 class SceneOptions:
     """What is seen: colour by ``motion`` or ``energy``, nodal and mesh lines, supports, names.
 
-    Parts may be ``hidden`` or ``faint``, which is see-through; ``lit`` ones are outlined. ``cut``
+    Parts, and regions of received meshes, may be ``hidden`` or ``faint``, which is see-through;
+    ``lit`` parts are outlined. ``cut``
     takes away what lies before a plane across an axis, at a share of the component. Colours are
     only where they stand for ``least`` (0 to 1) or more. ``axes`` are drawn in a corner.
     """
@@ -268,8 +269,12 @@ class Scene:
             self.options.nodal and not self.part.only_members and not self._of_state
         )
         seen, both = self._seen, [*self._seen, *self._faint]
-        self._poly.SetPolys(cells(self.part.gathered("faces", seen)))
-        self._faint_poly.SetPolys(cells(self.part.gathered("faces", self._faint)))
+        hidden, faint = self.options.hidden, self.options.faint
+        shown = self.part.faces_seen(seen, hidden | faint)
+        through = self.part.faces_seen(self._faint, hidden)
+        through += self.part.faces_seen(seen, faint - hidden, only=True)
+        self._poly.SetPolys(cells(shown))
+        self._faint_poly.SetPolys(cells(through))
         for poly, what, names in (
             (self._edges, "edges", both),
             (self._resting, "edges", both),

@@ -24,6 +24,8 @@ __all__ = [
     "as_json",
     "bands_data",
     "contact_rows",
+    "entry_kind",
+    "entry_numbers",
     "mode_rows",
     "modes_data",
     "part_rows",
@@ -70,25 +72,42 @@ def standing_text(standing: Standing | None) -> str:
 
 
 def mode_rows(modes: ModeSet, design: Design) -> list[tuple[str, ...]]:
-    """One row of text for each mode, under `MODE_COLUMNS`."""
+    """One row of text for each entry of the list, under `MODE_COLUMNS`: a pair is one."""
     rows: list[tuple[str, ...]] = []
-    for mode in modes.modes():
+    for entry in modes.entries():
+        mode = modes.mode(entry.start)
         if mode.rigid:
             rows.append(("rigid", "0", "0", "0", "", "none", mode.kind, ""))
             continue
         rows.append(
             (
-                str(mode.number),
+                entry_numbers(modes, entry),
                 format_number(mode.frequency),
                 format_number(mode.angular),
                 format_number(mode.rpm),
                 format_number(1e3 * mode.period),
-                percent(mode.error),
-                mode.kind_words,
+                percent(max(float(modes.errors[place]) for place in entry)),
+                entry_kind(modes, entry),
                 standing_text(stand(mode.frequency, design.bands, design.margin, mode.kind)),
             )
         )
     return rows
+
+
+def entry_numbers(modes: ModeSet, entry: range) -> str:
+    """Numbers of modes that are told as one: “7 and 8”, “7 to 9”."""
+    first, last = modes.mode(entry.start).number, modes.mode(entry.stop - 1).number
+    if len(entry) == 1:
+        return str(first)
+    return f"{first} and {last}" if len(entry) == 2 else f"{first} to {last}"
+
+
+def entry_kind(modes: ModeSet, entry: range) -> str:
+    """What modes that are told as one do, and that they are a pair or a group."""
+    kinds = " or ".join(dict.fromkeys(modes.kinds[place] for place in entry))
+    if len(entry) == 1:
+        return kinds
+    return f"{kinds}; {'a pair' if len(entry) == 2 else f'{len(entry)} alike'}"
 
 
 def part_rows(modes: ModeSet) -> tuple[tuple[str, ...], list[tuple[str, ...]]]:

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Callable
 from functools import lru_cache
 from typing import Final
 
@@ -219,53 +218,56 @@ def _disc(
 def _disc_roots(waves: int, rim: str, inner: str, bore: float, ratio: float) -> tuple[float, ...]:
     """λ of a plate with so many nodal diameters, in the order of its nodal circles."""
 
-    def rows(at: float, root: float, word: str) -> Array:
-        """Two conditions on the four solutions at a radius, as shares of the outer one."""
-        argument = root * at
-        functions: list[tuple[Callable[..., float], float]] = [
-            (special.jv, 1.0),
-            (special.iv, -1.0),
-            (special.yv, 1.0),
-            (special.kv, -1.0),
-        ]
-        derivatives = [special.jvp, special.ivp, special.yvp, special.kvp]
-        found = np.zeros((2, 4))
-        for column, ((function, sign), slope) in enumerate(
-            zip(functions, derivatives, strict=True)
-        ):
-            value, first = float(function(waves, argument)), float(slope(waves, argument))
-            if word == "clamped":
-                found[:, column] = value, first * root
-                continue
-            # w'' follows from Bessel's equation: J'' = −J'/x − (1 − n²/x²) J, and so on.
-            second = -first / argument - (sign - waves**2 / argument**2) * value
-            moment = root**2 * (
-                second + ratio * (first / argument - waves**2 / argument**2 * value)
-            )
-            if word == "simply supported":
-                found[:, column] = value, moment
-                continue
-            # Effective shear: −d(∇²w)/dr with ∇²w = ∓λ² w, and the twist's share round the edge.
-            shear = -sign * root**3 * first + root**3 * (1 - ratio) * waves**2 / argument**2 * (
-                -first + value / argument
-            )
-            found[:, column] = moment, shear
-        return found
-
-    def determinant(root: float) -> float:
-        matrix = rows(1.0, root, rim)
-        matrix = np.vstack([matrix, rows(bore, root, inner)]) if bore else matrix[:, :2]
+    def determinants(roots: Array) -> Array:
+        matrices = _edge_rows(1.0, roots, rim, waves, ratio)
+        if bore:
+            inside = _edge_rows(bore, roots, inner, waves, ratio)
+            matrices = np.concatenate([matrices, inside], axis=1)
+        else:
+            matrices = matrices[:, :, :2]
         # Columns grow and fall by many powers of ten; their signs are all that counts.
-        matrix = matrix / np.maximum(np.abs(matrix).max(axis=0), 1e-300)
-        return float(np.linalg.det(matrix))
+        largest = np.abs(matrices).max(axis=1, keepdims=True)
+        return np.asarray(np.linalg.det(matrices / np.maximum(largest, 1e-300)))
 
-    found: list[float] = []
-    low = 0.4
-    last = determinant(low)
-    while low < _MOST and len(found) < 8:
-        high = low + _STEP
-        value = determinant(high)
-        if np.sign(value) != np.sign(last) and np.isfinite(value) and np.isfinite(last):
-            found.append(float(optimize.brentq(determinant, low, high, xtol=1e-10)))
-        low, last = high, value
-    return tuple(found)
+    looked = np.arange(_STEP * 8, _MOST, _STEP)
+    values = determinants(looked)
+    turns = np.flatnonzero(np.isfinite(values[1:]) & (np.sign(values[:-1] * values[1:]) < 0))
+    return tuple(
+        float(
+            optimize.brentq(
+                lambda root: float(determinants(np.array([root]))[0]),
+                looked[at],
+                looked[at + 1],
+                xtol=1e-10,
+            )
+        )
+        for at in turns[:8]
+    )
+
+
+def _edge_rows(at: float, roots: Array, word: str, waves: int, ratio: float) -> Array:
+    """Two conditions on J, I, Y, K at a radius, a share of the outer one: ``(roots, 2, 4)``."""
+    argument, square = roots * at, waves**2
+    found = np.zeros((len(roots), 2, 4))
+    solutions = (
+        (special.jv, special.jvp, 1.0),
+        (special.iv, special.ivp, -1.0),
+        (special.yv, special.yvp, 1.0),
+        (special.kv, special.kvp, -1.0),
+    )
+    for column, (function, slope, sign) in enumerate(solutions):
+        value, first = function(waves, argument), slope(waves, argument)
+        if word == "clamped":
+            found[:, 0, column], found[:, 1, column] = value, first * roots
+            continue
+        # w'' follows from Bessel's equation: J'' = −J'/x − (1 − n²/x²) J, and so on.
+        second = -first / argument - (sign - square / argument**2) * value
+        moment = second + ratio * (first / argument - square / argument**2 * value)
+        if word == "simply supported":
+            found[:, 0, column], found[:, 1, column] = value, roots**2 * moment
+            continue
+        # Effective shear: −d(∇²w)/dr with ∇²w = ∓λ² w, and the twist's share round the edge.
+        twist = (1 - ratio) * square / argument**2 * (value / argument - first)
+        found[:, 0, column] = roots**2 * moment
+        found[:, 1, column] = roots**3 * (twist - sign * first)
+    return found

@@ -240,17 +240,17 @@ def _units(design: Design) -> list[_Unit]:
             owners.setdefault(part.name, [])
     found = [_Unit(name, (at[name], *ribs)) for name, ribs in owners.items() if name in at]
     found += [_Unit(name, tuple(places), True) for name, places in frames.items()]
-    if only_members and not frames and _joined_in_one(design) and not _hangs_free(design):
+    if only_members and not frames and _joined(design) and not _some_alike(design):
         return [_Unit("frame", tuple(at[part.name] for part in members), True)]
     return found
 
 
-def _joined_in_one(design: Design) -> bool:
+def _joined(design: Design) -> bool:
     """Whether members joined end to end are spoken of as a frame."""
     return any(not joint.implied for joint in design.joints)
 
 
-def _hangs_free(design: Design) -> bool:
+def _some_alike(design: Design) -> bool:
     """Whether some members are alike, and so better spoken of one by one."""
     solid = [part for part in design.solid_parts if isinstance(part, MemberValue)]
     words = [(part.section_words, round(part.length, 9)) for part in solid]

@@ -153,6 +153,14 @@ class ModeSet(Spectrum):
             () if rigid else self._equals(index - self.rigid_count),
         )
 
+    def entries(self) -> tuple[range, ...]:
+        """Places in the list that are told as one: rigid modes alone, equal ones together."""
+        flexible = (
+            range(self.rigid_count + group.start, self.rigid_count + group.stop)
+            for group in clusters(self.flexible)
+        )
+        return (*(range(place, place + 1) for place in range(self.rigid_count)), *flexible)
+
     def _equals(self, place: int) -> tuple[int, ...]:
         """Numbers of the other flexible modes at the frequency of one."""
         group = next(

@@ -151,6 +151,8 @@ class JoinedCard(SheetCard):
             return []
         lines: list[Sentence] = [["With the last change here:"]]
         found = self.session.compared.of(before, answer, ("before", "now"))
+        if found is None:
+            return []
         paired = [each for each in found.matches if each.paired]
         for each in paired[:_MOST_EFFECTS]:
             assert each.before is not None

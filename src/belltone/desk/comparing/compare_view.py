@@ -23,9 +23,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from belltone.compare.among import Among, among
+from belltone.compare.among import Among
 from belltone.compare.differs import differences
-from belltone.compare.likeness import Side
 from belltone.compare.matched import Comparison
 from belltone.desk.comparing.match_matrix import MatchMatrix
 from belltone.desk.comparing.side_view import SideView
@@ -55,7 +54,6 @@ class CompareView(QWidget):
         self._session, self._palette = session, palette
         self.found: Comparison | None = None
         self.several: Among | None = None
-        self._pair: tuple[int, int] | None = None
         self.setWindowTitle("Designs held against each other · Bell Tone")
         self.resize(1240, 780)
         column = QVBoxLayout(self)
@@ -246,8 +244,8 @@ class CompareView(QWidget):
 
     def refresh(self) -> None:
         """Compare what is chosen, as far as it is solved."""
-        if not self.isVisible() and self.found is not None:
-            return
+        if self._session.turning is not None or (not self.isVisible() and self.found is not None):
+            return  # what a hand is turning is compared when it rests
         self._fill()
         keys = self.first.currentData(), self.second.currentData()
         if keys[1] == _EVERY:
@@ -264,7 +262,13 @@ class CompareView(QWidget):
             return
         if one == two:
             two = f"{two}, again"
-        found = self._session.compared.of(first, second, (one, two))
+        named = [(one, first), (two, second)]
+        together = self._session.compared.several(named)
+        if together is None:
+            why = self._session.compared.failure(named)
+            self._show_none(why or "modes are being matched …")
+            return
+        (found,) = together.comparisons
         lines = [each.words for each in differences(first.sheet, second.sheet)]
         more = len(lines) - _MOST_LINES
         text = "; ".join(lines[:_MOST_LINES]) + (f"; and {more} more" if more > 0 else "")
@@ -275,7 +279,6 @@ class CompareView(QWidget):
         self.found, self._answers = found, (first, second)
         self.list.show_table(match_table(found), (), self._palette)
         self.matrix.show_comparison(found)
-        self._pair = None
         self._choose_row(self._first_row(found))
         self.views[0].canvas.fit()
 
@@ -288,7 +291,7 @@ class CompareView(QWidget):
         return 0
 
     def _show_none(self, text: str) -> None:
-        self.found = None
+        self.found = self.several = None
         tell(self.words, text, "muted")
         self.list.show_table(None, (), self._palette)
         self.matrix.show_comparison(None)
@@ -297,24 +300,25 @@ class CompareView(QWidget):
         """Every variant beside the first choice."""
         name, answer = self._answer(first)
         listed = [each.name for each in self._session.variants.listed if each.name != name]
-        sides = [side for side in map(self._session.variants.side, listed) if side is not None]
-        if answer is None or not sides:
+        variants = self._session.variants
+        answers = ((own, variants.answer(own)) for own in listed)
+        known = [(own, found) for own, found in answers if found is not None]
+        if answer is None or not known:
             self._show_none("the variants are being solved …")
             return
-        given = (Side(name, answer.design, answer.modes), *sides)
-        if self.several is not None and [s.modes for s in self.several.sides] == [
-            s.modes for s in given
-        ]:
+        together = self._session.compared.several([(name, answer), *known])
+        if together is None:
+            self._show_none("modes are being matched …")
             return
-        self.several = among(given)
-        waiting = len(listed) - len(sides)
-        text = f"{len(sides)} variants beside {name}, each mode recognised by its shape"
+        if together is self.several:
+            return
+        self.several = together
+        waiting = len(listed) - len(known)
+        text = f"{len(known)} variants beside {name}, each mode recognised by its shape"
         tell(self.words, text + (f"; {waiting} still being solved" if waiting else "."), "muted")
         self.list.show_table(among_table(self.several), (), self._palette)
         self.found = self.several.comparisons[0]
-        other = self._session.variants.answer(sides[0].name)
-        assert other is not None
-        self._answers = answer, other
+        self._answers = answer, known[0][1]
         self.matrix.show_comparison(self.found)
         self._choose_row(0)
 

@@ -98,7 +98,7 @@ class Session(QObject):
     ) -> None:
         super().__init__()
         self.jobs = Jobs(self)
-        self.compared = Compared()
+        self.compared = Compared(self.jobs, self)
         # One answers what the sheet is asked first, one what goes beside it, one makes models.
         self._engine, self._beside, self._modeller = engines or (
             Engine(),
@@ -121,6 +121,7 @@ class Session(QObject):
         self.hand = HandCurves(self, self)
         self.ghosts = GhostCurves(self, self._modeller, self)
         self.answer_changed.connect(self.variants.consider)
+        self.compared.changed.connect(self.choice_changed)
         self.variants.load()
 
     def _load(self, sheet: Sheet, path: FilePath | None, saved: str | None = None) -> None:
@@ -609,6 +610,8 @@ class Session(QObject):
         if mode is None or ghost is None or self.answer is None:
             return None
         found = self.compared.of(ghost[1], self.answer, (ghost[0], "the sheet"))
+        if found is None:
+            return None
         return next((each for each in found.matches if each.number_after == mode.number), None)
 
     def _find_contacts(self, sheet: Sheet, design: Design) -> None:

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from belltone.design.parts import MeshValue
 from belltone.desk.fields import FlowRow
 from belltone.desk.look import label_font
 from belltone.desk.session.session import Session
@@ -34,6 +35,7 @@ __all__ = ["ShapeView"]
 
 _FRAME_MS = 33
 _LEAST_HEIGHT = 200  # pixels: heading, a small picture, two rows of controls
+_VIEWS = {"shown": "seen", "faint": "see-through", "hidden": "hidden"}
 _CHOICES = ("colour", "cut", "least")  # options of which one value is chosen
 _COLOURS = {"motion": "relative motion", "energy": "relative strain energy"}
 
@@ -178,6 +180,8 @@ class ShapeView(QFrame):
         self.half = menu.addAction("move to one side only (half a cycle)")
         self.half.setCheckable(True)
         menu.addSeparator()
+        self._region_menu = menu.addMenu("regions of the mesh")
+        self._region_menu.aboutToShow.connect(self._fill_regions)
         self._state_menu = menu.addMenu("what the preload does")
         self._state_menu.aboutToShow.connect(self._fill_states)
         menu.addSeparator()
@@ -188,6 +192,37 @@ class ShapeView(QFrame):
             self._checks[("panes", count)] = action
         self._show_options()
         return menu
+
+    def _fill_regions(self) -> None:
+        """Regions of received meshes, each to be seen, seen through, hidden or shown alone."""
+        menu, session = self._region_menu, self._session
+        menu.clear()
+        names = [
+            f"{part.name}.{region}"
+            for part in session.design.solid_parts
+            if isinstance(part, MeshValue)
+            for region, faces in part.areas.items()
+            if len(faces) < len(part.faces)
+        ]
+        if not names:
+            menu.addAction("there are none").setEnabled(False)
+            return
+        for name in names:
+            own = menu.addMenu(f"{name} ({_VIEWS[session.views.get(name, 'shown')]})")
+            for view, words in _VIEWS.items():
+                own.addAction(words).triggered.connect(
+                    lambda _=False, name=name, view=view: session.set_view([name], view)
+                )
+            own.addAction("alone").triggered.connect(
+                lambda _=False, name=name: self._show_region(name, names)
+            )
+        menu.addAction("all of them seen").triggered.connect(
+            lambda: session.set_view(names, "shown")
+        )
+
+    def _show_region(self, name: str, names: list[str]) -> None:
+        self._session.set_view([each for each in names if each != name], "hidden")
+        self._session.set_view([name], "shown")
 
     def _fill_states(self) -> None:
         """What can be shown of the preload, in the first pane."""
