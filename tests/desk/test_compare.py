@@ -296,6 +296,11 @@ def test_every_variant_stands_side_by_side(comparing: CompareView) -> None:
     order = [heads.rows[row][column] for row in comparing.list.rows]
     numbers = [value for value in order if isinstance(value, float)]
     assert numbers == sorted(numbers, reverse=True)
+    # A click in a variant's columns shows that variant's shapes.
+    model = comparing.list.model()
+    comparing.list.clicked.emit(model.index(0, 2 + 3))
+    assert comparing.found is several.comparisons[1]
+    assert comparing.views[1].head.text().startswith("wall 5 mm · mode ")
 
 
 def test_a_mode_without_partner_says_why_and_stands_still(three: MainWindow, qtbot: QtBot) -> None:

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Final
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import QModelIndex, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QGuiApplication, QKeyEvent, QShowEvent
 from PySide6.QtWidgets import (
     QComboBox,
@@ -43,6 +43,7 @@ __all__ = ["CompareView"]
 
 _FRAME_MS: Final = 33
 _PRESENT, _BEFORE, _BARE, _EVERY, _FILE = "present", "before", "bare", "every", "file"
+_FIRST_COLUMNS, _COLUMNS_EACH = 2, 3  # of the table of every variant
 _MOST_LINES: Final = 4  # of what differs
 
 
@@ -68,6 +69,7 @@ class CompareView(QWidget):
         self.list.setAccessibleName("Modes matched")
         self.list.verticalHeader().hide()
         self.list.row_chosen.connect(self._choose_row)
+        self.list.clicked.connect(self._choose_variant)
         self.matrix = MatchMatrix(palette)
         self.matrix.cell_chosen.connect(self._show_pair)
         self.views = [SideView(session.design, palette) for _ in range(2)]
@@ -317,10 +319,25 @@ class CompareView(QWidget):
         text = f"{len(known)} variants beside {name}, each mode recognised by its shape"
         tell(self.words, text + (f"; {waiting} still being solved" if waiting else "."), "muted")
         self.list.show_table(among_table(self.several), (), self._palette)
-        self.found = self.several.comparisons[0]
-        self._answers = answer, known[0][1]
-        self.matrix.show_comparison(self.found)
+        self._all_answers = [answer, *(found for _, found in known)]
+        self._look_at(0)
         self._choose_row(0)
+
+    def _look_at(self, number: int) -> None:
+        """Of several variants, show the shapes and the matrix of one."""
+        assert self.several is not None
+        self.found = self.several.comparisons[number]
+        self._answers = self._all_answers[0], self._all_answers[number + 1]
+        self.matrix.show_comparison(self.found)
+
+    def _choose_variant(self, cell: QModelIndex) -> None:
+        """A click in a variant's columns shows that variant."""
+        if self.several is None or cell.column() < _FIRST_COLUMNS:
+            return
+        number = (cell.column() - _FIRST_COLUMNS) // _COLUMNS_EACH
+        if number < len(self.several.comparisons):
+            self._look_at(number)
+            self._choose_row(self.list.chosen[0] if self.list.chosen else 0)
 
     def _choose_row(self, row: int) -> None:
         """Show the shapes of a row of the table."""
@@ -332,7 +349,7 @@ class CompareView(QWidget):
         else:
             match = self.found.matches[row] if row < len(self.found.matches) else None
         if match is None:
-            return
+            return  # what only others have is shown where these are looked at
         first, second = self.found.first.modes, self.found.second.modes
         one = None if match.number is None else match.number - first.skipped - 1
         two = None if match.number_after is None else match.number_after - second.skipped - 1

@@ -134,15 +134,19 @@ class Variants(QObject):
         )
 
     def suggested_name(self) -> str:
-        """What the design that is shown could be called: by the one number that is new in it."""
+        """What the design that is shown could be called: by what is new in it.
+
+        Against the last one pinned of which it differs in little.
+        """
         if not self.listed:
             return "as drawn"
-        first = self.sheet(self.listed[0].name)
-        found = () if first is None else differences(first, self._session.sheet)
-        told = [each for each in found if each.after is not None and len(each.after) < _SHORT]
-        if not told or len(found) > _FEW:
-            return ""
-        return ", ".join(f"{each.what.rpartition(', ')[2]} {each.after}" for each in told)
+        for variant in reversed(self.listed):
+            sheet = self.sheet(variant.name)
+            found = () if sheet is None else differences(sheet, self._session.sheet)
+            told = [each for each in found if each.after is not None and len(each.after) < _SHORT]
+            if told and len(found) <= _FEW:
+                return ", ".join(f"{each.what.rpartition(', ')[2]} {each.after}" for each in told)
+        return ""
 
     def rename(self, name: str, new: str, note: str | None = None) -> str:
         """Rename one, or note something about it; what is wrong is returned."""
