@@ -103,6 +103,10 @@ def test_colour_is_only_where_there_is_much(plate: MainWindow) -> None:
     masked = scene._scalars_array
     assert np.all(masked[everywhere < 0.5] == 0)
     assert np.array_equal(masked[everywhere >= 0.5], everywhere[everywhere >= 0.5])
+    view.set_option(("most", 0.75), True)
+    within = (everywhere >= 0.5) & (everywhere <= 0.75)
+    assert np.array_equal(scene._scalars_array, np.where(within, everywhere, 0))
+    view.set_option(("most", 1.0), True)
     view.set_option(("least", 0.0), True)
     assert np.array_equal(scene._scalars_array, everywhere)
 

@@ -65,7 +65,8 @@ class SceneOptions:
     Parts, and regions of received meshes, may be ``hidden`` or ``faint``, which is see-through;
     ``lit`` parts are outlined. ``cut``
     takes away what lies before a plane across an axis, at a share of the component. Colours are
-    only where they stand for ``least`` (0 to 1) or more. ``axes`` are drawn in a corner.
+    only where they stand for ``least`` (0 to 1) or more, and ``most`` or less. ``axes`` are drawn
+    in a corner.
     """
 
     colour: str = "motion"
@@ -78,6 +79,7 @@ class SceneOptions:
     cut: str = ""
     cut_at: float = 0.5
     least: float = 0.0
+    most: float = 1.0
     axes: bool = True
 
 
@@ -257,7 +259,8 @@ class Scene:
     def _colour(self) -> None:
         if self._shape is not None:
             values = self._values[self.options.colour]
-            self._scalars_array[:] = np.where(values < self.options.least, 0.0, values)
+            kept = (values >= self.options.least) & (values <= self.options.most)
+            self._scalars_array[:] = np.where(kept, values, 0.0)
             self._scalars.Modified()
 
     def _apply_options(self) -> None:

@@ -20,7 +20,6 @@ __all__ = ["BaseState", "Largest", "Reaction", "base_state"]
 
 Array = NDArray[np.float64]
 
-_FACTORS: Final = 4
 _ROUNDING: Final = 1e-10  # of the load
 MEMBER_FORCES = ("axial force", "shear y", "shear z", "twisting moment", "moment y", "moment z")
 """Section forces of members, by the member's own side (y) and up (z)."""

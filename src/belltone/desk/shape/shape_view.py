@@ -36,7 +36,7 @@ __all__ = ["ShapeView"]
 _FRAME_MS = 33
 _LEAST_HEIGHT = 200  # pixels: heading, a small picture, two rows of controls
 _VIEWS = {"shown": "seen", "faint": "see-through", "hidden": "hidden"}
-_CHOICES = ("colour", "cut", "least")  # options of which one value is chosen
+_CHOICES = ("colour", "cut", "least", "most")  # options of which one value is chosen
 _COLOURS = {"motion": "relative motion", "energy": "relative strain energy"}
 
 
@@ -173,10 +173,14 @@ class ShapeView(QFrame):
         for axis in ("", "x", "y", "z"):
             words = f"across {axis}, where the slider says" if axis else "not at all"
             self._check(cuts, ("cut", axis), words)
-        masks = menu.addMenu("colour only where there is much")
+        masks = menu.addMenu("colour only where there is much, or little")
         for least in (0.0, 0.1, 0.25, 0.5):
-            words = f"from {100 * least:.0f} % of the most on" if least else "everywhere"
+            words = f"from {100 * least:.0f} % of the most on" if least else "from nothing on"
             self._check(masks, ("least", least), words)
+        masks.addSeparator()
+        for most in (0.25, 0.5, 1.0):
+            words = f"up to {100 * most:.0f} % of the most" if most < 1 else "up to the most"
+            self._check(masks, ("most", most), words)
         self.half = menu.addAction("move to one side only (half a cycle)")
         self.half.setCheckable(True)
         menu.addSeparator()
