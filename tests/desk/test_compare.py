@@ -71,13 +71,13 @@ def test_pinning_keeps_each_design_at_once_and_says_what_it_is(three: MainWindow
 
 def test_a_click_shows_a_variants_modes_as_ghosts(three: MainWindow, qtbot: QtBot) -> None:
     ruler, session = three.ruler, three.session
-    assert session.ghost is None
+    assert session.others.ghost is None
     card = three.strip.cards["wall 5 mm"]
     qtbot.mouseClick(card, Qt.MouseButton.LeftButton)
-    assert session.ghost is not None
-    name, answer = session.ghost
+    assert session.others.ghost is not None
+    name, answer = session.others.ghost
     assert name == "“wall 5 mm”"
-    match = session.ghost_match
+    match = session.others.ghost_match
     chosen = session.chosen_mode
     assert match is not None
     assert chosen is not None
@@ -90,7 +90,7 @@ def test_a_click_shows_a_variants_modes_as_ghosts(three: MainWindow, qtbot: QtBo
     muted = QColor(three._palette.muted)
     near = picture.copy(x - 6, ruler.height() - 60, 13, 40)
     qtbot.mouseClick(card, Qt.MouseButton.LeftButton)
-    assert session.ghost is None
+    assert session.others.ghost is None
     without = ruler.grab().toImage().copy(x - 6, ruler.height() - 60, 13, 40)
     assert count_pixels(near, muted) > count_pixels(without, muted)
     assert answer.design.knobs["wall"].value == 5

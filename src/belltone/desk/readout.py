@@ -223,7 +223,7 @@ class Readout(QFrame):
         """What the preload changes about the chosen mode."""
         session, mode = self._session, self._session.chosen_mode
         text = ""
-        match = session.bare_match
+        match = session.others.bare_match
         if match is not None and mode is not None:
             if match.change is None or match.before is None:
                 text = f"Without preload it {match.words}."

@@ -193,12 +193,12 @@ class Ruler(QWidget):
 
     def _paint_ghosts(self, painter: QPainter, axis: int) -> None:
         """Where modes of another design stand: hollow pegs, the chosen one's joined to its own."""
-        ghost = self._session.ghost
+        ghost = self._session.others.ghost
         if ghost is None:
             return
         colour = QColor(self._palette.muted)
         dashed = QPen(colour, 1.1, Qt.PenStyle.DashLine)
-        match = self._session.ghost_match
+        match = self._session.others.ghost_match
         modes = ghost[1].modes
         for number, frequency in enumerate(modes.flexible, start=modes.skipped + 1):
             x = self.x_of(float(frequency))
@@ -339,7 +339,7 @@ class Ruler(QWidget):
         painter.setPen(QColor(self._palette.muted))
         note = "drag a peg to where it should be, a band to where it is · double click adds a band"
         painter.drawText(bottom, Qt.AlignmentFlag.AlignRight, note)
-        ghost = session.ghost
+        ghost = session.others.ghost
         if session.failure:
             painter.setPen(QColor(self._palette.alarm))
             painter.drawText(bottom, Qt.AlignmentFlag.AlignLeft, session.failure)

@@ -335,8 +335,8 @@ class SweepMap(QFrame):
 
     def _draw_ghost(self, shown: Sweep) -> None:
         """Branches of the variant shown as a ghost: thin dots, the chosen mode in colour."""
-        sweep, match = self._session.ghosts.sweep, self._session.ghost_match
-        ghost = self._session.ghost
+        sweep, match = self._session.ghosts.sweep, self._session.others.ghost_match
+        ghost = self._session.others.ghost
         if sweep is None or ghost is None or sweep.knob.name != shown.knob.name:
             return
         modes = ghost[1].modes

@@ -12,7 +12,6 @@ from pathlib import Path as FilePath
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from belltone.compare.matched import Comparison, Match
 from belltone.design.values import Design, KnobValue
 from belltone.desk.session.answer import Answer
 from belltone.desk.session.compared import Compared
@@ -21,6 +20,7 @@ from belltone.desk.session.hand_curves import HandCurves
 from belltone.desk.session.identity import carry_over
 from belltone.desk.session.jobs import Jobs
 from belltone.desk.session.models import Models
+from belltone.desk.session.others import Others
 from belltone.desk.session.proposals import Proposals
 from belltone.desk.session.surveys import Surveys
 from belltone.desk.session.tuning import Tuning
@@ -118,6 +118,7 @@ class Session(QObject):
         self.proposals = Proposals(self, self._modeller, self)
         self.variants = Variants(self, self._beside, self)
         self.variants.changed.connect(self._keep_variants)
+        self.others = Others(self, self._beside, self)
         self.hand = HandCurves(self, self)
         self.ghosts = GhostCurves(self, self._modeller, self)
         self.answer_changed.connect(self.variants.consider)
@@ -133,7 +134,6 @@ class Session(QObject):
         self._on_disk = None if path is None else _content(path)
         self.wrong: dict[Path, tuple[str, str]] = {}
         self.answer: Answer | None = None
-        self.bare: Answer | None = None
         self.failure = ""
         self.stopped = False  # whether the modes of the sheet were stopped on their way
         self.chosen: int = 0
@@ -208,7 +208,7 @@ class Session(QObject):
         self.jobs.stop("modes")
         self.jobs.stop("pulls")
         self.jobs.stop("contacts")
-        self.jobs.stop("bare")
+        self.others.forget()
         self.tuning.forget()
         self.surveys.forget()
         self.proposals.forget()
@@ -500,7 +500,7 @@ class Session(QObject):
             self._pull_timer.start()
             self.models.consider()
             self._find_contacts(sheet, design)
-            self._find_bare(sheet)
+            self.others.find_bare(sheet)
 
         def fail(error: Exception) -> None:
             self.failure = error_words(error)
@@ -548,71 +548,15 @@ class Session(QObject):
     def _tell(self, error: Exception) -> None:
         self.told.emit(error_words(error))
 
-    def _find_bare(self, sheet: Sheet) -> None:
-        """Find in the background the modes there would be without the preload."""
-        if sheet.content.preload is None or not sheet.content.preload.applied:
-            self.bare = None
-            self.jobs.stop("bare")
-            return
-        without = sheet.without_preload()
-        if self.bare is not None and self.bare.sheet.text == without.text:
-            return
-        self.bare = None
-
-        engine, place = self._beside, (without.text, without.folder, self.path)
-
-        def work(progress: Progress) -> FoundModes:
-            found: FoundModes = engine.ask(find_modes, *place, progress=progress)
-            return found
-
-        def finish(found: FoundModes) -> None:
-            self.bare = Answer(without, evaluate(without), found.modes, (), found.seconds)
-            self.choice_changed.emit()
-
-        self.jobs.start("bare", work, finish, self._tell)
+    @property
+    def bare(self) -> Answer | None:
+        """The modes without preload, once they are known."""
+        return self.others.bare
 
     @property
     def bare_partner(self) -> int | None:
-        """Place of the chosen mode among those without preload, found by its shape."""
-        match = self.bare_match
-        if self.bare is None or match is None or match.number is None:
-            return None
-        return self.bare.modes.rigid_count + match.number - 1 - self.bare.modes.skipped
-
-    @property
-    def bare_match(self) -> Match | None:
-        """The chosen mode with and without preload; ``None`` before that is known."""
-        mode, found = self.chosen_mode, self.against_bare
-        if mode is None or found is None:
-            return None
-        return next((each for each in found.matches if each.number_after == mode.number), None)
-
-    @property
-    def against_bare(self) -> Comparison | None:
-        """All modes without preload and with it; ``None`` before both are known."""
-        if self.bare is None or self.answer is None:
-            return None
-        return self.compared.of(self.bare, self.answer, ("without preload", "with preload"))
-
-    @property
-    def ghost(self) -> tuple[str, Answer] | None:
-        """The other design whose modes stand on the ruler too, and what it is called."""
-        name = self.variants.ghost
-        if name:
-            found = self.variants.answer(name)
-            return None if found is None else (f"“{name}”", found)
-        return None if self.bare is None else ("without preload", self.bare)
-
-    @property
-    def ghost_match(self) -> Match | None:
-        """The chosen mode in the ghost and now."""
-        mode, ghost = self.chosen_mode, self.ghost
-        if mode is None or ghost is None or self.answer is None:
-            return None
-        found = self.compared.of(ghost[1], self.answer, (ghost[0], "the sheet"))
-        if found is None:
-            return None
-        return next((each for each in found.matches if each.number_after == mode.number), None)
+        """Place of the chosen mode among them."""
+        return self.others.bare_partner
 
     def _find_contacts(self, sheet: Sheet, design: Design) -> None:
         """See in the background which parts touch, and how heavy each is."""

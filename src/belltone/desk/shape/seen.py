@@ -20,7 +20,6 @@ class Seen(Protocol):
     choice_changed: SignalInstance
 
     answer: Answer | None
-    bare: Answer | None
     design: Design
     failure: str
     opened: int
@@ -28,6 +27,10 @@ class Seen(Protocol):
     @property
     def chosen_index(self) -> int | None:
         """The place of the mode that is shown."""
+
+    @property
+    def bare(self) -> Answer | None:
+        """The modes without preload, once they are known."""
 
     @property
     def bare_partner(self) -> int | None:
