@@ -69,6 +69,21 @@ def test_pinning_keeps_each_design_at_once_and_says_what_it_is(three: MainWindow
     assert strip.cards["as drawn"].differs.text() == "the first"
 
 
+def test_showing_the_strip_again_reads_and_compares_nothing(
+    three: MainWindow, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """It is shown anew with every move of a knob."""
+
+    def compared(*_sheets: object) -> object:
+        raise AssertionError("sheets are compared once")
+
+    monkeypatch.setattr("belltone.desk.session.variants.differences", compared)
+    monkeypatch.setattr(Sheet, "from_text", compared)
+    for _ in range(3):
+        three.strip.refresh()
+    assert three.strip.cards["wall 5 mm"].differs.text() == "wall: 3 mm → 5 mm (+66.7 %)"
+
+
 def test_a_click_shows_a_variants_modes_as_ghosts(three: MainWindow, qtbot: QtBot) -> None:
     ruler, session = three.ruler, three.session
     assert session.others.ghost is None

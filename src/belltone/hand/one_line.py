@@ -24,7 +24,7 @@ Along = Callable[[Array], Array]
 _DEGREE: Final = 15
 _POINTS: Final = 40
 _MOST_PIECES: Final = 24
-_ZERO: Final = 1e-7  # of the largest frequency asked for; below it a line only moves as one
+_ZERO: Final = 1e-5  # of the largest frequency asked for; below it a line only moves as one
 
 
 @dataclass(frozen=True)
@@ -130,7 +130,7 @@ def frequencies(line: OneLine, count: int) -> Array:
     values = linalg.eigh(*reduced, eigvals_only=True)
     found = np.sqrt(np.maximum(values, 0.0)) / (2 * np.pi)
     scale = float(found[min(count + 6, len(found) - 1)])
-    return np.asarray(found[found > _ZERO * 1e2 * scale][:count])
+    return np.asarray(found[found > _ZERO * scale][:count])
 
 
 def _joined(line: OneLine, fields: int) -> tuple[int, ...]:

@@ -84,11 +84,9 @@ def cylinder_checks(design: Design, modes: ModeSet, index: int) -> tuple[list[Fo
 
 def _out(part: SurfaceValue) -> float:
     """Whether the normal points away from the axis (1) or to it (-1)."""
-    _, normals, _, _ = part.locate(0, np.array([0.5]), np.array([0.0]))
-    places, _, _, _ = part.locate(0, np.array([0.5]), np.array([0.0]))
-    radial = (places[0] - part.origin) - (
-        (places[0] - part.origin) @ part.frame[:, 2]
-    ) * part.frame[:, 2]
+    places, normals, _, _ = part.locate(0, np.array([0.5]), np.array([0.0]))
+    axis, arm = part.frame[:, 2], places[0] - part.origin
+    radial = arm - (arm @ axis) * axis
     return float(np.sign(radial @ normals[0]))
 
 

@@ -271,13 +271,13 @@ class CompareView(QWidget):
             self._show_none(why or "modes are being matched …")
             return
         (found,) = together.comparisons
+        if found is self.found:
+            return
         lines = [each.words for each in differences(first.sheet, second.sheet)]
         more = len(lines) - _MOST_LINES
         text = "; ".join(lines[:_MOST_LINES]) + (f"; and {more} more" if more > 0 else "")
         tell(self.words, f"What differs: {text or 'nothing in the sheet'}.", "muted")
         self.words.setToolTip("\n".join(lines))
-        if found is self.found:
-            return
         self.found, self._answers = found, (first, second)
         self.list.show_table(match_table(found), (), self._palette)
         self.matrix.show_comparison(found)

@@ -65,6 +65,8 @@ class Variants(QObject):
         self.ghost = ""
         self._answers: dict[str, Answer] = {}
         self._failures: dict[str, str] = {}
+        self._sheets: dict[str, Sheet] = {}
+        self._differs: dict[tuple[str, str], str] = {}
         self.file: tuple[str, Sheet] | None = None  # another sheet's, taken up to be compared
 
     # -- keeping --------------------------------------------------------------------------------
@@ -83,8 +85,8 @@ class Variants(QObject):
         """Take up those of another sheet: from a ``text``, else from the file beside it."""
         self._session.jobs.stop(LANE)
         self.listed, self.ghost, self.file = (), "", None
-        self._answers.clear()
-        self._failures.clear()
+        for known in (self._answers, self._failures, self._sheets, self._differs):
+            known.clear()
         try:
             if text:
                 self.listed = variants_of(text)
@@ -100,6 +102,7 @@ class Variants(QObject):
         path = self._path
         if path is None or before == self._session.path or not self.listed:
             return
+        self._sheets.clear()  # files they name may stand elsewhere now
         mine = self.listed
         self._change(lambda now: now or mine)
 
@@ -186,13 +189,14 @@ class Variants(QObject):
     def sheet(self, name: str) -> Sheet | None:
         """The sheet of a variant; ``None`` where its text is no sheet any more."""
         text = self._text(name)
-        if not text:
+        if text in self._failures and text not in self._sheets:
             return None
-        try:
-            return Sheet.from_text(text, self._session.sheet.folder)
-        except SheetError as error:
-            self._failures[text] = "; ".join(found.message for found in error.findings)
-            return None
+        if text and text not in self._sheets:
+            try:
+                self._sheets[text] = Sheet.from_text(text, self._session.sheet.folder)
+            except SheetError as error:
+                self._failures[text] = "; ".join(found.message for found in error.findings)
+        return self._sheets.get(text)
 
     def answer(self, name: str) -> Answer | None:
         """The modes of a variant, where they are known."""
@@ -237,7 +241,11 @@ class Variants(QObject):
         first, own = self.sheet(self.listed[0].name), self.sheet(name)
         if first is None or own is None:
             return "cannot be read"
-        return in_brief(differences(first, own))
+        # Asked for again whenever something is shown anew, also while a knob turns.
+        key = first.text, own.text
+        if key not in self._differs:
+            self._differs[key] = in_brief(differences(first, own))
+        return self._differs[key]
 
     # -- solving --------------------------------------------------------------------------------
 
