@@ -69,6 +69,8 @@ outline = {{ {outline} }}
 PLATE = flat('shape = "rectangle", width = "500 mm", height = "400 mm"')
 DISC = flat('shape = "disc", diameter = "400 mm"')
 ANNULUS = flat('shape = "ring", diameter = "400 mm", bore = "150 mm"')
+SPUN = '[preload.spin]\nspeed = "500 rpm"\naxis = "z"\n'
+TIP = '[[masses]]\nsite = "b.end"\nmass = "2 kg"\n'
 BED = '[[supports]]\nsite = "b.axis"\nsprings = { x = "2 N/mm", y = "3 N/mm", z = "1 N/mm" }\n'
 ON_PLATE = '[[masses]]\nsite = "w.face"\nmass = "1 kg"\nspread = "even"\n'
 UNEVEN = '{ from = "2 mm", to = "4 mm", along = "x" }'
@@ -273,6 +275,7 @@ def test_cylinders(supports: str, least: float) -> None:
         ((PLATE.replace('"2 mm"', UNEVEN),), "its wall is layered or uneven"),
         ((TUBE, held("w.start")), "its ends are neither free nor both on diaphragms"),
         ((RING, held("b.start")), "the ring is held, loaded, or carries something"),
+        ((RAIL, held("b.start"), SPUN, TIP), "a mass turns with it"),
     ],
 )  # fmt: skip
 def test_what_no_table_has_says_why(pieces: tuple[str, ...], why: str) -> None:

@@ -58,13 +58,8 @@ class _Held:
     plain: bool
 
 
-def member_checks(
-    design: Design, modes: ModeSet, index: int, kind: str = "", order: int = 0
-) -> tuple[list[Found], str]:
-    """Textbook values of one mode of a member, and why there are none where there are not.
-
-    A ``kind`` and its ``order`` may be stated where the design is another than that of the modes.
-    """
+def member_checks(design: Design, modes: ModeSet, index: int) -> tuple[list[Found], str]:
+    """Textbook values of one mode of a member, and why there are none where there are not."""
     member = design.member
     assert member is not None
     if not member.path.straight:
@@ -75,14 +70,17 @@ def member_checks(
     if isinstance(held, str):
         return [], held
     preload = design.preload
-    if preload is not None and preload.spin is not None and preload.spin.gyroscopic:
-        return [], "what spins whirls"
+    if preload is not None and preload.spin is not None:
+        if preload.spin.gyroscopic:
+            return [], "what spins whirls"
+        if design.masses:
+            return [], "a mass turns with it"
+    if preload is not None and preload.moves:
+        return [], "a site of it is moved to a set place"
     if modes.base is not None and modes.base.large:
         return [], "the preload has bent it by a large deflection"
-    way = kind or _way(member, modes, index)
-    number = order or sum(
-        _way(member, modes, at) == way for at in range(modes.rigid_count, index + 1)
-    )
+    way = _way(member, modes, index)
+    number = sum(_way(member, modes, at) == way for at in range(modes.rigid_count, index + 1))
     pull = _pull(design, modes)
     found = _textbook(design, member, held, way, number) if pull is None else []
     found += _string(member, held, way, number, pull)
