@@ -5,13 +5,22 @@ from __future__ import annotations
 import os
 import stat
 import tempfile
-from contextlib import suppress
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Final
 
 from belltone.errors import UserError
 
-__all__ = ["FileError", "read_bytes", "read_text", "same_file", "write_bytes", "write_text"]
+__all__ = [
+    "FileError",
+    "read_bytes",
+    "read_text",
+    "same_file",
+    "write_bytes",
+    "write_text",
+    "writing",
+]
 
 _BOM: Final = b"\xef\xbb\xbf"
 
@@ -69,44 +78,58 @@ def write_text(text: str, path: Path) -> None:
 
 
 def write_bytes(data: bytes, path: Path) -> None:
-    """Write a file so that a crash leaves the old file or the new one, never half of one.
+    """Write a file as `writing` does. Raises ``OSError``."""
+    with writing(path) as place:
+        place.write_bytes(data)
 
-    Of a file that is replaced, the permissions are kept; a link is followed, and a file with
-    several names keeps them all. A pipe or a device is written to, never replaced. Raises
-    ``OSError``.
+
+@contextmanager
+def writing(path: Path) -> Iterator[Path]:
+    """A place to write to; what stands there at the end becomes the file, whole or not at all.
+
+    A crash, a stop or an error leaves the old file or the new one, never half of one. Of a file
+    that is replaced, the permissions are kept; a link is followed, and a file with several names
+    keeps them all. A pipe or a device is written to, never replaced. Raises ``OSError``.
     """
     target = path.resolve()
-    if target.exists() and not target.is_file() and not target.is_dir():
-        with target.open("wb") as stream:
-            stream.write(data)
-        return
-    if not target.parent.is_dir():
+    device = target.exists() and not target.is_file() and not target.is_dir()
+    if not device and not target.parent.is_dir():
         raise FileNotFoundError(2, f"there is no folder “{target.parent}”", str(path))
     known = target.is_file()
     try:
-        handle, temporary = tempfile.mkstemp(dir=target.parent, prefix=f".{target.name}.")
+        handle, name = tempfile.mkstemp(
+            dir=None if device else target.parent, prefix=f".{target.stem}.", suffix=target.suffix
+        )
+        os.close(handle)
     except OSError as error:
         raise OSError(error.errno, error.strerror, str(path)) from error
+    place = Path(name)
     try:
-        with os.fdopen(handle, "wb") as stream:
-            _write_through(stream.fileno(), data)
-        if known and target.stat().st_nlink > 1:
+        yield place
+        with place.open("rb") as stream:
+            os.fsync(stream.fileno())
+        if device:
+            target.write_bytes(place.read_bytes())
+            place.unlink()
+        elif known and target.stat().st_nlink > 1:
             # Renaming would part this name from the others; the copy is there until all is written.
+            data = place.read_bytes()
             with target.open("r+b") as stream:
                 _write_through(stream.fileno(), data)
                 stream.truncate(len(data))
                 os.fsync(stream.fileno())
-            os.unlink(temporary)
+            place.unlink()
         else:
-            mode = target.stat().st_mode & 0o7777 if known else 0o666 & ~_umask()
-            os.chmod(temporary, mode)
-            os.replace(temporary, target)
+            place.chmod(target.stat().st_mode & 0o7777 if known else 0o666 & ~_umask())
+            place.replace(target)
     except BaseException as error:
         with suppress(OSError):
-            os.unlink(temporary)
+            place.unlink()
         if isinstance(error, OSError):
             raise OSError(error.errno, error.strerror, str(path)) from error
         raise
+    if device:
+        return
     folder = os.open(target.parent, os.O_RDONLY)
     try:
         os.fsync(folder)

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from typing import Any
 
-__all__ = ["Cancelled", "Progress"]
+__all__ = ["Cancelled", "Progress", "may_break_in", "undisturbed"]
+
+_undisturbed: list[object] = []
 
 
 class Cancelled(Exception):
@@ -65,3 +68,18 @@ class Progress:
         """Raise ``Cancelled`` when stopping was asked for."""
         if self._stop.is_set():
             raise Cancelled
+
+
+@contextmanager
+def undisturbed() -> Iterator[None]:
+    """For a step that must not be broken off half done, however a stop is told."""
+    _undisturbed.append(None)
+    try:
+        yield
+    finally:
+        _undisturbed.pop()
+
+
+def may_break_in() -> bool:
+    """Whether nothing `undisturbed` is under way."""
+    return not _undisturbed

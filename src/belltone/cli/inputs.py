@@ -11,6 +11,7 @@ import typer
 
 from belltone.cli.messages import fail
 from belltone.cli.waiting import progress_shown
+from belltone.compare.variants import variants_path
 from belltone.files import same_file
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import ModeRequest, solve_modes
@@ -26,13 +27,18 @@ from belltone.store.results import ResultStore, result_key, store_path
 def read_input(path: Path, output: Path | None) -> Sheet:
     """A sheet, after a look whether the output may be written without replacing an input."""
     source = read_sheet(path)
+    may_write(output, inputs_of(path, source))
+    return source
+
+
+def inputs_of(path: Path, source: Sheet) -> list[Path]:
+    """The files that no output may replace: the sheet, what it reads, and its results."""
     meshes = [
         source.file(part.file)
         for part in source.content.parts.values()
         if isinstance(part, MeshPart)
     ]
-    may_write(output, [path, *meshes, store_path(path)])
-    return source
+    return [path, *meshes, variants_path(path), store_path(path)]
 
 
 def may_write(output: Path | None, inputs: list[Path]) -> None:

@@ -88,8 +88,8 @@ def speeds(sheet: SheetPath, form: FormatOption = Format.TABLE, output: Output =
     warn(evaluate(source))
     with (
         ResultStore(store_path(sheet), note) as store,
-        progress_shown("speed diagram") as progress,
         start_workers() as workers,
+        progress_shown("speed diagram") as progress,
     ):
         diagram = speed_diagram(source, workers, store, progress)
     found = sweep_table(diagram.sweep, ())

@@ -33,6 +33,7 @@ _COMMANDS: Final = {
     "tolerance": "clearing:tolerance_command",
     "compare": "comparing:compare_command",
     "variants": "comparing:variants_command",
+    "export": "handing:export",
     "frame": "making:frame",
     "desk": "window:desk",
     "demo": "window:demo",

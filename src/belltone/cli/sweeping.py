@@ -134,8 +134,9 @@ def sweep(
     )
     with (
         ResultStore(store_path(sheet), note) as store,
-        progress_shown(f"sweep of {shown}") as progress,
+        # Workers end in order before the program does, however the work under way was stopped.
         _workers(source, workers, scheduler) as pool,
+        progress_shown(f"sweep of {shown}") as progress,
     ):
         if isinstance(plan, Plan):
             found = run_survey(source, plan, pool, store, progress, bound)

@@ -90,7 +90,7 @@ def reach_command(
         _reach_together(sheet, source, mode, target, knobs, tolerance, write)
         return
     (knob,) = knobs
-    with progress_shown(f"reach with {knob}") as progress, start_workers() as workers:
+    with start_workers() as workers, progress_shown(f"reach with {knob}") as progress:
         found = reach(
             source,
             mode,

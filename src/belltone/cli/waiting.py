@@ -3,30 +3,62 @@
 from __future__ import annotations
 
 import contextlib
+import signal
 import sys
 from collections.abc import Callable, Iterator
+from typing import Final
 
 from belltone.cli.messages import note
-from belltone.progress import Cancelled, Progress
+from belltone.progress import Cancelled, Progress, may_break_in
 
 
 class Interrupted(BaseException):
     """Ctrl+C; of a kind of its own, since the command line's library ends on the usual one."""
 
 
+_PATIENCE: Final = 0.5  # s; how long work may take to hear of a stop
+_SOON: Final = 0.05  # s
+_under_way: list[Progress] = []
+
+
 def interrupt(_signal: int, _frame: object) -> None:
-    """Answer the signal of Ctrl+C."""
-    raise Interrupted
+    """Answer the signal of Ctrl+C.
+
+    Work under way is asked to stop: an exception out of nowhere could leave locks held on which
+    what collects the workers' answers would wait forever. Work that does not hear of it soon,
+    or is asked twice, ends by the exception all the same.
+    """
+    if _under_way and not _under_way[-1].cancelled:
+        _under_way[-1].cancel()
+        signal.setitimer(signal.ITIMER_REAL, _PATIENCE)
+    elif _under_way and not may_break_in():
+        signal.setitimer(signal.ITIMER_REAL, _SOON)
+    else:
+        raise Interrupted
+
+
+def _impatient(_signal: int, _frame: object) -> None:
+    if may_break_in():
+        raise Interrupted
+    signal.setitimer(signal.ITIMER_REAL, _SOON)
 
 
 @contextlib.contextmanager
 def progress_shown(title: str) -> Iterator[Progress]:
     """Show progress on standard error, on a terminal only; Ctrl+C stops the work in order."""
+    before = signal.signal(signal.SIGALRM, _impatient)
     try:
         with _progress_bar(title) as progress:
-            yield progress
+            _under_way.append(progress)
+            try:
+                yield progress
+            finally:
+                _under_way.pop()
+                signal.setitimer(signal.ITIMER_REAL, 0)
     except (KeyboardInterrupt, Interrupted):
         raise Cancelled from None
+    finally:
+        signal.signal(signal.SIGALRM, before)
 
 
 @contextlib.contextmanager

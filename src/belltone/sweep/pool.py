@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import multiprocessing
 import multiprocessing.forkserver
+import multiprocessing.resource_tracker
 import os
 import select
 import signal
@@ -17,7 +18,7 @@ from typing import Any, Final
 import threadpoolctl
 
 from belltone.errors import UserError
-from belltone.progress import Progress
+from belltone.progress import Progress, undisturbed
 
 __all__ = [
     "LOST_WORKER",
@@ -40,13 +41,21 @@ class SweepError(UserError):
     """A sweep that could not be carried through."""
 
 
+class _Pool(ProcessPoolExecutor):
+    """Starts workers as points come; one that is half started would be missed at the end."""
+
+    def submit(self, *arguments: Any, **named: Any) -> Future[Any]:
+        with undisturbed():
+            return super().submit(*arguments, **named)
+
+
 def start_workers(count: int | None = None) -> ProcessPoolExecutor:
     """Start a pool of worker processes; the caller shuts it down.
 
     They are forked from a clean server process that has this module loaded, so they start at
     once and share nothing with a window or its threads.
     """
-    return ProcessPoolExecutor(
+    return _Pool(
         count or os.cpu_count() or 1,
         mp_context=forkserver(),
         initializer=_prepared,
@@ -61,6 +70,8 @@ def forkserver() -> ForkServerContext:
     """
     context = multiprocessing.get_context("forkserver")
     context.set_forkserver_preload(list(_WORK))
+    # Started first: where the server has to start it, it lets signals through again.
+    multiprocessing.resource_tracker.ensure_running()
     before = signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
     try:
         multiprocessing.forkserver.ensure_running()
