@@ -34,6 +34,7 @@ _COMMANDS: Final = {
     "compare": "comparing:compare_command",
     "variants": "comparing:variants_command",
     "export": "handing:export",
+    "film": "filming:film",
     "frame": "making:frame",
     "desk": "window:desk",
     "demo": "window:demo",

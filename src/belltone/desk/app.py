@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import ctypes
 import os
 import signal
 import socket
@@ -16,23 +15,11 @@ from typing import Final
 
 __all__ = ["draw_picture", "make_application", "run_desk", "wait_for"]
 
+from belltone.drawing.display import prepare_display
 
-def _prepare_display() -> None:
-    """Without a screen, Qt draws off screen and VTK through EGL; both read this at import."""
-    if not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
-        os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-        os.environ.setdefault("VTK_DEFAULT_OPENGL_WINDOW", "vtkEGLRenderWindow")
-        try:
-            ctypes.CDLL("libEGL.so.1")
-        except OSError as error:
-            raise OSError(
-                None,
-                "the 3-D view needs EGL: sudo apt-get install libegl1 libgl1 libgl1-mesa-dri",
-                "libEGL.so.1",
-            ) from error
-
-
-_prepare_display()
+if not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")  # Qt reads it when it is loaded
+prepare_display()
 
 import threadpoolctl  # noqa: E402
 from PySide6.QtCore import QSettings, QSocketNotifier, QtMsgType, qInstallMessageHandler  # noqa: E402

@@ -88,6 +88,7 @@ class Scene:
 
     def __init__(self, palette: Palette) -> None:
         self.headroom = 0  # pixels at the top that a caption needs
+        self.transparent = False  # whether pictures are see-through where nothing is drawn
         self._renderer = vtkRenderer()
         self._window = vtkRenderWindow()
         self._window.SetOffScreenRendering(1)
@@ -452,8 +453,13 @@ class Scene:
     # -- picture --------------------------------------------------------------------------------
 
     def draw(self, width: int, height: int, fast: bool = False) -> NDArray[np.uint8]:
-        """Draw the scene into pixels ``(height, width, 4)``; ``fast`` skips smoothing."""
+        """Draw the scene into pixels ``(height, width, 4)``; ``fast`` skips smoothing.
+
+        The fourth value is how little one sees through, where the scene is ``transparent``.
+        """
         self._window.SetMultiSamples(0 if fast else 4)
+        self._window.SetAlphaBitPlanes(self.transparent)
+        self._renderer.SetBackgroundAlpha(0.0 if self.transparent else 1.0)
         if tuple(self._window.GetSize()) != (width, height):
             self._window.SetSize(width, height)
         self._window.Render()
