@@ -35,6 +35,7 @@ _COMMANDS: Final = {
     "variants": "comparing:variants_command",
     "export": "handing:export",
     "film": "filming:film",
+    "report": "reporting:report",
     "frame": "making:frame",
     "desk": "window:desk",
     "demo": "window:demo",

@@ -14,10 +14,9 @@ from belltone.drawing.colours import Palette
 from belltone.exchange.preload_tables import buckling_text
 from belltone.exchange.tables import percent
 from belltone.exchange.tuning_tables import proposal_words
+from belltone.exchange.verdicts import how_it_stands
 from belltone.sheet.errors import Path
-from belltone.tune.bands import verdict
 from belltone.tune.clearing import Proposal
-from belltone.tune.demands import Demands
 
 __all__ = ["VerdictBar"]
 
@@ -101,34 +100,16 @@ class VerdictBar(QWidget):
             text = (
                 next(iter(session.wrong.values()))[1] + " (what is shown is the design before it)"
             )
-        elif not answer.design.bands and not answer.design.targets:
-            head = "Nothing shakes it yet"
-            text = "Say under “Shaken by” which frequencies must stay clear."
         else:
-            found = verdict(answer.modes, answer.design.bands, answer.design.margin)
-            missed = Demands((), 0.0, answer.design.targets).missed(answer.modes)
-            if found.clear and missed:
-                head, colour = "A target is missed:", palette.alarm
-                wash, text = palette.margin_wash, f"{missed[0].words}. {self._advice()}"
-            elif found.clear:
-                head, colour = "Every band is clear.", palette.clear
-                text = f"No mode stands within {percent(answer.design.margin)} of any excitation."
-                if answer.design.targets:
-                    head = "Every band is clear, every target met."
-                    if not answer.design.bands:
-                        head, text = "Every target is met.", ""
+            stands = how_it_stands(answer.modes, answer.design)
+            head, text = stands.head, stands.text
+            if stands.tone == "open":
+                text = "Say under “Shaken by” which frequencies must stay clear."
+            elif stands.tone == "good":
+                colour = palette.clear
             else:
-                parts = [f"mode {number} in “{s.band.name}”" for number, s in found.inside]
-                parts += [
-                    f"mode {number} in the margin of “{s.band.name}”" for number, s in found.margin
-                ]
-                count = len({number for number, _ in (*found.inside, *found.margin)})
-                what = "mode stands" if count == 1 else "modes stand"
-                places = {(True, True): "in or too near a band", (True, False): "in a band"}
-                where = places.get((bool(found.inside), bool(found.margin)), "too near a band")
-                head = f"{count} {what} {where}:"
                 colour, wash = palette.alarm, palette.margin_wash
-                text = ", ".join(parts) + ". " + self._advice()
+                text = f"{text} {self._advice()}"
         if answer is not None and answer.source:
             source = _SOURCES[answer.source].format(percent(answer.worst))
             text = f"{session.failure or text} {source}".strip()

@@ -105,6 +105,12 @@ class DrawnComponent:
         """Whether no part is a wall, on which nodal lines make sense."""
         return not self._design.has_walls
 
+    def middle(self, name: str) -> Array:
+        """A point of a part about its middle (m)."""
+        points = self.parts[name].points
+        away = np.linalg.norm(points - points.mean(axis=0), axis=1)
+        return np.asarray(points[int(np.argmin(away))])
+
     def gathered(self, what: str, names: Collection[str]) -> list[IndexArray]:
         """``faces``, ``edges`` or ``mesh_lines`` of some parts, as numbers of all points."""
         return [

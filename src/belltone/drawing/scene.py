@@ -48,7 +48,7 @@ __all__ = ["Scene", "SceneOptions"]
 
 Array = NDArray[np.float64]
 
-_FILLED: Final = 0.9  # share of the picture a fitted component takes
+_FILLED: Final = 0.9
 _LEAST_CLEAR: Final = 0.4  # of the height, however much a caption takes
 _VIEW_ANGLE: Final = 20.0  # degrees; narrow, so that near and far parts look alike in size
 _SLANT: Final = (-0.26, 0.9, -0.33)
@@ -88,6 +88,7 @@ class Scene:
 
     def __init__(self, palette: Palette) -> None:
         self.headroom = 0  # pixels at the top that a caption needs
+        self.filled = _FILLED  # share of the picture a fitted component takes
         self.transparent = False  # whether pictures are see-through where nothing is drawn
         self._renderer = vtkRenderer()
         self._window = vtkRenderWindow()
@@ -374,7 +375,7 @@ class Scene:
         width, height = self._window.GetSize()
         # A caption needs room above; what is seen goes into the middle of what is left.
         clear = max(1 - self.headroom / max(height, 1), _LEAST_CLEAR)
-        half = np.tan(np.radians(camera.GetViewAngle() / 2)) * _FILLED
+        half = np.tan(np.radians(camera.GetViewAngle() / 2)) * self.filled
         away = along - middle
         needed = np.maximum(np.abs(away[:, 0]) * height / max(width, 1), np.abs(away[:, 1]) / clear)
         distance = float((away[:, 2] + needed / half).max())

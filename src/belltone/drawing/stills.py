@@ -30,7 +30,8 @@ class View:
     """How a picture is taken: size (pixels), from where, and what is seen.
 
     ``turned`` (degrees) goes round the upright axis from ``direction``. ``amplitude`` is how far
-    the most moving point is drawn, relative to the usual; ``headroom`` pixels stay clear on top.
+    the most moving point is drawn, relative to the usual; ``headroom`` pixels stay clear on top,
+    and the component takes a share ``filled`` of the rest.
     """
 
     width: int = 1280
@@ -39,6 +40,7 @@ class View:
     turned: float = 0.0
     amplitude: float = 0.6
     headroom: int = 0
+    filled: float = 0.9
     transparent: bool = False
     options: SceneOptions = field(default_factory=SceneOptions)
 
@@ -64,7 +66,7 @@ class Still:
         self._modes = modes
         self._scene = Scene(palette)
         self._scene.transparent = view.transparent
-        self._scene.headroom = view.headroom
+        self._scene.headroom, self._scene.filled = view.headroom, view.filled
         self._scene.resize(view.width, view.height)
         self._scene.show_design(design, modes)
         self._scene.set_options(view.options)

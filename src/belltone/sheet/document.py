@@ -85,11 +85,12 @@ class Sheet:
     def answer_hash(self, settings: Mapping[str, str] | None = None) -> str:
         """A content hash of all that decides modes, with knobs set to ``settings``.
 
-        Titles, notes, knob ranges, the excitation and the accuracy asked for are left out: none
-        of them changes a mode. What was asked for is part of each result's key.
+        Titles, notes, knob ranges, the excitation, the accuracy asked for, what was measured and
+        what a report holds are left out: none of them changes a mode. What was asked for is part
+        of each result's key.
         """
         data = self.content.model_dump(mode="json")
-        for key in ("title", "note", "excitation", "targets", "modes"):
+        for key in ("title", "note", "excitation", "targets", "modes", "measured", "report"):
             data.pop(key)
         data["accuracy"].pop("target")
         data["knobs"] = {

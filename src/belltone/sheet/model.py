@@ -6,7 +6,7 @@ numbers. The models are frozen, so a sheet is a value; the published schema is m
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Final, Literal
+from typing import Annotated, Any, Final, Literal, get_args
 
 from pydantic import Discriminator, Field, Tag
 
@@ -34,6 +34,7 @@ from belltone.sheet.preload_models import Preload
 __all__ = [
     "FORMAT_VERSION",
     "HOLD_WORDS",
+    "REPORT_PARTS",
     "Accuracy",
     "Band",
     "Content",
@@ -42,10 +43,13 @@ __all__ = [
     "Knob",
     "Mass",
     "Material",
+    "Measured",
     "Modes",
     "Pattern",
     "PlyMaterial",
     "Point",
+    "Report",
+    "ReportPart",
     "Source",
     "Support",
 ]
@@ -309,6 +313,63 @@ class Modes(Entry):
     free: bool = False
 
 
+class MeasuredMode(Entry):
+    """A natural frequency that was measured, with the ``kind`` of its mode where that is known.
+
+    Or the ``mode`` it belongs to, by its number.
+    """
+
+    frequency: Frequency
+    kind: str = ""
+    mode: Annotated[int, Field(ge=1, le=200)] | None = None
+    note: str = ""
+
+
+class Measured(Entry):
+    """What was measured: frequencies listed here, or read from a ``file`` beside the sheet.
+
+    They are matched to modes by ``shape`` where points were measured, else by the ``kind`` said of
+    them, else by their ``order``.
+    """
+
+    file: str | None = None
+    modes: tuple[MeasuredMode, ...] = ()
+    match: Literal["shape", "kind", "order"] | None = None
+
+
+ReportPart = Literal[
+    "component",
+    "excitation",
+    "verdict",
+    "modes",
+    "shapes",
+    "one knob",
+    "two knobs",
+    "variants",
+    "preload",
+    "by hand",
+    "measured",
+    "proposal",
+    "tolerances",
+    "grounds",
+]
+REPORT_PARTS: Final[tuple[ReportPart, ...]] = get_args(ReportPart)
+
+
+class Report(Entry):
+    """What a report of the sheet holds, and who made it.
+
+    ``knobs`` are those of its maps: the first of one knob, both of two. Without ``contents``
+    it holds what is there and quickly found; without ``variants`` all that are pinned.
+    """
+
+    contents: tuple[ReportPart, ...] | None = None
+    knobs: tuple[Name, ...] = ()
+    variants: tuple[Name, ...] | None = None
+    author: str = ""
+    note: str = ""
+
+
 class Content(Entry):
     """A whole sheet."""
 
@@ -328,3 +389,5 @@ class Content(Entry):
     targets: tuple[Target, ...] = ()
     accuracy: Accuracy = Field(default_factory=Accuracy)
     modes: Modes = Field(default_factory=Modes)
+    measured: Measured | None = None
+    report: Report = Field(default_factory=Report)

@@ -1,0 +1,102 @@
+"""Reports: one HTML file, or a PDF of the same pages."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from pathlib import Path
+from typing import Annotated, get_args
+
+import typer
+
+from belltone.cli.inputs import read_input, set_places
+from belltone.cli.messages import fail, note, warn
+from belltone.cli.options import Settings, SheetPath
+from belltone.cli.waiting import progress_shown
+from belltone.drawing.display import prepare_display
+from belltone.files import write_text
+from belltone.sheet.model import REPORT_PARTS, ReportPart
+from belltone.store.results import ResultStore, store_path
+
+
+def report(
+    sheet: SheetPath,
+    output: Annotated[
+        Path | None,
+        typer.Option(
+            "-o",
+            "--output",
+            metavar="FILE",
+            help="Where to write: .html or .pdf; beside the sheet.",
+        ),
+    ] = None,
+    parts: Annotated[
+        str | None,
+        typer.Option(
+            "--parts",
+            metavar="PART,…",
+            help=f"What it holds, of: {', '.join(REPORT_PARTS)}; “all” is everything. Without it, "
+            "as the sheet says.",
+        ),
+    ] = None,
+    variants: Annotated[
+        list[str] | None,
+        typer.Option("--variant", metavar="NAME", help="Compare these pinned variants only."),
+    ] = None,
+    settings: Settings = None,
+) -> None:
+    """Write a report: the design, how it stands, every shape, and what it all rests on."""
+    target = output if output is not None else sheet.with_suffix(".html")
+    source = set_places(read_input(sheet, target), settings)
+    if target.suffix.lower() not in (".html", ".pdf"):
+        fail(f"“{target}” does not say how to write a report: its ending must be .html or .pdf")
+    chosen = _chosen(parts)
+    prepare_display()
+    from belltone.sweep.pool import forkserver, start_workers
+
+    forkserver()  # what workers are forked from loads beside what draws
+    from belltone.compare.variants import read_variants, variants_path
+    from belltone.exchange.report.gathered import gather, held, usual_parts
+    from belltone.exchange.report.html import as_html
+    from belltone.exchange.report.sections import pages
+    from belltone.reading.family import evaluate
+
+    design = evaluate(source)
+    warn(design)
+    pinned = bool(read_variants(variants_path(sheet)))
+    possible = held(source, design, pinned)
+    quick = chosen is None and source.content.report.contents is None
+    if chosen is None:
+        chosen = usual_parts(source, design, pinned)
+    elif parts != "all":
+        for part in chosen:
+            if part not in possible:
+                note(f"“{part}” is left out: the sheet has nothing for it")
+    chosen = tuple(part for part in chosen if part in possible)
+    with (
+        ResultStore(store_path(sheet), note) as store,
+        start_workers() as workers,
+        progress_shown("report") as progress,
+    ):
+        found = gather(source, sheet, chosen, workers, store, progress, variants, quick)
+        made = pages(found, progress, datetime.now())
+        if target.suffix.lower() == ".pdf":
+            from belltone.desk.printing import write_pdf  # Qt loads only when needed
+
+            write_pdf(made, target)
+        else:
+            write_text(as_html(made), target)
+    print(f"wrote {target}")
+
+
+def _chosen(text: str | None) -> tuple[ReportPart, ...] | None:
+    if text is None:
+        return None
+    if text == "all":
+        return REPORT_PARTS
+    names = [name.strip() for name in text.split(",") if name.strip()]
+    for name in names:
+        if name not in get_args(ReportPart):
+            raise typer.BadParameter(
+                f"a report has no part “{name}”; it may hold {', '.join(REPORT_PARTS)}, or “all”"
+            )
+    return tuple(part for part in REPORT_PARTS if part in names)

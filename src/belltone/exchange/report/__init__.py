@@ -1,0 +1,1 @@
+"""A report of a sheet: what stands in it, and its pages."""
