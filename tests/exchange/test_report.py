@@ -13,6 +13,7 @@ from pathlib import Path
 
 import pytest
 from PIL import Image
+from PySide6.QtWidgets import QApplication
 
 from belltone.desk.printing import write_pdf
 from belltone.exchange.report.blocks import Cards, Pages, Photo, Rows, Section
@@ -260,7 +261,7 @@ def test_numbers_are_told_from_words(texts: tuple[str, ...], number: bool) -> No
     assert Rows(("h",), tuple((text,) for text in texts)).is_number(0) is number
 
 
-def test_a_pdf_of_the_same_pages(rail: Sheet, tmp_path: Path) -> None:
+def test_a_pdf_of_the_same_pages(qapp: QApplication, rail: Sheet, tmp_path: Path) -> None:
     parts = ("component", "verdict", "modes", "shapes")
     with ResultStore(tmp_path / "x.sqlite") as store:
         found = gather(rail, None, parts, None, store, Progress())  # type: ignore[arg-type]
