@@ -36,6 +36,8 @@ _COMMANDS: Final = {
     "export": "handing:export",
     "film": "filming:film",
     "report": "reporting:report",
+    "measured": "measuring:measured_command",
+    "fit": "measuring:fit_command",
     "frame": "making:frame",
     "desk": "window:desk",
     "demo": "window:demo",

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterator
+from functools import lru_cache
 from pathlib import Path
 from typing import Final
 
 if not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")  # Qt reads it when it is loaded
 
-from PySide6.QtCore import QByteArray, QMarginsF, QRectF, QSizeF, Qt, QUrl
+from PySide6.QtCore import QByteArray, QCoreApplication, QMarginsF, QRectF, QSizeF, Qt, QUrl
 from PySide6.QtGui import (
     QColor,
     QFont,
@@ -42,7 +43,7 @@ _FOOT: Final = 7.0  # mm, below the text
 
 def write_pdf(pages: Pages, path: Path) -> None:
     """Write the pages on A4 sheets with numbers; raises ``OSError``."""
-    application = QGuiApplication.instance() or QGuiApplication(["belltone"])
+    _application()
     with writing(path) as place:
         writer = QPdfWriter(str(place))
         writer.setResolution(_DPI)
@@ -68,7 +69,12 @@ def write_pdf(pages: Pages, path: Path) -> None:
         document.setHtml(as_text_for_print(pages, size.height() * _PX / _DPI))
         document.setPageSize(size)
         _print(document, writer, size, pages.foot)
-    del application
+
+
+@lru_cache
+def _application() -> QCoreApplication:
+    """Fonts need an application; where there is none before, one is made and lives on."""
+    return QGuiApplication.instance() or QGuiApplication(["belltone"])
 
 
 def _print(document: QTextDocument, writer: QPdfWriter, size: QSizeF, foot: str) -> None:

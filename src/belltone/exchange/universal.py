@@ -51,7 +51,7 @@ def write_universal(told: ModesAtPoints, path: Path) -> None:
         ),
     ]
     for row, (frequency, shape) in enumerate(zip(told.frequencies, told.shapes, strict=True)):
-        name = told.mode_names[row] or "NONE"
+        name = told.kinds[row] or "NONE"
         sets.append(
             pyuff.prepare_55(
                 id1=_plain(f"mode {row + 1}"),

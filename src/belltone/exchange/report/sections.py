@@ -14,6 +14,7 @@ from belltone.compare.among import among
 from belltone.compare.differs import in_brief
 from belltone.compare.likeness import Side
 from belltone.compare.matched import compare
+from belltone.compare.measured import held_against, how_matched
 from belltone.drawing.charts import branch_chart, plane_chart, ruler_chart
 from belltone.exchange.compare_tables import (
     VARIANT_COLUMNS,
@@ -22,6 +23,7 @@ from belltone.exchange.compare_tables import (
     variant_row,
 )
 from belltone.exchange.hand_tables import hand_rows
+from belltone.exchange.measurements import HELD_COLUMNS, held_rows, measured_of, spread_words
 from belltone.exchange.preload_tables import (
     EFFECT_COLUMNS,
     LARGEST_COLUMNS,
@@ -340,8 +342,19 @@ def _grounds(found: Gathered, _progress: Progress) -> Iterator[Block]:
     yield Words(sheet.text, "code")
 
 
-def _nothing(_found: Gathered, _progress: Progress) -> Iterator[Block]:
-    return iter(())
+def _measured(found: Gathered, _progress: Progress) -> Iterator[Block]:
+    told = measured_of(found.sheet)
+    said = found.sheet.content.measured
+    if told is None or not len(told) or said is None:
+        return
+    how = how_matched(told, said.match)
+    held = held_against(Side("", found.design, found.modes), told, how)
+    yield Chart(
+        ruler_chart(found.design, found.modes, measured=told.frequencies.tolist()),
+        "Modes above the axis, what was measured below it.",
+    )
+    yield Rows(HELD_COLUMNS, tuple(held_rows(held, told.notes)))
+    yield Words(f"Matched by {how}; {spread_words(held)}.", "quiet")
 
 
 def _hash(content: str | bytes) -> str:
@@ -360,7 +373,7 @@ _WRITERS: Final[Mapping[ReportPart, Callable[[Gathered, Progress], Iterator[Bloc
     "variants": _variants,
     "preload": _preload,
     "by hand": _by_hand,
-    "measured": _nothing,
+    "measured": _measured,
     "proposal": _proposal,
     "tolerances": _tolerances,
     "grounds": _grounds,
