@@ -7,8 +7,8 @@ import numpy as np
 import pytest
 from openpyxl import Workbook
 
+from belltone.exchange.gathered import gather
 from belltone.exchange.measurements import MeasurementError, measured_of, pasted, read_measured
-from belltone.exchange.report.gathered import gather
 from belltone.exchange.report.html import as_html
 from belltone.exchange.report.sections import pages
 from belltone.progress import Progress

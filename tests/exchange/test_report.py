@@ -16,8 +16,8 @@ from PIL import Image
 from PySide6.QtWidgets import QApplication
 
 from belltone.desk.printing import write_pdf
+from belltone.exchange.gathered import ReportError, gather, held, usual_parts
 from belltone.exchange.report.blocks import Cards, Pages, Photo, Rows, Section
-from belltone.exchange.report.gathered import ReportError, gather, held, usual_parts
 from belltone.exchange.report.html import as_html
 from belltone.exchange.report.sections import TITLES, pages
 from belltone.progress import Cancelled, Progress

@@ -3,11 +3,15 @@ import io
 import json
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
 
+import numpy as np
 import pytest
+from openpyxl import load_workbook
 
 from belltone.design.values import BandValue, Design
-from belltone.exchange.sweep_tables import sweep_data, sweep_table
+from belltone.exchange.handed_tables import as_tab_text, plane_table
+from belltone.exchange.sweep_tables import DesignTable, Head, sweep_data, sweep_table
 from belltone.exchange.tables import (
     MODE_COLUMNS,
     as_csv,
@@ -19,11 +23,14 @@ from belltone.exchange.tables import (
 )
 from belltone.modes.solve import ModeRequest, request_for, solve_modes
 from belltone.reading.family import evaluate
-from belltone.sheet.document import Sheet
+from belltone.sheet.demo import demo_sheet
+from belltone.sheet.document import Sheet, read_sheet
 from belltone.sweep.plan import SweepPlan
 from belltone.sweep.runner import run_sweep
 from belltone.tune.bands import stand
 from belltone.tune.clear import band_visits, clear_intervals
+from belltone.tune.plane import Plane
+from tests.conftest import Run
 from tests.sweep.test_runner import Inline
 
 
@@ -96,3 +103,87 @@ def test_standing_in_words() -> None:
     words = [standing_text(stand(frequency, (band,), 0.1)) for frequency in (110, 95, 60)]
     assert words == ["in “pump”", "in the margin of “pump”, 5 % from it", "clear, 40 % from “pump”"]
     assert standing_text(None) == ""
+
+
+def test_tables_for_a_spreadsheet(run: Run, rail_path: Path) -> None:
+    run("variants", rail_path, "--pin", "thick", "--set", "wall=5 mm")
+    target = rail_path.with_name("all.xlsx")
+    what = ("--what", "modes, one knob, comparison, crossings, tolerances")
+    code, out, err = run("tables", rail_path, *what, "-o", target)
+    assert (code, out) == (0, f"wrote {target}\n")
+    assert "“crossings” is left out" in err
+    assert "“tolerances” is left out" in err
+    book = load_workbook(target)
+    assert book.sheetnames == ["modes", "one knob", "comparison"]
+    rows = list(book["modes"].iter_rows(values_only=True))
+    assert rows[0][:3] == ("mode", "frequency (Hz)", "angular frequency (rad/s)")
+    assert rows[1][1] == pytest.approx(37.20291684)
+    assert rows[2][7:10] == ("drive 2×", pytest.approx(-0.317, abs=1e-3), "in “drive 2×”")
+    over = list(book["one knob"].iter_rows(values_only=True))
+    assert over[0][0] == "wall (mm)"
+    assert len(over) == 42
+    assert isinstance(over[5][1], float)
+    compared = list(book["comparison"].iter_rows(values_only=True))
+    assert compared[0][2] == "thick (Hz)"
+    code, _, _ = run("tables", rail_path, "-o", rail_path.with_name("modes.csv"))
+    assert code == 0
+    lines = rail_path.with_name("modes.csv").read_text(encoding="utf-8").splitlines()
+    assert lines[1].startswith("1,37.2029,")
+
+
+def test_crossings_of_a_speed_diagram(run: Run, tmp_path: Path) -> None:
+    sheet = tmp_path / "spinning.toml"
+    sheet.write_text(demo_sheet("spinning_bell").read_text(encoding="utf-8"), encoding="utf-8")
+    settings = ("--set", "accuracy.divisions=1", "--set", "accuracy.order=4")
+    code, out, err = run(
+        "tables", sheet, *settings, "--what", "crossings", "-o", tmp_path / "c.csv"
+    )
+    assert code == 0, err
+    rows = (tmp_path / "c.csv").read_text(encoding="utf-8").splitlines()
+    assert rows[0] == ("speed (rpm),order,frequency (Hz),branch,kind,from the stated speed (%)")
+    speed, order, frequency = (float(cell) for cell in rows[1].split(",")[:3])
+    assert frequency == pytest.approx(order * speed / 60, rel=1e-4)
+
+
+@pytest.mark.parametrize(
+    ("what", "name", "words"),
+    [
+        ("weather", "x.csv", "there is no table “weather”; there are modes, one knob"),
+        ("modes", "x.txt", "its ending must be .xlsx or .csv"),
+        ("crossings", "x.csv", "none of these tables has anything in it"),
+    ],
+)
+def test_tables_that_cannot_be_written(
+    run: Run, rail_path: Path, what: str, name: str, words: str
+) -> None:
+    code, _, err = run("tables", rail_path, "--what", what, "-o", rail_path.with_name(name))
+    assert code in (1, 2)
+    assert words in err
+    assert not rail_path.with_name(name).exists()
+
+
+def test_tables_for_the_clipboard() -> None:
+    table = DesignTable((Head("a", "mm", "input"), Head("b", "", "output")), ((1.5, "x"),))
+    assert as_tab_text({"one": table}) == "a (mm)\tb\n1.5\tx\n"
+    assert as_tab_text({"one": table, "two": table}).count("a (mm)\tb") == 2
+
+
+def test_maps_of_two_knobs_as_rows(rail_path: Path) -> None:
+    design = evaluate(read_sheet(rail_path))
+    plane = Plane(
+        ("wall", "post_at"),
+        np.array([0.002, 0.004]),
+        np.array([1.2, 1.4]),
+        np.array([[[40.0], [47.0]], [[np.nan], [60.0]]]),
+        np.array([[False, False], [True, False]]),
+        np.zeros((2, 2), bool),
+        np.zeros((2, 2, 1), np.intp),
+        ("bending about y",),
+        1e-3,
+        True,
+    )
+    table = plane_table(plane, design, design.bands)
+    assert table.heads == ("wall (mm)", "post_at (m)", "least margin (%)", "frequency 1 (Hz)")
+    assert table.rows[0] == (pytest.approx(2.0), 1.2, pytest.approx(100 * (1 - 40 / 44)), 40.0)
+    assert table.rows[1][2] == pytest.approx(-6.0)
+    assert table.rows[2][2:] == (None, None)

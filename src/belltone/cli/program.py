@@ -36,6 +36,7 @@ _COMMANDS: Final = {
     "export": "handing:export",
     "film": "filming:film",
     "report": "reporting:report",
+    "tables": "reporting:tables_command",
     "measured": "measuring:measured_command",
     "fit": "measuring:fit_command",
     "frame": "making:frame",

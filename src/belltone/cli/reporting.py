@@ -1,4 +1,4 @@
-"""Reports: one HTML file, or a PDF of the same pages."""
+"""Reports, as one HTML file or a PDF of the same pages, and tables."""
 
 from __future__ import annotations
 
@@ -13,9 +13,11 @@ from belltone.cli.messages import fail, note, warn
 from belltone.cli.options import Settings, SheetPath
 from belltone.cli.waiting import progress_shown
 from belltone.drawing.display import prepare_display
-from belltone.files import write_text
+from belltone.files import write_bytes, write_text
 from belltone.sheet.model import REPORT_PARTS, ReportPart
 from belltone.store.results import ResultStore, store_path
+
+TABLE_NAMES = ("modes", "one knob", "two knobs", "comparison", "crossings", "tolerances")
 
 
 def report(
@@ -55,7 +57,7 @@ def report(
 
     forkserver()  # what workers are forked from loads beside what draws
     from belltone.compare.variants import read_variants, variants_path
-    from belltone.exchange.report.gathered import gather, held, usual_parts
+    from belltone.exchange.gathered import gather, held, usual_parts
     from belltone.exchange.report.html import as_html
     from belltone.exchange.report.sections import pages
     from belltone.reading.family import evaluate
@@ -100,3 +102,48 @@ def _chosen(text: str | None) -> tuple[ReportPart, ...] | None:
                 f"a report has no part “{name}”; it may hold {', '.join(REPORT_PARTS)}, or “all”"
             )
     return tuple(part for part in REPORT_PARTS if part in names)
+
+
+def tables_command(
+    sheet: SheetPath,
+    output: Annotated[
+        Path, typer.Option("-o", "--output", metavar="FILE", help="Where to write: .xlsx or .csv.")
+    ],
+    names: Annotated[
+        str,
+        typer.Option("--what", metavar="TABLE,…", help="Of: " + ", ".join(TABLE_NAMES) + "."),
+    ] = "modes",
+    settings: Settings = None,
+) -> None:
+    """Write tables with numbers as numbers: modes, maps, variants, crossings, tolerances."""
+    source = set_places(read_input(sheet, output), settings)
+    if output.suffix.lower() not in (".xlsx", ".csv"):
+        fail(f"“{output}” does not say how to write tables: its ending must be .xlsx or .csv")
+    asked = [name.strip() for name in names.split(",") if name.strip()]
+    for name in asked:
+        if name not in TABLE_NAMES:
+            raise typer.BadParameter(
+                f"there is no table “{name}”; there are {', '.join(TABLE_NAMES)}"
+            )
+    from belltone.exchange.gathered import tables_of
+    from belltone.exchange.handed_tables import as_tables_csv, as_tables_workbook
+    from belltone.reading.family import evaluate
+    from belltone.sweep.pool import start_workers
+
+    warn(evaluate(source))
+    with (
+        ResultStore(store_path(sheet), note) as store,
+        start_workers() as workers,
+        progress_shown("tables") as progress,
+    ):
+        found = tables_of(source, sheet, asked, workers, store, progress)  # type: ignore[arg-type]
+    for name in asked:
+        if name not in found:
+            note(f"“{name}” is left out: the sheet has nothing for it")
+    if not found:
+        fail("none of these tables has anything in it")
+    if output.suffix.lower() == ".xlsx":
+        write_bytes(as_tables_workbook(found), output)
+    else:
+        write_text(as_tables_csv(found), output)
+    print(f"wrote {output}")

@@ -11,7 +11,10 @@ from typing import Any, Final
 
 from belltone.files import FileError, read_bytes, read_text
 
-__all__ = ["as_workbook", "read_table", "split_table"]
+__all__ = ["Table", "as_workbook", "as_workbook_of", "read_table", "split_table"]
+
+Table = tuple[str, Sequence[str], Sequence[Sequence[float | str | None]]]
+"""A title, heads, and rows."""
 
 _MOST_BYTES: Final = 50_000_000
 _SEPARATORS: Final = "\t;,"
@@ -70,18 +73,34 @@ def _empty(cell: Any) -> bool:
 def as_workbook(
     header: Sequence[str], rows: Sequence[Sequence[float | str | None]], title: str
 ) -> bytes:
-    """A workbook with one sheet: bold heads that stay, numbers as numbers, columns to filter."""
+    """A workbook with one sheet; see `as_workbook_of`."""
+    return as_workbook_of([(title, header, rows)])
+
+
+def as_workbook_of(tables: Sequence[Table]) -> bytes:
+    """A workbook with a sheet for each table, of a title, heads and rows.
+
+    Bold heads that stay, numbers as numbers, columns to filter.
+    """
     from openpyxl import Workbook
+
+    book = Workbook()
+    assert book.active is not None
+    book.remove(book.active)
+    for title, header, rows in tables:
+        _fill(book.create_sheet(title[:31]), header, rows)
+    stream = io.BytesIO()
+    book.save(stream)
+    return stream.getvalue()
+
+
+def _fill(sheet: Any, header: Sequence[str], rows: Sequence[Sequence[float | str | None]]) -> None:
     from openpyxl.styles import Alignment, Font
     from openpyxl.utils import get_column_letter
 
-    book = Workbook()
-    sheet = book.active
-    assert sheet is not None
-    sheet.title = title[:31]
     sheet.append(list(header))
     for row in rows:
-        sheet.append(list(row))
+        sheet.append([None if isinstance(own, float) and own != own else own for own in row])
     for cell in sheet[1]:
         cell.font = Font(bold=True)
         cell.alignment = Alignment(wrap_text=True, vertical="top")
@@ -92,6 +111,3 @@ def as_workbook(
         sheet.column_dimensions[get_column_letter(column)].width = width
     sheet.freeze_panes = "A2"
     sheet.auto_filter.ref = sheet.dimensions
-    stream = io.BytesIO()
-    book.save(stream)
-    return stream.getvalue()

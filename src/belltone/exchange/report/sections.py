@@ -22,6 +22,7 @@ from belltone.exchange.compare_tables import (
     among_rows,
     variant_row,
 )
+from belltone.exchange.gathered import SLOW, Gathered, held
 from belltone.exchange.hand_tables import hand_rows
 from belltone.exchange.measurements import HELD_COLUMNS, held_rows, measured_of, spread_words
 from belltone.exchange.preload_tables import (
@@ -34,7 +35,6 @@ from belltone.exchange.preload_tables import (
     state_words,
 )
 from belltone.exchange.report.blocks import Block, Cards, Chart, Pages, Points, Rows, Section, Words
-from belltone.exchange.report.gathered import SLOW, Gathered, held
 from belltone.exchange.report.pictures import component_photo, shape_cards, state_photos
 from belltone.exchange.report.statement import excitation_blocks, statement_blocks
 from belltone.exchange.sweep_tables import failure_lines, meeting_lines, sweep_words

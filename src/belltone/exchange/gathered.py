@@ -1,4 +1,4 @@
-"""What a report is about: the sheet's answers, found or read from the store, before any page."""
+"""What is handed over of a sheet: its answers, found or read from the store, and its tables."""
 
 from __future__ import annotations
 
@@ -13,6 +13,16 @@ from belltone.compare.likeness import Side
 from belltone.compare.variants import read_variants, variants_path
 from belltone.design.values import Design, KnobValue
 from belltone.errors import UserError
+from belltone.exchange.handed_tables import (
+    TABLES,
+    TableName,
+    comparison_table,
+    crossing_table,
+    mode_table,
+    plane_table,
+    spread_table,
+)
+from belltone.exchange.sweep_tables import DesignTable, sweep_table
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import request_for, solve_modes
 from belltone.progress import Progress
@@ -25,10 +35,12 @@ from belltone.sweep.plan import SweepPlan, default_plan
 from belltone.sweep.runner import Sweep, run_sweep
 from belltone.tune.clear import ClearInterval, clear_intervals
 from belltone.tune.clearing import Cleared, clear
+from belltone.tune.outputs import usual
 from belltone.tune.plane import Plane, planes
+from belltone.tune.speed_diagram import speed_diagram
 from belltone.tune.tolerances import Tolerances, tolerances
 
-__all__ = ["SLOW", "Gathered", "ReportError", "gather", "held", "usual_parts"]
+__all__ = ["SLOW", "Gathered", "ReportError", "gather", "held", "tables_of", "usual_parts"]
 
 SLOW: Final[Mapping[ReportPart, str]] = {
     "two knobs": "a model of both knobs: half a minute to minutes for walls",
@@ -150,6 +162,49 @@ def gather(
         notes=tuple(notes),
         **found,  # type: ignore[arg-type]
     )
+
+
+def tables_of(
+    sheet: Sheet,
+    path: Path | None,
+    names: Sequence[TableName],
+    workers: Executor,
+    store: ResultStore,
+    progress: Progress,
+) -> dict[str, DesignTable]:
+    """The tables of a sheet by their names, in order; what there is none of is left out.
+
+    Raises what `gather` raises.
+    """
+    parts: dict[TableName, ReportPart] = {
+        "one knob": "one knob",
+        "two knobs": "two knobs",
+        "comparison": "variants",
+        "tolerances": "tolerances",
+    }
+    pinned = path is not None and bool(read_variants(variants_path(path)))
+    possible = held(sheet, evaluate(sheet), pinned)
+    asked = [parts[name] for name in names if name in parts and parts[name] in possible]
+    found = gather(sheet, path, asked, workers, store, progress)
+    design = found.design
+    tables: dict[str, DesignTable] = {}
+    for name in TABLES:
+        if name not in names:
+            continue
+        if name == "modes":
+            tables[name] = mode_table(found.modes, design)
+        elif name == "one knob" and found.sweep is not None:
+            tables[name] = sweep_table(found.sweep, usual(design, modelled=True))
+        elif name == "two knobs" and found.plane is not None:
+            tables[name] = plane_table(found.plane, design, design.bands)
+        elif name == "comparison" and found.variants:
+            own = Side("this design", design, found.modes)
+            tables[name] = comparison_table(own, found.variants)
+        elif name == "tolerances" and found.tolerances is not None:
+            tables[name] = spread_table(found.tolerances)
+        elif name == "crossings" and design.preload is not None and design.preload.spin is not None:
+            tables[name] = crossing_table(speed_diagram(sheet, workers, store, progress))
+    return tables
 
 
 def _solved(sheet: Sheet, design: Design, store: ResultStore, progress: Progress) -> ModeSet:
