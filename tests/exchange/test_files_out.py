@@ -263,7 +263,7 @@ def test_modes_there_and_back(tmp_path: Path, plate: Design, plate_modes: ModeSe
 @pytest.mark.parametrize(
     ("what", "name", "words"),
     [
-        ("shapes", "x.stl", "its ending must be .vtu or .pvd or .unv"),
+        ("shapes", "x.stl", "its ending must be .vtu or .unv or .pvd"),
         ("matrices", "x", "its ending must be .mtx"),
         ("shapes", "x.pvd", "need “--over KNOB=START:STOP:POINTS”"),
     ],

@@ -135,7 +135,7 @@ def test_crossings_of_a_speed_diagram(run: Run, tmp_path: Path) -> None:
     sheet = tmp_path / "spinning.toml"
     sheet.write_text(demo_sheet("spinning_bell").read_text(encoding="utf-8"), encoding="utf-8")
     settings = ("--set", "accuracy.divisions=1", "--set", "accuracy.order=4")
-    code, out, err = run(
+    code, _out, err = run(
         "tables", sheet, *settings, "--what", "crossings", "-o", tmp_path / "c.csv"
     )
     assert code == 0, err

@@ -3,19 +3,19 @@
 from __future__ import annotations
 
 import re
+from concurrent.futures import ThreadPoolExecutor
 from enum import StrEnum
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
-from belltone.cli.inputs import read_input, set_places, solved
-from belltone.cli.messages import fail, note, warn
+from belltone.cli.inputs import read_input, set_places
+from belltone.cli.messages import note, warn
 from belltone.cli.options import Settings, SheetPath
 from belltone.cli.waiting import progress_shown
 from belltone.drawing.display import prepare_display
-from belltone.modes.solve import request_for
-from belltone.reading.family import DesignFamily, evaluate
+from belltone.reading.family import evaluate
 from belltone.store.results import ResultStore, store_path
 
 _SIZE = re.compile(r"(\d{2,4})\s*[x×]\s*(\d{2,4})")
@@ -82,15 +82,11 @@ def film(
     from belltone.drawing.colours import DARK, LIGHT
     from belltone.drawing.scene import SceneOptions
     from belltone.drawing.stills import View, plain
-    from belltone.exchange.films import ENDINGS, Reel, film_modes, film_sweep
+    from belltone.exchange.films import Reel
+    from belltone.exchange.handed import Filmed, hand_over_film
+    from belltone.sweep.pool import start_workers
 
     source = set_places(read_input(sheet, output), settings)
-    if output.suffix.lower() not in ENDINGS:
-        fail(f"“{output}” does not say how to write a film: its ending must be .mp4 or .gif")
-    if not modes and not every:
-        fail("say which mode: “--mode 3”, or “--all” of them")
-    if over is not None and (every or len(modes or []) != 1):
-        fail("along a knob one mode is shown: give “--mode” once, and not “--all”")
     width, height = _pixels(size)
     options = plain(SceneOptions()) if bare else SceneOptions(axes=False)
     reel = Reel(
@@ -103,41 +99,15 @@ def film(
         not bare,
         DARK if dark else LIGHT,
     )
-    design = evaluate(source)
-    warn(design)
-    with ResultStore(store_path(sheet), note) as store:
-        if over is None:
-            found = solved(source, {}, request_for(design), store)
-            places = _places(modes or [], every, found.rigid_count, len(found))
-            with progress_shown("film") as progress:
-                film_modes(design, found, places, reel, output, progress)
-        else:
-            from belltone.sweep.plan import parse_plan
-            from belltone.sweep.pool import start_workers
-            from belltone.sweep.runner import run_sweep
-
-            plan = parse_plan(over, design)
-            with start_workers() as workers, progress_shown(f"film over {plan.knob}") as progress:
-                sweep = run_sweep(source, plan, workers, store, progress)
-                number = (modes or [1])[0]
-                if number > len(sweep.branches):
-                    fail(f"there are {len(sweep.branches)} branches over {plan.knob}")
-                family = DesignFamily(source)
-                designs = [
-                    family.at(sweep.knob.turned(float(value))) if known is not None else None
-                    for value, known in zip(sweep.values, sweep.sets, strict=True)
-                ]
-                film_sweep(sweep, designs, number, reel, output, progress)
+    warn(evaluate(source))
+    shown = Filmed(tuple(modes or ()), every, over or "")
+    with (
+        ResultStore(store_path(sheet), note) as store,
+        start_workers() if over else ThreadPoolExecutor(1) as workers,
+        progress_shown("film") as progress,
+    ):
+        hand_over_film(source, shown, reel, output, store, progress, workers)
     print(f"wrote {output}")
-
-
-def _places(numbers: list[int], every: bool, rigid: int, count: int) -> list[int]:
-    if every:
-        return list(range(rigid, count))
-    for number in numbers:
-        if rigid + number > count:
-            fail(f"there is no mode {number}: {count - rigid} were found")
-    return [rigid + number - 1 for number in numbers]
 
 
 def _pixels(text: str) -> tuple[int, int]:

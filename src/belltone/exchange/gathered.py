@@ -40,7 +40,16 @@ from belltone.tune.plane import Plane, planes
 from belltone.tune.speed_diagram import speed_diagram
 from belltone.tune.tolerances import Tolerances, tolerances
 
-__all__ = ["SLOW", "Gathered", "ReportError", "gather", "held", "tables_of", "usual_parts"]
+__all__ = [
+    "SLOW",
+    "Gathered",
+    "ReportError",
+    "gather",
+    "held",
+    "solved",
+    "tables_of",
+    "usual_parts",
+]
 
 SLOW: Final[Mapping[ReportPart, str]] = {
     "two knobs": "a model of both knobs: half a minute to minutes for walls",
@@ -123,12 +132,12 @@ def gather(
     for part in parts:
         if part in SLOW:
             progress.announce(f"“{part}” takes {SLOW[part]}")
-    modes = _solved(sheet, design, store, progress)
+    modes = solved(sheet, design, store, progress)
     found: dict[str, object] = {}
     notes: list[str] = []
     if "preload" in parts and design.preload is not None:
         bare = sheet.without_preload()
-        found["bare"] = _solved(bare, evaluate(bare), store, progress)
+        found["bare"] = solved(bare, evaluate(bare), store, progress)
     if "variants" in parts and path is not None:
         found |= _variants(sheet, path, variants, store, progress)
     knobs = _knobs(sheet, design)
@@ -207,7 +216,8 @@ def tables_of(
     return tables
 
 
-def _solved(sheet: Sheet, design: Design, store: ResultStore, progress: Progress) -> ModeSet:
+def solved(sheet: Sheet, design: Design, store: ResultStore, progress: Progress) -> ModeSet:
+    """The modes of a sheet, which comes to this design, from the store where they are known."""
     request = request_for(design)
     key = result_key(sheet, {}, request, None)
     known = store.get(key)
@@ -267,6 +277,6 @@ def _variants(
     for name in known if wanted is None else wanted:
         other = known[name].sheet(sheet.folder)
         design = evaluate(other)
-        sides.append(Side(name, design, _solved(other, design, store, progress)))
+        sides.append(Side(name, design, solved(other, design, store, progress)))
         differ.append(differences(sheet, other))
     return {"variants": tuple(sides), "differ": tuple(differ)}
