@@ -10,6 +10,10 @@ from pathlib import Path as FilePath
 from PySide6.QtWidgets import QScrollArea
 
 from belltone.desk.app import draw_picture, wait_for
+from belltone.desk.charts.plane_view import PlaneView
+from belltone.desk.charts.speed_view import SpeedView
+from belltone.desk.designs.designs_view import DesignsView
+from belltone.desk.proposals.tuning_view import TuningView
 from belltone.desk.starts import StartDialog
 from belltone.desk.window import MainWindow
 from belltone.drawing.colours import LIGHT
@@ -90,7 +94,7 @@ def states(window: MainWindow) -> None:
 def over_speed(window: MainWindow) -> None:
     """Draw the speed diagram."""
     window.show_speeds()
-    speeds = window.speeds
+    speeds = window.beside.of(SpeedView)
     assert speeds is not None
     speeds.run_or_stop()
     wait_for(lambda: speeds.diagram is not None)
@@ -99,7 +103,7 @@ def over_speed(window: MainWindow) -> None:
 def two_knobs(window: MainWindow) -> None:
     """Draw the map of the wall and the place of the second post."""
     window.show_plane()
-    plane = window.plane
+    plane = window.beside.of(PlaneView)
     assert plane is not None
     plane.run_or_stop()
     wait_for(lambda: plane.found is not None and plane.found.plane.whole)
@@ -108,7 +112,7 @@ def two_knobs(window: MainWindow) -> None:
 def cleared(window: MainWindow) -> None:
     """Clear the bands with both knobs, and look at what is proposed."""
     window.show_tuning()
-    tuner = window.tuner
+    tuner = window.beside.of(TuningView)
     assert tuner is not None
     tuner.clear.price.click()
     wait_for(lambda: not window.session.proposals.searching)
@@ -118,7 +122,7 @@ def cleared(window: MainWindow) -> None:
 def designs(window: MainWindow) -> None:
     """Look at the pressed cover over its pressure, with its stress on the right axis."""
     window.show_designs()
-    view = window.designs
+    view = window.beside.of(DesignsView)
     assert view is not None
     view.form.tick("syrup", "0.05 bar : 0.6 bar : 7")
     for action in view.outputs.menu().actions():

@@ -95,6 +95,20 @@ def test_by_order(rail: Side) -> None:
     assert held[1].difference == pytest.approx(1 / 0.99 - 1)
 
 
+def test_by_order_with_modes_that_were_missed(rail: Side) -> None:
+    flexible = rail.modes.flexible
+    told = _told([1.01 * float(flexible[at]) for at in (5, 0, 3)])
+    assert [each.number for each in held_against(rail, told)] == [6, 1, 4]
+    # All a tenth off, and none missed: the order says more than the frequencies.
+    told = _told((1.1 * flexible[:5]).tolist())
+    assert [each.number for each in held_against(rail, told)] == [1, 2, 3, 4, 5]
+    # More than there are modes: the highest stay without one.
+    told = _told([*flexible.tolist(), 1e4, 2e4])
+    held = held_against(rail, told)
+    assert [each.number for each in held[:8]] == list(range(1, 9))
+    assert held[9].why == "no mode found is left for it"
+
+
 def test_by_kind(rail: Side) -> None:
     kinds = rail.modes.kinds
     sideways = [at for at, kind in enumerate(kinds) if kind.startswith("bending about z")]

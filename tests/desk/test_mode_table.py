@@ -15,8 +15,9 @@ from tests.desk.conftest import settle
 @pytest.fixture
 def table(window: MainWindow, qtbot: QtBot) -> ModeTable:
     qtbot.keyClick(window, Qt.Key.Key_T, Qt.KeyboardModifier.ControlModifier)
-    assert window.table is not None
-    return window.table
+    table = window.beside.of(ModeTable)
+    assert table is not None
+    return table
 
 
 def column(table: ModeTable, place: int) -> list[str]:
@@ -61,7 +62,7 @@ def test_a_pair_is_one_row_and_either_mode_stays_chosen(
     )
     window = make_window(None, text)
     window.show_table()
-    table = window.table
+    table = window.beside.of(ModeTable)
     assert table is not None
     assert column(table, 0)[:3] == ["1 and 2", "3 and 4", "5 and 6"]
     assert column(table, 6)[0].startswith("bending about ")

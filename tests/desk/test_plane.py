@@ -8,6 +8,7 @@ import pytest
 from PySide6.QtCore import QPointF, Qt
 from pytestqt.qtbot import QtBot
 
+from belltone.desk.charts.plane_view import PlaneView
 from belltone.desk.window import MainWindow
 from belltone.tune.bands import verdict
 from belltone.tune.plane import least_margins
@@ -20,7 +21,7 @@ def test_the_map_of_two_knobs_shows_what_is_clear_and_goes_there(
     window = make_window(rail_path, models=True)
     session = window.session
     window.show_plane()
-    view = window.plane
+    view = window.beside.of(PlaneView)
     assert view is not None
     assert (view.across.currentText(), view.up.currentText()) == ("wall", "post_at")
     assert "Nothing is drawn yet" in view.words.text()
@@ -61,7 +62,7 @@ def test_the_map_of_two_knobs_shows_what_is_clear_and_goes_there(
 
 def test_what_keeps_a_map_from_being_drawn_is_said(window: MainWindow, qtbot: QtBot) -> None:
     window.show_plane()
-    view = window.plane
+    view = window.beside.of(PlaneView)
     assert view is not None
     view.up.setCurrentText("wall")
     assert view.words.text() == "Choose different knobs."
@@ -84,7 +85,7 @@ def test_a_third_knob_has_a_slider(
     window = make_window(rail_path, models=True)
     session = window.session
     window.show_plane()
-    view = window.plane
+    view = window.beside.of(PlaneView)
     assert view is not None
     view.third.setCurrentText("wall")
     assert view.words.text() == "Choose different knobs."

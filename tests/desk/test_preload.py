@@ -11,6 +11,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor
 from pytestqt.qtbot import QtBot
 
+from belltone.desk.charts.speed_view import SpeedView
 from belltone.desk.shape.site_menu import site_menu
 from belltone.desk.window import MainWindow
 from belltone.drawing.colours import LIGHT
@@ -177,7 +178,7 @@ def test_the_speed_diagram_is_drawn_with_its_crossings(
     path.write_text(text.replace("count = 4", "count = 2") + spin, encoding="utf-8")
     window = make_window(path)
     window.show_speeds()
-    speeds = window.speeds
+    speeds = window.beside.of(SpeedView)
     assert speeds is not None
     qtbot.mouseClick(speeds.draw, Qt.MouseButton.LeftButton)
     assert speeds.draw.text() == "Stop"

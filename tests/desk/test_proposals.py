@@ -28,8 +28,9 @@ def bar_window(
     path.write_text(bar([(4.0, 4.4)]).text)
     window = make_window(path, models=True)
     qtbot.keyClick(window, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
-    assert window.tuner is not None
-    return window, window.tuner
+    tuner = window.beside.of(TuningView)
+    assert tuner is not None
+    return window, tuner
 
 
 def test_the_bands_are_cleared_and_the_proposal_is_gone_to(

@@ -19,7 +19,8 @@ from belltone.desk.printing import write_pdf
 from belltone.exchange.gathered import ReportError, gather, held, usual_parts
 from belltone.exchange.report.blocks import Cards, Pages, Photo, Rows, Section
 from belltone.exchange.report.html import as_html
-from belltone.exchange.report.sections import TITLES, pages
+from belltone.exchange.report.sections import pages
+from belltone.exchange.report.titles import TITLES
 from belltone.progress import Cancelled, Progress
 from belltone.reading.family import evaluate
 from belltone.sheet.demo import demo_sheet

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Final
 
 import numpy as np
@@ -15,6 +16,7 @@ from belltone.compare.likeness import Side
 from belltone.compare.measured import Held, MatchBy, ModesAtPoints, held_against
 from belltone.design.values import Design, KnobValue
 from belltone.errors import UserError
+from belltone.modes.modeset import ModeSet
 from belltone.modes.request import ModeRequest
 from belltone.modes.slopes import slopes_of_knob
 from belltone.modes.solve import Solved, request_for, solve
@@ -62,21 +64,27 @@ class FittedKnob:
 class Fit:
     """What a fit came to: ``before`` and ``after`` hold every measured frequency against its mode.
 
-    ``texts`` are the knobs as they go into the sheet. ``alike`` are pairs of knobs that pull the
+    ``texts`` are the knobs as they go into the sheet, ``text`` is that sheet, whose files are in
+    ``folder``, ``modes`` are its own. ``alike`` are pairs of knobs that pull the
     measured modes alike, so that only both together are known. ``deviation`` is that assumed of
     what was measured, relative.
     """
 
     knobs: tuple[FittedKnob, ...]
     texts: Mapping[str, str]
-    sheet: Sheet
-    design: Design
-    solved: Solved
+    text: str
+    folder: Path | None
+    modes: ModeSet
     before: tuple[Held, ...]
     after: tuple[Held, ...]
     alike: tuple[tuple[str, str], ...]
     deviation: float
     solutions: int
+
+    @property
+    def sheet(self) -> Sheet:
+        """The sheet with the knobs so."""
+        return Sheet.from_text(self.text, self.folder)
 
     @property
     def unexplained(self) -> tuple[Held, ...]:
@@ -281,9 +289,9 @@ class _Run:
         return Fit(
             tuple(fitted),
             texts,
-            written,
-            design,
-            solved,
+            written.text,
+            written.folder,
+            solved.modes,
             first.held,
             held,
             alike,

@@ -31,6 +31,7 @@ MatchBy = Literal["shape", "kind", "order"]
 
 KNOWN: Final = 0.5
 """Assurance from which a measured shape counts as that of a mode."""
+_LEFT_OUT: Final = 0.05  # logarithm of frequency that leaving a mode out costs
 _FAR: Final = 2.0  # times the frequency; what is further off is another mode, whatever its shape
 
 
@@ -96,7 +97,8 @@ def held_against(side: Side, told: ModesAtPoints, asked: MatchBy | None = None) 
 
     By shape: those pairs of all whose modal assurance at the measured points adds up to the most,
     equal modes as one subspace. By kind: of modes whose kind begins so, in order of frequency. By
-    order: the lowest is the first mode. What is said to be a mode by its number is that.
+    order: higher ones are higher modes, none twice; a mode nobody measured may be left out where
+    that fits much better. What is said to be a mode by its number is that.
     """
     how = how_matched(told, asked)
     count = len(side.modes.flexible)
@@ -114,9 +116,7 @@ def held_against(side: Side, told: ModesAtPoints, asked: MatchBy | None = None) 
     elif how == "kind":
         _by_kind(side, told, free, left, places)
     else:
-        ranked = sorted(free, key=lambda at: float(told.frequencies[at]))
-        for at, place in zip(ranked, left, strict=False):
-            places[at] = place
+        _by_order(side, told, free, left, places)
     return tuple(_held(side, told, at, place, alike[at]) for at, place in enumerate(places))
 
 
@@ -164,6 +164,39 @@ def _by_shape(
     for row, column in zip(rows.tolist(), columns.tolist(), strict=True):
         if known[row, column] >= KNOWN and worth[row, column] > 0:
             places[free[row]] = left[column]
+
+
+def _by_order(
+    side: Side,
+    told: ModesAtPoints,
+    free: Sequence[int],
+    left: Sequence[int],
+    places: list[int | None],
+) -> None:
+    """The cheapest way through both lists upwards, by how far frequencies are apart."""
+    ranked = sorted(free, key=lambda at: float(told.frequencies[at]))[: len(left)]
+    apart = np.abs(
+        np.log(side.modes.flexible[list(left)])[None] - np.log(told.frequencies[ranked])[:, None]
+    )
+    count, modes = apart.shape
+    # Of the first measured ones matched to modes up to some mode: least cost, and whether to that.
+    cost = np.full((count + 1, modes + 1), np.inf)
+    cost[0] = _LEFT_OUT * np.arange(modes + 1)
+    taken = np.zeros((count + 1, modes + 1), bool)
+    for at in range(1, count + 1):
+        for place in range(at, modes + 1):
+            matched = cost[at - 1, place - 1] + apart[at - 1, place - 1]
+            # Modes above the last one measured are not left out: nobody looked so high.
+            passed = cost[at, place - 1] + (_LEFT_OUT if at < count else 0.0)
+            taken[at, place] = matched <= passed
+            cost[at, place] = min(matched, passed)
+    at, place = count, modes
+    while at:
+        if taken[at, place]:
+            at, place = at - 1, place - 1
+            places[ranked[at]] = left[place]
+        else:
+            place -= 1
 
 
 def _by_kind(

@@ -4,39 +4,67 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QRect
+from PySide6.QtCore import QPoint, QRect
 from PySide6.QtGui import QImage, QPainter
 from PySide6.QtSvg import QSvgGenerator
 from PySide6.QtWidgets import QFileDialog, QGraphicsView, QMessageBox, QWidget
 
-__all__ = ["ask_write_chart", "write_chart"]
+from belltone.files import writing
+
+__all__ = ["ask_write_chart", "chart_image", "write_chart", "write_image"]
 
 _SHARPER = 2  # pixels of a PNG for each of the screen
 
 
-def write_chart(view: QGraphicsView, path: Path) -> None:
+def write_chart(view: QWidget, path: Path) -> None:
     """Write a chart as it stands, as SVG or as what else its ending says; raises ``OSError``."""
-    size = view.viewport().size()
-    if path.suffix.lower() == ".svg":
+    if path.suffix.lower() != ".svg":
+        write_image(chart_image(view, _SHARPER), path)
+        return
+    size = _inside(view).size()
+    with writing(path) as place:
         drawing = QSvgGenerator()
-        drawing.setFileName(str(path))
+        drawing.setFileName(str(place))
         drawing.setSize(size)
         drawing.setViewBox(QRect(0, 0, size.width(), size.height()))
         drawing.setTitle(view.accessibleName())
         painter = QPainter()
         if not painter.begin(drawing):
-            raise OSError(f"“{path}” cannot be written")
-        view.render(painter)
+            raise OSError(5, "the drawing could not be written")
+        _render(view, painter)
         painter.end()
-        return
-    image = QImage(size * _SHARPER, QImage.Format.Format_RGB32)
-    image.fill(view.backgroundBrush().color())
+
+
+def chart_image(view: QWidget, scale: float) -> QImage:
+    """A chart as it stands, so many times as large as on the screen."""
+    image = QImage(_inside(view).size() * scale, QImage.Format.Format_RGB32)
+    ground = view.backgroundBrush().color() if isinstance(view, QGraphicsView) else None
+    image.fill(ground or view.palette().window().color())
     painter = QPainter(image)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    view.render(painter)
+    if not isinstance(view, QGraphicsView):
+        painter.scale(scale, scale)
+    _render(view, painter)
     painter.end()
-    if not image.save(str(path)):
-        raise OSError(f"“{path}” cannot be written")
+    return image
+
+
+def write_image(image: QImage, path: Path) -> None:
+    """Write a picture whole or not at all; raises ``OSError``."""
+    with writing(path) as place:
+        if not image.save(str(place)):
+            raise OSError(5, f"pictures cannot be written as “{path.suffix}”; use .png")
+
+
+def _inside(view: QWidget) -> QWidget:
+    return view.viewport() if isinstance(view, QGraphicsView) else view
+
+
+def _render(view: QWidget, painter: QPainter) -> None:
+    if isinstance(view, QGraphicsView):
+        view.render(painter)
+    else:
+        view.render(painter, QPoint())
 
 
 def ask_write_chart(view: QGraphicsView, name: str, parent: QWidget) -> None:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
-from typing import Final
+from typing import Final, TypeVar, cast
 
 from PySide6.QtCore import QEvent, QSettings, Qt, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QGuiApplication, QKeySequence
@@ -21,6 +22,7 @@ from PySide6.QtWidgets import (
 )
 
 from belltone import __version__
+from belltone.desk.beside import Beside
 from belltone.desk.cards.component_cards import ComponentCard, MaterialCard, WantedCard
 from belltone.desk.cards.excitation_card import ExcitationCard
 from belltone.desk.cards.joined_card import JoinedCard
@@ -38,7 +40,9 @@ from belltone.desk.charts.sweep_map import SweepMap
 from belltone.desk.comparing.compare_view import CompareView
 from belltone.desk.designs.designs_view import DesignsView
 from belltone.desk.fields import LiveNumber
+from belltone.desk.handing.hand_over_view import HandOverView
 from belltone.desk.look import label_font, qt_palette, stylesheet
+from belltone.desk.measuring.measured_view import MeasuredView
 from belltone.desk.mode_table import ModeTable
 from belltone.desk.pictures import ask_write_chart
 from belltone.desk.proposals.tuning_view import TuningView
@@ -48,7 +52,7 @@ from belltone.desk.shape.shape_view import ShapeView
 from belltone.desk.starts import Start, StartDialog
 from belltone.desk.variant_strip import VariantStrip
 from belltone.desk.verdict_bar import VerdictBar
-from belltone.drawing.colours import DARK, LIGHT
+from belltone.drawing.colours import DARK, LIGHT, Palette
 from belltone.exchange.frame_tables import FrameTableError, frame_sheet, read_frame_table, unit_note
 from belltone.exchange.tables import MODE_COLUMNS, as_csv, mode_rows
 from belltone.files import FileError, read_text, same_file, write_text
@@ -58,6 +62,8 @@ from belltone.sheet.document import MOST_BYTES, Sheet
 from belltone.sheet.errors import SheetError
 
 __all__ = ["NEW_SHEET", "MainWindow"]
+
+W = TypeVar("W", bound=QWidget)
 
 _MOST_RECENT: Final = 8
 
@@ -93,12 +99,7 @@ class MainWindow(QMainWindow):
         self._palette = DARK if self._settings.value("theme") == DARK.name else LIGHT
         self._asking = False
         self._leaving = False
-        self.table: ModeTable | None = None
-        self.speeds: SpeedView | None = None
-        self.plane: PlaneView | None = None
-        self.designs: DesignsView | None = None
-        self.tuner: TuningView | None = None
-        self.comparing: CompareView | None = None
+        self.beside = Beside()
         self.verdict = VerdictBar(session, self._palette)
         self.strip = VariantStrip(session, self._palette)
         self.shape = ShapeView(session, self._palette)
@@ -227,6 +228,7 @@ class MainWindow(QMainWindow):
         self._action(file, "&Save", keys.Save, self.save)
         self._action(file, "Save &as…", keys.SaveAs, self.save_as)
         file.addSeparator()
+        self._action(file, "&Hand over…", QKeySequence("Ctrl+P"), self.show_handing)
         self._action(file, "Write the &table of modes…", None, self.ask_write_table)
         self._action(
             file,
@@ -276,6 +278,7 @@ class MainWindow(QMainWindow):
         self._action(view, "T&wo knobs", QKeySequence("Ctrl+2"), self.show_plane)
         self._action(view, "Table of &designs", QKeySequence("Ctrl+3"), self.show_designs)
         self._action(view, "Speed dia&gram", QKeySequence("Ctrl+D"), self.show_speeds)
+        self._action(view, "What was &measured", QKeySequence("Ctrl+M"), self.show_measured)
         self._action(
             view,
             "&With and without preload",
@@ -526,45 +529,57 @@ class MainWindow(QMainWindow):
 
     def show_table(self) -> None:
         """Show all modes in a table beside this window."""
-        if self.table is None:
-            self.table = ModeTable(self.session, self)
-        _bring(self.table)
+        self.beside.bring(ModeTable, lambda: ModeTable(self.session, self), self._palette)
 
     def show_plane(self) -> None:
         """Show the map of two knobs beside this window."""
-        if self.plane is None:
-            self.plane = PlaneView(self.session, self._palette, self)
-        self.plane.set_palette(self._palette)
-        _bring(self.plane)
+        self._bring(PlaneView)
 
     def show_designs(self) -> None:
         """Show the table of designs beside this window."""
-        if self.designs is None:
-            self.designs = DesignsView(self.session, self._palette, self)
-        self.designs.set_palette(self._palette)
-        _bring(self.designs)
+        self._bring(DesignsView)
 
     def show_tuning(self) -> None:
         """Show what clears the bands, pulls and tolerances beside this window."""
-        if self.tuner is None:
-            self.tuner = TuningView(self.session, self._palette, self)
-        self.tuner.set_palette(self._palette)
-        _bring(self.tuner)
+        self._bring(TuningView)
 
     def show_comparison(self, variant: str) -> None:
         """Show two designs held against each other beside this window; a ``variant`` first."""
-        if self.comparing is None:
-            self.comparing = CompareView(self.session, self._palette, self)
-        self.comparing.set_palette(self._palette)
-        self.comparing.compare_variant(variant)
-        _bring(self.comparing)
+        self._bring(CompareView).compare_variant(variant)
 
     def show_speeds(self) -> None:
         """Show the speed diagram beside this window."""
-        if self.speeds is None:
-            self.speeds = SpeedView(self.session, self._palette, self)
-        self.speeds.set_palette(self._palette)
-        _bring(self.speeds)
+        self._bring(SpeedView)
+
+    def show_measured(self) -> None:
+        """Show what was measured, and fit to it, beside this window."""
+        self._bring(MeasuredView)
+
+    def show_handing(self) -> None:
+        """Show what hands over reports, films, pictures, tables and files."""
+        self.beside.bring(
+            HandOverView, lambda: HandOverView(self.session, self._pictures, self), self._palette
+        )
+
+    def _bring(self, kind: Callable[[Session, Palette, QWidget], W]) -> W:
+        """Show a window of a kind beside this one."""
+        return self.beside.bring(
+            cast(type[W], kind), lambda: kind(self.session, self._palette, self), self._palette
+        )
+
+    def _pictures(self) -> dict[str, QWidget]:
+        """What can be pictured: the charts of windows that are open, too."""
+        found: dict[str, QWidget] = {
+            "the shape": self.shape.canvas,
+            "the ruler": self.ruler,
+            "the sweep map": self.map.plot,
+        }
+        plane, speeds = self.beside.of(PlaneView), self.beside.of(SpeedView)
+        if plane is not None:
+            found["the map of two knobs"] = plane.plot
+        if speeds is not None:
+            found["the speed diagram"] = speeds.plot
+        return found
 
     def _toggle_play(self) -> None:
         self.shape.set_playing(not self.shape.playing)
@@ -600,6 +615,8 @@ class MainWindow(QMainWindow):
             "Ctrl+T shows all modes in a table; Ctrl+C there copies it.\n\n"
             "F8 pins the design that is shown as a variant; click a variant for its ghost on the "
             "ruler, twice to return to it; Ctrl+J holds designs against each other.\n\n"
+            "Ctrl+M holds measured frequencies against the modes and fits knobs to them; Ctrl+P "
+            "hands over reports, films, pictures, tables and files.\n\n"
             "Ctrl+B shows the chosen mode with and without the preload side by side; Ctrl+D the "
             "speed diagram of what spins.\n\n"
             "Alt+Left and Alt+Right choose the lower or higher mode from anywhere.",
@@ -630,14 +647,8 @@ class MainWindow(QMainWindow):
             event.ignore()
             return
         self.shape.finish()
-        if self.comparing is not None:
-            self.comparing.finish()
+        comparing = self.beside.of(CompareView)
+        if comparing is not None:
+            comparing.finish()
         self.session.close(recoverable=self._leaving)
         super().closeEvent(event)
-
-
-def _bring(beside: QWidget) -> None:
-    """Show a window beside the main one, in front."""
-    beside.show()
-    beside.raise_()
-    beside.activateWindow()

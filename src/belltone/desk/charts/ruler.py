@@ -16,9 +16,11 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QPolygonF,
 )
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
+from belltone.compare.measured import Held
 from belltone.desk.charts.band_hands import BandHands
 from belltone.desk.look import label_font
 from belltone.desk.marks import mark_path
@@ -56,7 +58,12 @@ class Ruler(QWidget):
         self.setAccessibleName("Frequency ruler")
         for signal in (session.answer_changed, session.choice_changed, session.sheet_changed):
             signal.connect(self.update)
-        for changed in (session.proposals.tried_changed, session.variants.changed):
+        beside = (
+            session.proposals.tried_changed,
+            session.variants.changed,
+            session.measuring.changed,
+        )
+        for changed in beside:
             changed.connect(self.update)
 
     def sizeHint(self) -> QSize:
@@ -135,6 +142,7 @@ class Ruler(QWidget):
         axis = self.height() - _AXIS_UP
         self._paint_bands(painter, axis)
         self._paint_axis(painter, axis)
+        self._paint_measured(painter, axis)
         self._paint_targets(painter, axis)
         self._paint_ghosts(painter, axis)
         self._paint_spreads(painter, axis)
@@ -171,6 +179,33 @@ class Ruler(QWidget):
             taken.append(label)
             painter.setPen(QColor(palette.alarm))
             painter.drawText(label, Qt.AlignmentFlag.AlignCenter, band.name)
+
+    def _paint_measured(self, painter: QPainter, axis: int) -> None:
+        """What was measured stands below the axis, with a thread to the mode it is."""
+        colour = QColor(self._palette.live)
+        for each in self._session.measuring.held:
+            x = self.x_of(each.measured)
+            if x > self.width() - _RIGHT + 12:
+                continue
+            tip = QPointF(x, axis + 1)
+            mark = QPolygonF([tip, tip + QPointF(-4.5, 8), tip + QPointF(4.5, 8)])
+            painter.setPen(QPen(colour, 1.2))
+            painter.setBrush(colour if each.computed is not None else Qt.BrushStyle.NoBrush)
+            painter.drawPolygon(mark)
+            if each.computed is not None:
+                painter.drawLine(tip, QPointF(self.x_of(each.computed), axis - 7))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+
+    def _measured_at(self, place: QPointF) -> Held | None:
+        """What was measured under a place of the ruler."""
+        if place.y() < self.height() - _AXIS_UP:
+            return None
+        near = [
+            (abs(self.x_of(each.measured) - place.x()), at)
+            for at, each in enumerate(self._session.measuring.held)
+        ]
+        away, at = min(near, default=(math.inf, 0))
+        return self._session.measuring.held[at] if away <= _GRAB else None
 
     def _paint_axis(self, painter: QPainter, axis: int) -> None:
         painter.setFont(label_font(8))
@@ -435,6 +470,11 @@ class Ruler(QWidget):
             elif answer is not None and answer.modes.rigid_count and event.pos().x() < _LEFT + 6:
                 names = "\n".join(answer.modes.rigid_names)
                 QToolTip.showText(event.globalPos(), f"Rigid motions left:\n{names}", self)
+            elif (held := self._measured_at(QPointF(event.pos()))) is not None:
+                text = f"Measured {format_number(held.measured)} Hz"
+                if held.difference is not None:
+                    text += f": mode {held.number}, computed {100 * held.difference:+.3g} %"
+                QToolTip.showText(event.globalPos(), text, self)
             else:
                 QToolTip.hideText()
             return True

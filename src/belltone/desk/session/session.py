@@ -17,8 +17,10 @@ from belltone.desk.session.answer import Answer
 from belltone.desk.session.compared import Compared
 from belltone.desk.session.ghosts import GhostCurves
 from belltone.desk.session.hand_curves import HandCurves
+from belltone.desk.session.handing import Handing
 from belltone.desk.session.identity import carry_over
 from belltone.desk.session.jobs import Jobs
+from belltone.desk.session.measuring import Measuring
 from belltone.desk.session.models import Models
 from belltone.desk.session.others import Others
 from belltone.desk.session.proposals import Proposals
@@ -116,6 +118,8 @@ class Session(QObject):
         self.tuning = Tuning(self, self)
         self.surveys = Surveys(self, self)
         self.proposals = Proposals(self, self._modeller, self)
+        self.handing = Handing(self, self._modeller, self)
+        self.measuring = Measuring(self, self._modeller, self)
         self.variants = Variants(self, self._beside, self)
         self.variants.changed.connect(self._keep_variants)
         self.others = Others(self, self._beside, self)
@@ -208,11 +212,10 @@ class Session(QObject):
         self.jobs.stop("modes")
         self.jobs.stop("pulls")
         self.jobs.stop("contacts")
-        self.others.forget()
-        self.tuning.forget()
-        self.surveys.forget()
-        self.proposals.forget()
-        self.models.forget()
+        for kept in (self.others, self.tuning, self.surveys, self.proposals, self.models):
+            kept.forget()
+        self.handing.forget()
+        self.measuring.forget()
         self._journal.clear()
         self._load(sheet, path, saved)
         self.variants.load(variants)

@@ -29,6 +29,7 @@ from belltone.drawing.colours import Palette
 from belltone.drawing.picking import SitePicker
 from belltone.drawing.scene import Scene, SceneOptions
 from belltone.drawing.shown import CHOSEN, Shown, state_values
+from belltone.drawing.stills import plain
 from belltone.modes.base_state import BaseState
 from belltone.modes.modeset import ModeSet
 from belltone.sheet.units import format_number
@@ -255,6 +256,35 @@ class ShapeCanvas(QWidget):
             self._rest.start()
         self.update()
 
+    def picture(self, width: int, transparent: bool, bare: bool) -> QImage:
+        """What is seen, so many pixels wide; ``bare`` of axes, names and supports.
+
+        The ground may be ``transparent``.
+        """
+        scale = width / max(self.width(), 1)
+        height = round(self.height() * scale)
+        scene, options = self._scene, self._scene.options
+        scene.transparent = transparent
+        if bare:
+            scene.set_options(plain(options))
+        try:
+            pixels = scene.draw(width, height)
+            image = as_image(pixels, transparent)
+            if not bare:
+                painter = QPainter(image)
+                painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+                painter.scale(scale, scale)
+                if options.clutter and self.named:
+                    self._paint_names(painter, scale)
+                if options.axes:
+                    self._paint_axes(painter)
+                painter.end()
+        finally:
+            scene.transparent = False
+            scene.set_options(options)
+            self._redraw(fast=False)
+        return image
+
     # -- painting -------------------------------------------------------------------------------
 
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -264,7 +294,7 @@ class ShapeCanvas(QWidget):
             painter.drawImage(0, 0, self._image)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             if self._scene.options.clutter and self.named:
-                self._paint_names(painter)
+                self._paint_names(painter, self.devicePixelRatioF())
             if self._scene.options.axes:
                 self._paint_axes(painter)
             self._paint_hovered(painter)
@@ -356,14 +386,16 @@ class ShapeCanvas(QWidget):
         painter.setPen(QColor(self._palette.card))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
-    def _paint_names(self, painter: QPainter) -> None:
-        """Name supports and masses beside where they are, never over one another."""
+    def _paint_names(self, painter: QPainter, ratio: float) -> None:
+        """Name supports and masses beside where they are, never over one another.
+
+        The picture is ``ratio`` times as large as the widget.
+        """
         design = self._shown_design
         if design is None:
             return
         painter.setFont(label_font(8))
         metrics = painter.fontMetrics()
-        ratio = self.devicePixelRatioF()
         height = round(self.height() * ratio)
         names = [(s.name, location(design, s.place)) for s in design.supports]
         names += [

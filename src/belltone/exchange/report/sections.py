@@ -37,6 +37,7 @@ from belltone.exchange.preload_tables import (
 from belltone.exchange.report.blocks import Block, Cards, Chart, Pages, Points, Rows, Section, Words
 from belltone.exchange.report.pictures import component_photo, shape_cards, state_photos
 from belltone.exchange.report.statement import excitation_blocks, statement_blocks
+from belltone.exchange.report.titles import TITLES
 from belltone.exchange.sweep_tables import failure_lines, meeting_lines, sweep_words
 from belltone.exchange.tables import MODE_COLUMNS, mode_rows, percent
 from belltone.exchange.tuning_tables import (
@@ -55,25 +56,7 @@ from belltone.store.results import method_version
 from belltone.system.factor import solver_name
 from belltone.tune.bands import separation, stand
 
-__all__ = ["TITLES", "pages"]
-
-TITLES: Final[Mapping[ReportPart, str]] = {
-    "component": "The component",
-    "excitation": "What shakes it",
-    "verdict": "How it stands",
-    "modes": "Natural frequencies",
-    "shapes": "Mode shapes",
-    "one knob": "Over one knob",
-    "two knobs": "Over two knobs",
-    "variants": "Variants",
-    "preload": "What the preload does",
-    "by hand": "Held against textbook values",
-    "measured": "Held against measurements",
-    "proposal": "A design proposed",
-    "tolerances": "What tolerances do",
-    "grounds": "What this rests on",
-}
-
+__all__ = ["pages"]
 
 _MODE_HEADS: Final = ("mode", "frequency (Hz)", "rpm", "error", "kind", "excitation")
 

@@ -1,0 +1,1 @@
+"""A window that hands over: report, film, picture, tables, files."""

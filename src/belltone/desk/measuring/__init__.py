@@ -1,0 +1,1 @@
+"""A window for what was measured."""
