@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
 import sys
 import tempfile
 from pathlib import Path as FilePath
@@ -13,6 +12,7 @@ from belltone.desk.app import draw_picture, wait_for
 from belltone.desk.charts.plane_view import PlaneView
 from belltone.desk.charts.speed_view import SpeedView
 from belltone.desk.designs.designs_view import DesignsView
+from belltone.desk.measuring.measured_view import MeasuredView
 from belltone.desk.proposals.tuning_view import TuningView
 from belltone.desk.starts import StartDialog
 from belltone.desk.window import MainWindow
@@ -159,6 +159,25 @@ def compared(window: MainWindow) -> None:
     window.show_comparison("as drawn")
 
 
+def measured(window: MainWindow) -> None:
+    """Five made-up frequencies of a rail with a thicker wall and its post elsewhere, fitted."""
+    window.show_measured()
+    view = window.beside.of(MeasuredView)
+    assert view is not None
+    view.add_text("frequency (Hz);note\n37.6;tap at the east end\n50.7;\n75.1;\n96.1;\n195.2;\n")
+    session = window.session
+    wait_for(lambda: session.settled)
+    for tick in view.fit.ticks.values():
+        tick.setChecked(True)
+    view.fit.run_or_stop()
+    wait_for(lambda: not session.measuring.fitting)
+
+
+def handing(window: MainWindow) -> None:
+    """What a report holds."""
+    window.show_handing()
+
+
 def all_modes(window: MainWindow) -> None:
     """Open the table of modes."""
     window.show_table()
@@ -177,6 +196,8 @@ def main() -> int:
         draw_picture(rail, FOLDER / "table.png", all_modes)
         draw_picture(rail, FOLDER / "plane.png", two_knobs, sweep=False)
         draw_picture(rail, FOLDER / "clear.png", cleared, sweep=False)
+        draw_picture(rail, FOLDER / "handing.png", handing, sweep=False)
+        draw_picture(rail, FOLDER / "measured.png", measured, sweep=False)
         draw_picture(rail, FOLDER / "variants.png", variants, sweep=False)
         for name, picture, prepare in (
             ("pump_cover", "plate", four_panes),
@@ -184,16 +205,12 @@ def main() -> int:
             ("rinsing_bell", "live", turned),
             ("rinsing_bell", "compare", compared),
             ("filler_gantry", "gantry", swung),
-            ("ribbed_cover", "ribs", swung),
-            ("drip_tray", "tray", by_energy),
             ("heated_rail", "preload", cold),
             ("pressed_cover", "state", states),
             ("pressed_cover", "designs", designs),
             ("spinning_bell", "speeds", over_speed),
         ):
             copy = FilePath(folder) / f"{name}.toml"
-            for mesh in demo_sheet(name).parent.glob("*.vtu"):
-                shutil.copy(mesh, folder)
             copy.write_text(demo_sheet(name).read_text(encoding="utf-8"), encoding="utf-8")
             draw_picture(copy, FOLDER / f"{picture}.png", prepare, sweep=False)
         dialog = StartDialog(LIGHT)
