@@ -46,7 +46,7 @@ def three(window: MainWindow, qtbot: QtBot) -> MainWindow:
 def comparing(three: MainWindow) -> Iterator[CompareView]:
     """The window that compares, with the first variant against the sheet."""
     three.show_comparison("as drawn")
-    view = three.comparing
+    view = three.beside.of(CompareView)
     assert view is not None
     yield view
     view.close()
@@ -324,7 +324,7 @@ def test_a_mode_without_partner_says_why_and_stands_still(three: MainWindow, qtb
     session.edit("held", lambda sheet: Sheet.from_text(sheet.text + held, sheet.folder))
     settle(qtbot, three)
     three.show_comparison("as drawn")
-    view = three.comparing
+    view = three.beside.of(CompareView)
     assert view is not None
     found = view.found
     assert found is not None
@@ -436,7 +436,7 @@ how = "welded"
     assert problem is None
     settle(qtbot, three)
     three.show_comparison("as drawn")
-    view = three.comparing
+    view = three.beside.of(CompareView)
     assert view is not None
     assert view.words.text() == "modes are being matched …"
     qtbot.waitUntil(lambda: view.found is not None, timeout=WAIT)

@@ -195,15 +195,7 @@ def draw_picture(
         wait_for(lambda: session.settled)
         wait_for(lambda: window.map.settled)
         wait_for(lambda: False, 0.5)  # the smoothed picture follows a moment after the last move
-        beside = (
-            window.table,
-            window.speeds,
-            window.plane,
-            window.designs,
-            window.tuner,
-            window.comparing,
-        )
-        shown = next((each for each in beside if each is not None), window)
+        shown = window.beside.last or window
         if not shown.grab().save(str(picture)):
             raise OSError(None, "the picture cannot be written", str(picture))
     finally:

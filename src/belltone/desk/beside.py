@@ -19,6 +19,7 @@ class Beside:
 
     def __init__(self) -> None:
         self._made: dict[type[QWidget], QWidget] = {}
+        self.last: QWidget | None = None  # brought to the front
 
     def of(self, kind: type[W]) -> W | None:
         """The window of a kind, if it was ever asked for."""
@@ -33,6 +34,7 @@ class Beside:
         take = getattr(found, "set_palette", None)
         if take is not None:  # some draw nothing of their own
             take(palette)
+        self.last = found
         found.show()
         found.raise_()
         found.activateWindow()
