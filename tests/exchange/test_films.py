@@ -1,5 +1,6 @@
 """Films, decoded again."""
 
+import re
 from pathlib import Path
 
 import av
@@ -176,3 +177,72 @@ def test_sizes_that_can_be_drawn(run: Run, rail_path: Path) -> None:
         code, _, err = run("film", rail_path, "--mode", 1, "--size", text, "-o", target)
         assert code == 2
         assert "pixels each way" in err or "WIDTHxHEIGHT" in err
+
+
+def _png(path: Path) -> NDArray[np.int64]:
+    with Image.open(path) as picture:
+        return np.asarray(picture, int)
+
+
+def test_pictures_on_the_command_line(run: Run, rail_path: Path) -> None:
+    full, bare = rail_path.with_name("full.png"), rail_path.with_name("bare.png")
+    size = ("--mode", 2, "--size", "480x270")
+    code, out, err = run("picture", rail_path, *size, "-o", full)
+    assert (code, out, err) == (0, f"wrote {full}\n", "")
+    assert run("picture", rail_path, *size, "--bare", "--see-through", "-o", bare)[0] == 0
+    words, none = _png(full), _png(bare)
+    assert words.shape == (270, 480, 3)
+    assert none.shape == (270, 480, 4)
+    assert (words[:34].min(axis=2) < 90).any()  # its number and frequency
+    assert (none[:34, :, 3] == 0).all()
+    rest = rail_path.with_name("rest.png")
+    component = ("--what", "component", "--size", "480x270", "-o", rest)
+    assert run("picture", rail_path, *component)[0] == 0
+    assert _apart(_png(rest), words) > 0.5
+
+
+@pytest.mark.parametrize("what", ["ruler", "one knob"])
+def test_charts_on_the_command_line(run: Run, rail_path: Path, what: str) -> None:
+    target = rail_path.with_name("chart.svg")
+    code, _, _ = run("picture", rail_path, "--what", what, "-o", target)
+    assert code == 0
+    text = target.read_text(encoding="utf-8")
+    assert text.startswith("<?xml")
+    assert ">mains hum</text>" in text
+    assert "frequency (Hz)" in text
+    assert "http" not in re.sub(r'xmlns(:\w+)?="[^"]+"', "", text)
+
+
+def test_pictures_of_a_loaded_state(run: Run, tmp_path: Path) -> None:
+    sheet = tmp_path / "heated.toml"
+    sheet.write_text(demo_sheet("heated_rail").read_text(encoding="utf-8"), encoding="utf-8")
+    seen = []
+    for what in ("displacement", "stress", "buckling"):
+        target = tmp_path / f"{what}.png"
+        asked = ("--what", what, "--size", "320x180", "-o", target)
+        assert run("picture", sheet, *asked)[0] == 0
+        seen.append(_png(target))
+    assert _apart(seen[0], seen[1]) > 0.05
+    assert _apart(seen[1], seen[2]) > 0.05
+    asked = ("--what", "buckling", "--mode", 99, "-o", tmp_path / "x.png")
+    code, _, err = run("picture", sheet, *asked)
+    assert code == 1
+    assert "buckling shapes were found" in err
+
+
+@pytest.mark.parametrize(
+    ("arguments", "words"),
+    [
+        (("--what", "stress"), "there is no loaded state"),
+        (("--mode", 99), "there is no mode 99: 10 were found"),
+    ],
+)
+def test_what_cannot_be_pictured(
+    run: Run, rail_path: Path, arguments: tuple[object, ...], words: str
+) -> None:
+    code, _, err = run("picture", rail_path, *arguments, "-o", rail_path.with_name("x.png"))
+    assert code == 1
+    assert words in err
+    code, _, err = run("picture", rail_path, "-o", rail_path.with_name("x.svg"))
+    assert code == 1
+    assert "its ending must be .png" in err

@@ -1,4 +1,4 @@
-"""Films: one mode, several, or one as a knob is turned."""
+"""Films: one mode, several, or one as a knob is turned; and pictures."""
 
 from __future__ import annotations
 
@@ -29,6 +29,13 @@ class From(StrEnum):
     X = "x"
     Y = "y"
     Z = "z"
+
+
+class Colour(StrEnum):
+    """What colours of a mode stand for."""
+
+    MOTION = "motion"
+    ENERGY = "energy"
 
 
 class Cycle(StrEnum):
@@ -107,6 +114,84 @@ def film(
         progress_shown("film") as progress,
     ):
         hand_over_film(source, shown, reel, output, store, progress, workers)
+    print(f"wrote {output}")
+
+
+class Subject(StrEnum):
+    """What there are pictures of."""
+
+    COMPONENT = "component"
+    MODE = "mode"
+    DISPLACEMENT = "displacement"
+    STRESS = "stress"
+    BUCKLING = "buckling"
+    RULER = "ruler"
+    ONE_KNOB = "one knob"
+    TWO_KNOBS = "two knobs"
+
+
+def picture(
+    sheet: SheetPath,
+    output: Annotated[
+        Path,
+        typer.Option("-o", "--output", metavar="FILE", help="Where to write: .png, charts .svg."),
+    ],
+    what: Annotated[
+        Subject, typer.Option("--what", help="What is seen; the last three are charts.")
+    ] = Subject.MODE,
+    number: Annotated[
+        int, typer.Option("--mode", metavar="N", min=1, help="Which mode, or buckling shape.")
+    ] = 1,
+    settings: Settings = None,
+    size: Annotated[str | None, typer.Option("--size", metavar="WxH", help="In pixels.")] = None,
+    colour: Annotated[
+        Colour, typer.Option("--colour", help="What colours of a mode stand for.")
+    ] = Colour.MOTION,
+    amplitude: Annotated[
+        float, typer.Option("--amplitude", min=0.05, max=4.0, help="How far it is drawn to move.")
+    ] = 0.6,
+    seen: Annotated[From, typer.Option("--from", help="Look along an axis.")] = From.CORNER,
+    see_through: Annotated[
+        bool, typer.Option("--see-through", help="No ground behind the component.")
+    ] = False,
+    bare: Annotated[
+        bool, typer.Option("--bare", help="No words, no supports: the component alone.")
+    ] = False,
+    dark: Annotated[bool, typer.Option("--dark", help="In lamp-lit colours.")] = False,
+) -> None:
+    """Take a picture of the component, a mode or the loaded state, or draw a chart."""
+    prepare_display()
+    from belltone.drawing.colours import DARK, LIGHT
+    from belltone.drawing.scene import SceneOptions
+    from belltone.drawing.stills import View, plain
+    from belltone.exchange.films import title_height
+    from belltone.exchange.handed import CHARTS, Pictured, hand_over_picture
+    from belltone.sweep.pool import start_workers
+
+    source = set_places(read_input(sheet, output), settings)
+    chart = what.value in CHARTS
+    usual = {Subject.RULER: "1200x160", Subject.ONE_KNOB: "1100x560", Subject.TWO_KNOBS: "800x560"}
+    width, height = _pixels(size or usual.get(what, "1280x720"))
+    options = SceneOptions(colour=colour.value, axes=False)
+    titled = what is Subject.MODE and not bare
+    view = View(
+        width,
+        height,
+        seen.value,
+        amplitude=amplitude,
+        headroom=title_height(height) if titled else 0,
+        transparent=see_through,
+        options=plain(options) if bare else options,
+    )
+    warn(evaluate(source))
+    with (
+        ResultStore(store_path(sheet), note) as store,
+        start_workers() if chart else ThreadPoolExecutor(1) as workers,
+        progress_shown("picture") as progress,
+    ):
+        shown = Pictured(what.value, number)
+        palette = DARK if dark else LIGHT
+        hand_over_picture(source, shown, view, output, store, progress, workers, palette)
     print(f"wrote {output}")
 
 

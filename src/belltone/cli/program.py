@@ -35,6 +35,7 @@ _COMMANDS: Final = {
     "variants": "comparing:variants_command",
     "export": "handing:export",
     "film": "filming:film",
+    "picture": "filming:picture",
     "report": "reporting:report",
     "tables": "reporting:tables_command",
     "measured": "measuring:measured_command",

@@ -25,7 +25,16 @@ from belltone.progress import Progress
 from belltone.sheet.units import format_number
 from belltone.sweep.runner import Sweep
 
-__all__ = ["ENDINGS", "FilmError", "Reel", "film_modes", "film_sweep", "frame_count"]
+__all__ = [
+    "ENDINGS",
+    "FilmError",
+    "Reel",
+    "film_modes",
+    "film_sweep",
+    "frame_count",
+    "title_height",
+    "written_over",
+]
 
 Pixels = NDArray[np.uint8]
 
@@ -190,15 +199,27 @@ def _identities(sweep: Sweep, at: int, count: int) -> list[int]:
     return found
 
 
+def written_over(
+    pixels: Pixels, modes: ModeSet, place: int, view: View, palette: Palette
+) -> Pixels:
+    """A picture of a mode with its number, frequency and kind written in its headroom."""
+    reel = Reel(view, palette=palette)
+    titled = _finished(pixels, reel, _title(modes, place))
+    return np.concatenate([titled, pixels[..., 3:]], axis=2)
+
+
+def title_height(height: int) -> int:
+    """How many pixels on top the words of a picture so high take."""
+    return max(_LEAST_TITLE, round(_TITLE * height))
+
+
 def _roomy(reel: Reel) -> Reel:
     """With clear room on top for the title."""
     return replace(reel, view=replace(reel.view, headroom=_title_height(reel)))
 
 
 def _title_height(reel: Reel) -> int:
-    if not reel.title:
-        return 0
-    return max(_LEAST_TITLE, round(_TITLE * reel.view.height))
+    return title_height(reel.view.height) if reel.title else 0
 
 
 def _title(modes: ModeSet, place: int) -> tuple[str, str]:

@@ -13,19 +13,36 @@ from numpy.typing import NDArray
 
 from belltone.design.values import Design
 from belltone.errors import UserError
-from belltone.exchange.gathered import solved
+from belltone.exchange.gathered import gather, solved
+from belltone.exchange.measurements import measured_of
+from belltone.files import same_file, write_text, writing
 from belltone.progress import Progress
 from belltone.reading.family import DesignFamily, evaluate
 from belltone.sheet.document import Sheet
+from belltone.sheet.model import ReportPart
 from belltone.store.results import ResultStore
 from belltone.sweep.plan import parse_plan
 from belltone.sweep.runner import Sweep, run_sweep
 from belltone.system.kinds import location
 
 if TYPE_CHECKING:
+    from belltone.drawing.colours import Palette
+    from belltone.drawing.stills import View
     from belltone.exchange.films import Reel
 
-__all__ = ["ENDINGS", "Filmed", "HandedError", "What", "hand_over_files", "hand_over_film", "wrong"]
+__all__ = [
+    "CHARTS",
+    "ENDINGS",
+    "PICTURES",
+    "Filmed",
+    "HandedError",
+    "Pictured",
+    "What",
+    "hand_over_files",
+    "hand_over_film",
+    "hand_over_picture",
+    "wrong",
+]
 
 What = Literal["shapes", "state", "surface", "outline", "matrices"]
 
@@ -39,6 +56,11 @@ ENDINGS: Final[Mapping[What, tuple[str, ...]]] = {
 """What each can be written as, by the ending of the file."""
 
 
+CHARTS: Final = ("ruler", "one knob", "two knobs")
+PICTURES: Final = ("component", "mode", "displacement", "stress", "buckling", *CHARTS)
+"""What there are pictures of; the last three are charts."""
+
+
 class HandedError(UserError):
     """Something that cannot be handed over as asked."""
 
@@ -50,6 +72,14 @@ class Filmed:
     numbers: tuple[int, ...] = ()
     every: bool = False
     over: str = ""
+
+
+@dataclass(frozen=True)
+class Pictured:
+    """What a picture shows: one of `PICTURES`, and which mode or buckling shape, from 1."""
+
+    what: str
+    number: int = 1
 
 
 def wrong(what: What, target: Path) -> str:
@@ -165,6 +195,102 @@ def hand_over_film(
     film_sweep(sweep, designs, number, reel, target, progress)
 
 
+def hand_over_picture(
+    sheet: Sheet,
+    shown: Pictured,
+    view: View,
+    target: Path,
+    store: ResultStore,
+    progress: Progress,
+    workers: Executor,
+    palette: Palette,
+) -> None:
+    """Take a picture of the component (PNG) or of a chart (SVG, PNG).
+
+    Raises `HandedError`, ``OSError``, what solving raises, and ``Cancelled``.
+    """
+    ending = target.suffix.lower()
+    endings = (".svg", ".png") if shown.what in CHARTS else (".png",)
+    if ending not in endings:
+        raise HandedError(
+            f"“{target}” does not say how to write {shown.what}: its ending must be "
+            f"{' or '.join(endings)}"
+        )
+    if shown.what in CHARTS:
+        _chart(sheet, shown.what, view, target, store, progress, workers, palette)
+        return
+    from belltone.drawing.shown import Shown
+    from belltone.drawing.stills import taking
+    from belltone.exchange.films import written_over
+
+    design = evaluate(sheet)
+    modes = solved(sheet, design, store, progress)
+    with taking(design, modes, view, palette) as still:
+        if shown.what == "component":
+            pixels = still.rest()
+        elif shown.what == "mode":
+            count = len(modes.flexible)
+            if not 1 <= shown.number <= count:
+                raise HandedError(f"there is no mode {shown.number}: {count} were found")
+            place = modes.rigid_count + shown.number - 1
+            pixels = still.mode(place)
+            if view.headroom:
+                pixels = written_over(pixels, modes, place, view, palette)
+        else:
+            if modes.base is None:
+                raise HandedError("nothing loads the component, so there is no loaded state")
+            if shown.what == "buckling" and shown.number > len(modes.base.factors):
+                raise HandedError(f"{len(modes.base.factors)} buckling shapes were found")
+            kind = {"displacement": "moved", "stress": "stress"}.get(shown.what, "buckling")
+            pixels = still.state(Shown(kind, shown.number - 1 if kind == "buckling" else None))
+    _write_png(pixels if view.transparent else pixels[..., :3], target)
+
+
+def _chart(
+    sheet: Sheet,
+    what: str,
+    view: View,
+    target: Path,
+    store: ResultStore,
+    progress: Progress,
+    workers: Executor,
+    palette: Palette,
+) -> None:
+    from belltone.drawing.charts import (
+        as_pixels,
+        as_svg,
+        branch_chart,
+        plane_chart,
+        ruler_chart,
+    )
+
+    parts: dict[str, ReportPart] = {"one knob": "one knob", "two knobs": "two knobs"}
+    asked = [parts[what]] if what in parts else []
+    found = gather(sheet, None, asked, workers, store, progress)
+    size = view.width, view.height
+    if what == "ruler":
+        told = measured_of(sheet)
+        measured = () if told is None else told.frequencies.tolist()
+        figure = ruler_chart(found.design, found.modes, *size, measured=measured, palette=palette)
+    elif what == "one knob" and found.sweep is not None:
+        figure = branch_chart(found.sweep, found.design, found.intervals, *size, palette=palette)
+    elif what == "two knobs" and found.plane is not None:
+        figure = plane_chart(found.plane, found.design, *size, palette=palette)
+    else:
+        raise HandedError(f"the sheet has not the knobs for “{what}”")
+    if target.suffix.lower() == ".svg":
+        write_text(f'<?xml version="1.0" encoding="utf-8"?>\n{as_svg(figure)}', target)
+    else:
+        _write_png(as_pixels(figure), target)
+
+
+def _write_png(pixels: NDArray[np.uint8], target: Path) -> None:
+    from PIL import Image
+
+    with writing(target) as place:
+        Image.fromarray(np.ascontiguousarray(pixels)).save(place, format="PNG")
+
+
 def _series(
     sheet: Sheet,
     design: Design,
@@ -217,8 +343,6 @@ def _positions(design: Design, sites: Sequence[str]) -> NDArray[np.float64] | No
 
 def _spare(files: Sequence[Path], kept: Sequence[Path]) -> None:
     """Refuse to write over what is read."""
-    from belltone.files import same_file
-
     for file in files:
         for each in kept:
             if same_file(file, each):
