@@ -31,6 +31,14 @@ class From(StrEnum):
     Z = "z"
 
 
+Amplitude = Annotated[
+    float, typer.Option("--amplitude", min=0.05, max=4.0, help="How far it is drawn to move.")
+]
+Seen = Annotated[From, typer.Option("--from", help="Look along an axis.")]
+Bare = Annotated[bool, typer.Option("--bare", help="No words, no supports: the component alone.")]
+Dark = Annotated[bool, typer.Option("--dark", help="In lamp-lit colours.")]
+
+
 class Colour(StrEnum):
     """What colours of a mode stand for."""
 
@@ -75,14 +83,10 @@ def film(
     turntable: Annotated[
         float, typer.Option("--turntable", metavar="DEGREES", help="Turn it meanwhile.")
     ] = 0.0,
-    amplitude: Annotated[
-        float, typer.Option("--amplitude", min=0.05, max=4.0, help="How far it is drawn to move.")
-    ] = 0.6,
-    seen: Annotated[From, typer.Option("--from", help="Look along an axis.")] = From.CORNER,
-    bare: Annotated[
-        bool, typer.Option("--bare", help="No words, no supports: the component alone.")
-    ] = False,
-    dark: Annotated[bool, typer.Option("--dark", help="In lamp-lit colours.")] = False,
+    amplitude: Amplitude = 0.6,
+    seen: Seen = From.CORNER,
+    bare: Bare = False,
+    dark: Dark = False,
 ) -> None:
     """Make a film of a mode, of several, or of one as a knob is turned."""
     prepare_display()
@@ -147,17 +151,13 @@ def picture(
     colour: Annotated[
         Colour, typer.Option("--colour", help="What colours of a mode stand for.")
     ] = Colour.MOTION,
-    amplitude: Annotated[
-        float, typer.Option("--amplitude", min=0.05, max=4.0, help="How far it is drawn to move.")
-    ] = 0.6,
-    seen: Annotated[From, typer.Option("--from", help="Look along an axis.")] = From.CORNER,
+    amplitude: Amplitude = 0.6,
+    seen: Seen = From.CORNER,
     see_through: Annotated[
         bool, typer.Option("--see-through", help="No ground behind the component.")
     ] = False,
-    bare: Annotated[
-        bool, typer.Option("--bare", help="No words, no supports: the component alone.")
-    ] = False,
-    dark: Annotated[bool, typer.Option("--dark", help="In lamp-lit colours.")] = False,
+    bare: Bare = False,
+    dark: Dark = False,
 ) -> None:
     """Take a picture of the component, a mode or the loaded state, or draw a chart."""
     prepare_display()

@@ -154,10 +154,7 @@ def _by_shape(
     if not free or not left:
         return
     known = np.nan_to_num(alike[np.ix_(free, left)])
-    apart = np.abs(
-        np.log(side.modes.flexible[list(left)])[None]
-        - np.log(told.frequencies[list(free)])[:, None]
-    )
+    apart = _apart(side, told, free, left)
     # Frequencies decide between shapes that look the same at the points there are.
     worth = np.where(apart < np.log(_FAR), known - 0.1 * np.minimum(apart, 1.0), -1.0)
     rows, columns = linear_sum_assignment(-worth)
@@ -175,9 +172,7 @@ def _by_order(
 ) -> None:
     """The cheapest way through both lists upwards, by how far frequencies are apart."""
     ranked = sorted(free, key=lambda at: float(told.frequencies[at]))[: len(left)]
-    apart = np.abs(
-        np.log(side.modes.flexible[list(left)])[None] - np.log(told.frequencies[ranked])[:, None]
-    )
+    apart = _apart(side, told, ranked, left)
     count, modes = apart.shape
     # Of the first measured ones matched to modes up to some mode: least cost, and whether to that.
     cost = np.full((count + 1, modes + 1), np.inf)
@@ -218,6 +213,12 @@ def _by_kind(
         for at, place in zip(own, those, strict=False):
             places[at] = place
             taken.add(place)
+
+
+def _apart(side: Side, told: ModesAtPoints, rows: Sequence[int], places: Sequence[int]) -> Array:
+    """How far measured frequencies are from modes: logarithms ``(rows, places)``."""
+    modes, measured = side.modes.flexible[list(places)], told.frequencies[list(rows)]
+    return np.asarray(np.abs(np.log(modes)[None] - np.log(measured)[:, None]))
 
 
 def _assurance(side: Side, told: ModesAtPoints) -> Array:
