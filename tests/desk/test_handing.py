@@ -82,8 +82,10 @@ def test_the_sheet_itself_is_never_replaced(making: Making) -> None:
     window, view = making
     assert window.session.path is not None
     before = window.session.path.read_bytes()
-    view.report.begin(window.session.path)
-    assert "is the sheet itself" in view.report.words.text()
+    for name in ("infeed_rail.toml", "infeed_rail.results.sqlite"):
+        window.session.path.with_name(name).touch()
+        view.report.begin(window.session.path.with_name(name))
+        assert f"would replace “{name}”" in view.report.words.text()
     assert window.session.handing.state is None
     assert window.session.path.read_bytes() == before
 

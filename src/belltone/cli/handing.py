@@ -9,11 +9,12 @@ from typing import Annotated, get_args
 
 import typer
 
-from belltone.cli.inputs import inputs_of, read_input, set_places
+from belltone.cli.inputs import read_input, set_places
 from belltone.cli.messages import fail, note, warn
 from belltone.cli.options import Settings, SheetPath
 from belltone.cli.waiting import progress_shown
 from belltone.exchange import handed
+from belltone.exchange.inputs import inputs_of
 from belltone.reading.family import evaluate
 from belltone.store.results import ResultStore, store_path
 from belltone.sweep.pool import start_workers

@@ -11,17 +11,16 @@ import typer
 
 from belltone.cli.messages import fail
 from belltone.cli.waiting import progress_shown
-from belltone.compare.variants import variants_path
+from belltone.exchange.inputs import inputs_of
 from belltone.files import same_file
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import ModeRequest, solve_modes
 from belltone.progress import Cancelled
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet, read_sheet
-from belltone.sheet.part_models import MeshPart
 from belltone.sheet.plain import PlainValueError, plain_value
 from belltone.sheet.units import DIMENSIONS
-from belltone.store.results import ResultStore, result_key, store_path
+from belltone.store.results import ResultStore, result_key
 
 
 def read_input(path: Path, output: Path | None) -> Sheet:
@@ -29,16 +28,6 @@ def read_input(path: Path, output: Path | None) -> Sheet:
     source = read_sheet(path)
     may_write(output, inputs_of(path, source))
     return source
-
-
-def inputs_of(path: Path, source: Sheet) -> list[Path]:
-    """The files that no output may replace: the sheet, what it reads, and its results."""
-    meshes = [
-        source.file(part.file)
-        for part in source.content.parts.values()
-        if isinstance(part, MeshPart)
-    ]
-    return [path, *meshes, variants_path(path), store_path(path)]
 
 
 def may_write(output: Path | None, inputs: list[Path]) -> None:

@@ -8,7 +8,7 @@ from typing import Annotated, get_args
 
 import typer
 
-from belltone.cli.inputs import inputs_of, may_write, read_input, set_places, share, solved
+from belltone.cli.inputs import may_write, read_input, set_places, share, solved
 from belltone.cli.messages import fail, note, warn
 from belltone.cli.options import Format, FormatOption, Output, Settings, SheetPath
 from belltone.cli.output import table, write
@@ -17,6 +17,7 @@ from belltone.compare.fit import fit
 from belltone.compare.likeness import Side
 from belltone.compare.measured import MatchBy, ModesAtPoints, held_against, how_matched
 from belltone.exchange.fit_tables import FIT_COLUMNS, fit_data, fit_lines, fit_rows
+from belltone.exchange.inputs import inputs_of
 from belltone.exchange.measurements import (
     HELD_COLUMNS,
     held_data,

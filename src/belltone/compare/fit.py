@@ -258,7 +258,8 @@ class _Run:
         for at, (knob, own) in enumerate(zip(self._knobs, self._scales, strict=True)):
             after = own.base(float(last.place[at])) / knob.scale
             wide = deviations[at] * own.slope(float(last.place[at])) / knob.scale
-            texts[knob.name] = knob.text(after)
+            after = _rounded(after, wide)
+            texts[knob.name] = knob.text(after, 12)
             ends = abs(last.place[at] - np.array([self._low[at], self._high[at]]))
             fitted.append(
                 FittedKnob(
@@ -325,6 +326,14 @@ class _Scale:
     def slope(self, at: float) -> float:
         """How many base units one of the search's is there."""
         return math.exp(at) if self._size else self._width
+
+
+def _rounded(value: float, deviation: float) -> float:
+    """A value with no more digits than it is known to, and one."""
+    if not (math.isfinite(deviation) and deviation > 0 and value):
+        return float(f"{value:.6g}")
+    digits = math.ceil(math.log10(abs(value) / deviation)) + 1
+    return float(f"{value:.{min(max(digits, 3), 6)}g}")
 
 
 def _checked(design: Design, name: str) -> KnobValue:

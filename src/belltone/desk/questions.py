@@ -10,7 +10,6 @@ from typing import Any
 
 from belltone.compare.fit import Fit, fit
 from belltone.compare.measured import MatchBy
-from belltone.compare.variants import variants_path
 from belltone.drawing.display import prepare_display
 from belltone.errors import UserError
 from belltone.exchange.gathered import gather, tables_of
@@ -21,6 +20,7 @@ from belltone.exchange.handed_tables import (
     as_tables_csv,
     as_tables_workbook,
 )
+from belltone.exchange.inputs import inputs_of
 from belltone.exchange.measurements import measured_of
 from belltone.files import write_bytes, write_text
 from belltone.progress import Progress
@@ -88,9 +88,9 @@ def write_files(
 ) -> list[str]:
     """Write shapes, the state, the surface, the outline or the matrices."""
     prepare_display()
-    kept = [] if path is None else [path, store_path(path), variants_path(path)]
     with ResultStore(store_path(path)) as store, ThreadPoolExecutor(1) as workers:
         sheet = Sheet.from_text(text, folder)
+        kept = inputs_of(path, sheet)
         found = hand_over_files(
             sheet, what, target, kept, store, progress, workers, unit, over=over
         )

@@ -11,7 +11,7 @@ from PySide6.QtCore import QObject, Signal
 from belltone.desk.session.jobs import LaneState
 from belltone.desk.session.models import Models
 from belltone.desk.session.trying import Tryable
-from belltone.files import same_file
+from belltone.exchange.inputs import replaced
 from belltone.progress import Progress
 from belltone.sheet.document import Sheet
 from belltone.store.failures import error_words
@@ -52,11 +52,12 @@ class Handing(QObject):
         self.changed.emit()
 
     def refused(self, target: Path) -> str:
-        """Why a file must not be written, if it must not: it is the sheet itself."""
-        path = self._session.path
-        if path is not None and same_file(path, target):
-            return f"“{target.name}” is the sheet itself; write somewhere else"
-        return ""
+        """Why a file must not be written, if it must not: the sheet is made of it."""
+        session = self._session
+        found = replaced(target, session.path, session.written_sheet)
+        if found is None:
+            return ""
+        return f"“{target.name}” would replace “{found.name}”, which is read here; write elsewhere"
 
     def write(
         self,
