@@ -2,6 +2,8 @@
 
 import re
 from pathlib import Path
+from types import SimpleNamespace
+from typing import NamedTuple
 
 import av
 import numpy as np
@@ -13,6 +15,7 @@ from belltone.design.values import Design
 from belltone.drawing.scene import SceneOptions
 from belltone.drawing.stills import View, plain, swing_at, taking
 from belltone.exchange.films import Reel, film_modes
+from belltone.exchange.handed import _branch_of
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import request_for, solve_modes
 from belltone.progress import Cancelled, Progress
@@ -150,12 +153,28 @@ def test_a_film_along_a_knob(run: Run, rail_path: Path) -> None:
     assert _apart(ruler[0], ruler[1]) < 0.5 * _apart(ruler[0], ruler[-1])
 
 
+class _Branch(NamedTuple):
+    places: tuple[int, ...]
+
+
+def test_a_mode_is_followed_from_where_the_design_stands(modes: ModeSet) -> None:
+    """Modes 2 and 3 have changed places at the sweep's first value."""
+    sweep = SimpleNamespace(
+        sets=(modes, None, modes),
+        values=np.array([1.0, 2.9, 3.2]),
+        knob=SimpleNamespace(value=3.0, name="wall"),
+        branches=(_Branch((0, -1, 0)), _Branch((1, -1, 2)), _Branch((2, -1, 1))),
+    )
+    assert [_branch_of(sweep, number) for number in (1, 2, 3)] == [1, 3, 2]  # type: ignore[arg-type]
+
+
 @pytest.mark.parametrize(
     ("arguments", "words"),
     [
         (("--mode", 1, "-o", "x.avi"), "its ending must be .mp4 or .gif"),
         (("-o", "x.mp4"), "say which mode"),
         (("--mode", 99, "-o", "x.mp4"), "there is no mode 99: 10 were found"),
+        (("--mode", 99, "--over", "wall=2 mm:3 mm:3", "-o", "x.mp4"), "there is no mode 99 that"),
         (("--all", "--over", "wall=2 mm:3 mm:3", "-o", "x.mp4"), "along a knob one mode is shown"),
         (("--mode", 1, "-o", "infeed_rail.results.sqlite"), "would replace"),
     ],

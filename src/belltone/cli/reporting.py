@@ -13,7 +13,7 @@ from belltone.cli.messages import fail, note, warn
 from belltone.cli.options import Settings, SheetPath
 from belltone.cli.waiting import progress_shown
 from belltone.drawing.display import prepare_display
-from belltone.files import write_bytes, write_text
+from belltone.files import write_text
 from belltone.sheet.model import REPORT_PARTS, ReportPart
 from belltone.store.results import ResultStore, store_path
 
@@ -126,7 +126,7 @@ def tables_command(
                 f"there is no table “{name}”; there are {', '.join(TABLE_NAMES)}"
             )
     from belltone.exchange.gathered import tables_of
-    from belltone.exchange.handed_tables import as_tables_csv, as_tables_workbook
+    from belltone.exchange.handed_tables import write_tables
     from belltone.reading.family import evaluate
     from belltone.sweep.pool import start_workers
 
@@ -142,8 +142,5 @@ def tables_command(
             note(f"“{name}” is left out: the sheet has nothing for it")
     if not found:
         fail("none of these tables has anything in it")
-    if output.suffix.lower() == ".xlsx":
-        write_bytes(as_tables_workbook(found), output)
-    else:
-        write_text(as_tables_csv(found), output)
+    write_tables(found, output)
     print(f"wrote {output}")

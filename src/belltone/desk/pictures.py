@@ -7,8 +7,9 @@ from pathlib import Path
 from PySide6.QtCore import QPoint, QRect
 from PySide6.QtGui import QImage, QPainter
 from PySide6.QtSvg import QSvgGenerator
-from PySide6.QtWidgets import QFileDialog, QGraphicsView, QMessageBox, QWidget
+from PySide6.QtWidgets import QGraphicsView, QWidget
 
+from belltone.desk.asking import ask_write
 from belltone.files import writing
 
 __all__ = ["ask_write_chart", "chart_image", "write_chart", "write_image"]
@@ -69,12 +70,10 @@ def _render(view: QWidget, painter: QPainter) -> None:
 
 def ask_write_chart(view: QGraphicsView, name: str, parent: QWidget) -> None:
     """Ask where to write a chart, and write it there."""
-    title = "Write the picture of the chart"
-    told, _ = QFileDialog.getSaveFileName(parent, title, f"{name}.svg", "Pictures (*.svg *.png)")
-    if not told:
-        return
-    path = Path(told)
-    try:
-        write_chart(view, path if path.suffix else path.with_suffix(".svg"))
-    except OSError as error:
-        QMessageBox.warning(parent, "Not written", f"“{told}”: {error.strerror or error}")
+    ask_write(
+        parent,
+        "Write the picture of the chart",
+        f"{name}.svg",
+        "Pictures (*.svg *.png)",
+        lambda path: write_chart(view, path),
+    )

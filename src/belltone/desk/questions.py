@@ -14,15 +14,11 @@ from belltone.drawing.display import prepare_display
 from belltone.errors import UserError
 from belltone.exchange.gathered import gather, tables_of
 from belltone.exchange.handed import Filmed, What, hand_over_files, hand_over_film
-from belltone.exchange.handed_tables import (
-    TableName,
-    as_tab_text,
-    as_tables_csv,
-    as_tables_workbook,
-)
+from belltone.exchange.handed_tables import TableName, as_tab_text
+from belltone.exchange.handed_tables import write_tables as put_tables
 from belltone.exchange.inputs import inputs_of
 from belltone.exchange.measurements import measured_of
-from belltone.files import write_bytes, write_text
+from belltone.files import write_text
 from belltone.progress import Progress
 from belltone.sheet.document import Sheet
 from belltone.sheet.model import ReportPart
@@ -114,10 +110,7 @@ def write_tables(
         raise UserError("none of these tables has anything in it")
     if target is None:
         return as_tab_text(found)
-    if target.suffix.lower() == ".xlsx":
-        write_bytes(as_tables_workbook(found), target)
-    else:
-        write_text(as_tables_csv(found), target)
+    put_tables(found, target)
     return [str(target)]
 
 

@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 )
 
 from belltone import __version__
+from belltone.desk.asking import ask_write
 from belltone.desk.beside import Beside
 from belltone.desk.cards.component_cards import ComponentCard, MaterialCard, WantedCard
 from belltone.desk.cards.excitation_card import ExcitationCard
@@ -517,13 +518,13 @@ class MainWindow(QMainWindow):
 
     def ask_write_table(self) -> None:
         """Write the table of modes to a CSV file."""
-        name, _ = QFileDialog.getSaveFileName(self, "Write the table", "modes.csv", "CSV (*.csv)")
-        if not name:
-            return
-        try:
-            write_text(self._table(), Path(name))
-        except OSError as error:
-            QMessageBox.warning(self, "Not written", f"“{name}”: {error.strerror or error}")
+        ask_write(
+            self,
+            "Write the table",
+            "modes.csv",
+            "CSV (*.csv)",
+            lambda path: write_text(self._table(), path),
+        )
 
     # -- view and help --------------------------------------------------------------------------
 

@@ -16,6 +16,7 @@ from belltone.errors import UserError
 from belltone.exchange.gathered import gather, solved
 from belltone.exchange.measurements import measured_of
 from belltone.files import same_file, write_text, writing
+from belltone.modes.modeset import ModeSet
 from belltone.progress import Progress
 from belltone.reading.family import DesignFamily, evaluate
 from belltone.sheet.document import Sheet
@@ -190,9 +191,19 @@ def hand_over_film(
         return
     sweep, designs = _swept(sheet, design, shown.over, store, progress, workers)
     (number,) = shown.numbers
-    if number > len(sweep.branches):
-        raise HandedError(f"there are {len(sweep.branches)} branches over {sweep.knob.name}")
-    film_sweep(sweep, designs, number, reel, target, progress)
+    film_sweep(sweep, designs, _branch_of(sweep, number), reel, target, progress)
+
+
+def _branch_of(sweep: Sweep, number: int) -> int:
+    """The branch (from 1) that a mode of the design is on, told where it comes nearest."""
+    known = [at for at, found in enumerate(sweep.sets) if found is not None]
+    nearest = min(known, key=lambda at: abs(float(sweep.values[at]) - sweep.knob.value))
+    found = sweep.sets[nearest]
+    skipped = found.skipped if isinstance(found, ModeSet) else 0
+    for branch, own in enumerate(sweep.branches, start=1):
+        if own.places[nearest] == number - 1 - skipped:
+            return branch
+    raise HandedError(f"there is no mode {number} that could be followed over {sweep.knob.name}")
 
 
 def hand_over_picture(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from pathlib import Path
 from typing import Final, Literal, get_args
 
 import numpy as np
@@ -14,6 +15,7 @@ from belltone.exchange.compare_tables import among_table
 from belltone.exchange.sweep_tables import Cell, DesignTable, Head
 from belltone.exchange.tables import as_csv, standing_text
 from belltone.exchange.workbooks import as_workbook_of
+from belltone.files import write_bytes, write_text
 from belltone.modes.modeset import ModeSet
 from belltone.tune.bands import stand
 from belltone.tune.plane import Plane, least_margins
@@ -31,6 +33,7 @@ __all__ = [
     "mode_table",
     "plane_table",
     "spread_table",
+    "write_tables",
 ]
 
 TableName = Literal["modes", "one knob", "two knobs", "comparison", "crossings", "tolerances"]
@@ -175,6 +178,14 @@ def as_tables_csv(tables: Mapping[str, DesignTable]) -> str:
     return "\n".join(
         f"{name}\n{as_csv(table.heads, table.texts)}" for name, table in tables.items()
     )
+
+
+def write_tables(tables: Mapping[str, DesignTable], path: Path) -> None:
+    """Write tables as CSV or, whatever else the ending says, a workbook; raises ``OSError``."""
+    if path.suffix.lower() == ".csv":
+        write_text(as_tables_csv(tables), path)
+    else:
+        write_bytes(as_tables_workbook(tables), path)
 
 
 def as_tab_text(tables: Mapping[str, DesignTable]) -> str:

@@ -26,18 +26,18 @@ from PySide6.QtWidgets import (
 from belltone.compare.among import Among
 from belltone.compare.differs import differences
 from belltone.compare.matched import Comparison
+from belltone.desk.asking import ask_write
 from belltone.desk.comparing.match_matrix import MatchMatrix
 from belltone.desk.comparing.side_view import SideView
 from belltone.desk.designs.design_list import DesignList
 from belltone.desk.look import label_font, tell
+from belltone.desk.pictures import write_image
 from belltone.desk.session.answer import Answer
 from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette
 from belltone.exchange.compare_tables import among_table, match_table
+from belltone.exchange.handed_tables import write_tables
 from belltone.exchange.sweep_tables import DesignTable
-from belltone.exchange.tables import as_csv
-from belltone.exchange.workbooks import as_workbook
-from belltone.files import write_bytes, write_text
 
 __all__ = ["CompareView"]
 
@@ -420,11 +420,7 @@ class CompareView(QWidget):
         table = self._table()
         assert table is not None
         rows = tuple(table.rows[row] for row in self.list.rows)
-        table = DesignTable(table.columns, rows)
-        if path.suffix.lower() == ".csv":
-            write_text(as_csv(table.heads, table.texts), path)
-        else:
-            write_bytes(as_workbook(table.heads, table.rows, "modes compared"), path)
+        write_tables({"modes compared": DesignTable(table.columns, rows)}, path)
 
     def _ask_write(self) -> None:
         kinds = "Workbooks (*.xlsx);;CSV (*.csv)"
@@ -432,23 +428,14 @@ class CompareView(QWidget):
 
     def write_picture(self, path: Path) -> None:
         """Write the matrix as a PNG; raises ``OSError``."""
-        if not self.matrix.picture().save(str(path)):
-            raise OSError(None, "cannot be written", str(path))
+        write_image(self.matrix.picture(), path)
 
     def _ask_picture(self) -> None:
         self._ask("Write the matrix", "assurance.png", "Pictures (*.png)", self.write_picture)
 
     def _ask(self, title: str, name: str, kinds: str, write: Callable[[Path], None]) -> None:
-        if self._table() is None:
-            return
-        told, _ = QFileDialog.getSaveFileName(self, title, name, kinds)
-        if not told:
-            return
-        path = Path(told)
-        try:
-            write(path if path.suffix else path.with_suffix(Path(name).suffix))
-        except OSError as error:
-            QMessageBox.warning(self, "Not written", f"“{told}”: {error.strerror or error}")
+        if self._table() is not None:
+            ask_write(self, title, name, kinds, write)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape:

@@ -8,13 +8,11 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QCloseEvent, QGuiApplication, QKeyEvent, QShowEvent
 from PySide6.QtWidgets import (
     QCheckBox,
-    QFileDialog,
     QHBoxLayout,
     QInputDialog,
     QLabel,
     QLineEdit,
     QMenu,
-    QMessageBox,
     QProgressBar,
     QPushButton,
     QSplitter,
@@ -23,6 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from belltone.desk.asking import ask_write
 from belltone.desk.designs.design_chart import DesignChart
 from belltone.desk.designs.design_list import DesignList
 from belltone.desk.designs.plan_form import PlanForm
@@ -32,10 +31,9 @@ from belltone.desk.session.session import Session
 from belltone.desk.session.surveys import LANE
 from belltone.drawing.colours import Palette
 from belltone.errors import UserError
+from belltone.exchange.handed_tables import write_tables
 from belltone.exchange.sweep_tables import DesignTable, sweep_words
-from belltone.exchange.tables import as_csv, percent
-from belltone.exchange.workbooks import as_workbook
-from belltone.files import write_bytes, write_text
+from belltone.exchange.tables import percent
 from belltone.system.memory import free_memory
 from belltone.tune.conditions import parse_condition
 from belltone.tune.outputs import OUTPUTS, needs_solution, usual
@@ -331,27 +329,15 @@ class DesignsView(QWidget):
         self._note()
 
     def _ask_write(self) -> None:
-        told, _ = QFileDialog.getSaveFileName(
-            self, "Write the table", "designs.xlsx", "Workbooks (*.xlsx);;CSV (*.csv)"
-        )
-        if not told:
-            return
-        path = Path(told)
-        try:
-            self.write_table(path if path.suffix else path.with_suffix(".xlsx"))
-        except OSError as error:
-            QMessageBox.warning(self, "Not written", f"“{told}”: {error.strerror or error}")
+        kinds = "Workbooks (*.xlsx);;CSV (*.csv)"
+        ask_write(self, "Write the table", "designs.xlsx", kinds, self.write_table)
 
     def write_table(self, path: Path) -> None:
         """Write the rows shown, in their order, as CSV or a workbook; raises ``OSError``."""
         found = self._session.surveys.found
         assert found is not None
         rows = tuple(found.table.rows[row] for row in self.list.rows)
-        table = DesignTable(found.table.columns, rows)
-        if path.suffix.lower() == ".csv":
-            write_text(as_csv(table.heads, table.texts), path)
-        else:
-            write_bytes(as_workbook(table.heads, table.rows, "designs"), path)
+        write_tables({"designs": DesignTable(found.table.columns, rows)}, path)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape:
