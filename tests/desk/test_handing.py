@@ -176,6 +176,10 @@ def test_pictures_of_charts(making: Making, tmp_path: Path, name: str) -> None:
     text = (tmp_path / "chart.svg").read_text(encoding="utf-8")
     assert text.startswith("<?xml")
     assert "<path" in text or "<polyline" in text or "<text" in text
+    panel.copy.click()
+    copied = QGuiApplication.clipboard().mimeData()
+    assert copied.hasImage()
+    assert copied.data("image/svg+xml").data().startswith(b"<?xml")
     panel.width_box.setValue(1400)
     panel.write_to(tmp_path / "chart.png")
     assert abs(QImage(str(tmp_path / "chart.png")).width() - 1400) <= 2

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from concurrent.futures import Executor, ThreadPoolExecutor
+from contextlib import AbstractContextManager
 from datetime import datetime
 from pathlib import Path
-from typing import Annotated, get_args
+from typing import Annotated, Final, get_args
 
 import typer
 
@@ -14,10 +16,12 @@ from belltone.cli.options import Settings, SheetPath
 from belltone.cli.waiting import progress_shown
 from belltone.drawing.display import prepare_display
 from belltone.files import write_text
+from belltone.modes.modeset import ModeSet
 from belltone.sheet.model import REPORT_PARTS, ReportPart
 from belltone.store.results import ResultStore, store_path
 
-TABLE_NAMES = ("modes", "one knob", "two knobs", "comparison", "crossings", "tolerances")
+_SMALL: Final = 2_000  # unknowns; processes take as long to start as such a sweep
+TABLE_NAMES: Final = ("modes", "one knob", "two knobs", "comparison", "crossings", "tolerances")
 
 
 def report(
@@ -53,11 +57,8 @@ def report(
         fail(f"“{target}” does not say how to write a report: its ending must be .html or .pdf")
     chosen = _chosen(parts)
     prepare_display()
-    from belltone.sweep.pool import forkserver, start_workers
-
-    forkserver()  # what workers are forked from loads beside what draws
     from belltone.compare.variants import read_variants, variants_path
-    from belltone.exchange.gathered import gather, held, usual_parts
+    from belltone.exchange.gathered import gather, held, solved, usual_parts
     from belltone.exchange.report.html import as_html
     from belltone.exchange.report.sections import pages
     from belltone.reading.family import evaluate
@@ -74,20 +75,28 @@ def report(
             if part not in possible:
                 note(f"“{part}” is left out: the sheet has nothing for it")
     chosen = tuple(part for part in chosen if part in possible)
-    with (
-        ResultStore(store_path(sheet), note) as store,
-        start_workers() as workers,
-        progress_shown("report") as progress,
-    ):
-        found = gather(source, sheet, chosen, workers, store, progress, variants, quick)
-        made = pages(found, progress, datetime.now())
-        if target.suffix.lower() == ".pdf":
-            from belltone.desk.printing import write_pdf  # Qt loads only when needed
+    with ResultStore(store_path(sheet), note) as store:
+        with progress_shown("solving") as progress:
+            modes = solved(source, design, store, progress)
+        with _workers(modes) as workers, progress_shown("report") as progress:
+            found = gather(source, sheet, chosen, workers, store, progress, variants, quick)
+            made = pages(found, progress, datetime.now())
+            if target.suffix.lower() == ".pdf":
+                from belltone.desk.printing import write_pdf  # Qt loads only when needed
 
-            write_pdf(made, target)
-        else:
-            write_text(as_html(made), target)
+                write_pdf(made, target)
+            else:
+                write_text(as_html(made), target)
     print(f"wrote {target}")
+
+
+def _workers(modes: ModeSet) -> AbstractContextManager[Executor]:
+    """Who solves points: processes, where that is worth their start."""
+    if modes.unknowns < _SMALL:
+        return ThreadPoolExecutor(1)
+    from belltone.sweep.pool import start_workers
+
+    return start_workers()
 
 
 def _chosen(text: str | None) -> tuple[ReportPart, ...] | None:
@@ -125,18 +134,17 @@ def tables_command(
             raise typer.BadParameter(
                 f"there is no table “{name}”; there are {', '.join(TABLE_NAMES)}"
             )
-    from belltone.exchange.gathered import tables_of
+    from belltone.exchange.gathered import solved, tables_of
     from belltone.exchange.handed_tables import write_tables
     from belltone.reading.family import evaluate
-    from belltone.sweep.pool import start_workers
 
-    warn(evaluate(source))
-    with (
-        ResultStore(store_path(sheet), note) as store,
-        start_workers() as workers,
-        progress_shown("tables") as progress,
-    ):
-        found = tables_of(source, sheet, asked, workers, store, progress)  # type: ignore[arg-type]
+    design = evaluate(source)
+    warn(design)
+    with ResultStore(store_path(sheet), note) as store:
+        with progress_shown("solving") as progress:
+            modes = solved(source, design, store, progress)
+        with _workers(modes) as workers, progress_shown("tables") as progress:
+            found = tables_of(source, sheet, asked, workers, store, progress)  # type: ignore[arg-type]
     for name in asked:
         if name not in found:
             note(f"“{name}” is left out: the sheet has nothing for it")

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QPoint, QRect
+from PySide6.QtCore import QBuffer, QPoint, QRect
 from PySide6.QtGui import QImage, QPainter
 from PySide6.QtSvg import QSvgGenerator
 from PySide6.QtWidgets import QGraphicsView, QWidget
 
 from belltone.desk.asking import ask_write
-from belltone.files import writing
+from belltone.files import write_bytes, writing
 
-__all__ = ["ask_write_chart", "chart_image", "write_chart", "write_image"]
+__all__ = ["ask_write_chart", "chart_image", "chart_svg", "write_chart", "write_image"]
 
 _SHARPER = 2  # pixels of a PNG for each of the screen
 
@@ -22,18 +22,21 @@ def write_chart(view: QWidget, path: Path) -> None:
     if path.suffix.lower() != ".svg":
         write_image(chart_image(view, _SHARPER), path)
         return
-    size = _inside(view).size()
-    with writing(path) as place:
-        drawing = QSvgGenerator()
-        drawing.setFileName(str(place))
-        drawing.setSize(size)
-        drawing.setViewBox(QRect(0, 0, size.width(), size.height()))
-        drawing.setTitle(view.accessibleName())
-        painter = QPainter()
-        if not painter.begin(drawing):
-            raise OSError(5, "the drawing could not be written")
-        _render(view, painter)
-        painter.end()
+    write_bytes(chart_svg(view), path)
+
+
+def chart_svg(view: QWidget) -> bytes:
+    """A chart as it stands, as an SVG file whose lines and words stay lines and words."""
+    size, buffer = _inside(view).size(), QBuffer()
+    drawing = QSvgGenerator()
+    drawing.setOutputDevice(buffer)
+    drawing.setSize(size)
+    drawing.setViewBox(QRect(0, 0, size.width(), size.height()))
+    drawing.setTitle(view.accessibleName())
+    painter = QPainter(drawing)
+    _render(view, painter)
+    painter.end()
+    return bytes(buffer.data().data())
 
 
 def chart_image(view: QWidget, scale: float) -> QImage:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from pathlib import Path
 
+from PySide6.QtCore import QMimeData
 from PySide6.QtGui import QGuiApplication, QImage
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -20,7 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from belltone.desk.look import label_font, tell
-from belltone.desk.pictures import chart_image, write_chart, write_image
+from belltone.desk.pictures import chart_image, chart_svg, write_chart, write_image
 from belltone.desk.session.session import Session
 from belltone.desk.shape.canvas import ShapeCanvas
 
@@ -96,7 +97,11 @@ class PicturePanel(QWidget):
         return chart_image(widget, width / max(widget.width(), 1))
 
     def _copy(self) -> None:
-        QGuiApplication.clipboard().setImage(self._image())
+        copied = QMimeData()
+        copied.setImageData(self._image())
+        if self._widget is not None and not isinstance(self._widget, ShapeCanvas):
+            copied.setData("image/svg+xml", chart_svg(self._widget))
+        QGuiApplication.clipboard().setMimeData(copied)
         tell(self.told, "The picture is on the clipboard.", "clear")
 
     def _ask_write(self) -> None:
