@@ -41,6 +41,7 @@ _COMMANDS: Final = {
     "measured": "measuring:measured_command",
     "fit": "measuring:fit_command",
     "frame": "making:frame",
+    "plate": "making:plate",
     "desk": "window:desk",
     "demo": "window:demo",
 }

@@ -6,7 +6,7 @@ import math
 
 from belltone.design.parts import MemberValue, MeshValue, PartValue, PointValue, SurfaceValue
 from belltone.design.values import Design
-from belltone.geometry.shapes import Disc, Extruded, Plate, Polygon, Revolved, extent
+from belltone.geometry.shapes import Contour, Disc, Extruded, Plate, Polygon, Revolved, extent
 from belltone.sheet.units import format_number
 
 __all__ = ["design_words", "part_words", "wall_words"]
@@ -76,6 +76,8 @@ def _plate(shape: Plate) -> str:
     if isinstance(outline, Disc):
         words = f"{_mm(2 * outline.radius)} mm "
         words += f"ring with a bore of {_mm(2 * outline.bore)} mm" if outline.bore else "disc"
+    elif isinstance(outline, Contour):
+        words = f"plate of a contour {_mm(width)} × {_mm(height)} mm"
     else:
         sides = len(outline.corners) if isinstance(outline, Polygon) else 4
         square = not isinstance(outline, Polygon) or outline.compass

@@ -6,8 +6,15 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Final, TypeVar, cast
 
-from PySide6.QtCore import QEvent, QSettings, Qt, QTimer
-from PySide6.QtGui import QAction, QCloseEvent, QGuiApplication, QKeySequence
+from PySide6.QtCore import QEvent, QMimeData, QSettings, Qt, QTimer
+from PySide6.QtGui import (
+    QAction,
+    QCloseEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QGuiApplication,
+    QKeySequence,
+)
 from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
@@ -40,6 +47,7 @@ from belltone.desk.charts.speed_view import SpeedView
 from belltone.desk.charts.sweep_map import SweepMap
 from belltone.desk.comparing.compare_view import CompareView
 from belltone.desk.designs.designs_view import DesignsView
+from belltone.desk.drawing_dialog import DrawingDialog
 from belltone.desk.fields import LiveNumber
 from belltone.desk.handing.hand_over_view import HandOverView
 from belltone.desk.look import label_font, qt_palette, stylesheet
@@ -98,6 +106,7 @@ class MainWindow(QMainWindow):
         self.session = session
         self._settings = settings or QSettings()
         self._palette = DARK if self._settings.value("theme") == DARK.name else LIGHT
+        self.setAcceptDrops(True)
         self._asking = False
         self._leaving = False
         self.beside = Beside()
@@ -221,6 +230,7 @@ class MainWindow(QMainWindow):
         tables = file.addMenu("New &frame from a table")
         self._action(tables, "&Paste nodes and members", None, self.paste_frame)
         self._action(tables, "Read a &file…", None, self._ask_frame_file)
+        self._action(file, "New plate from a dra&wing…", None, self.ask_drawing)
         demos = file.addMenu("Open a &demo")
         for path in sorted(examples_folder().glob("*.toml")):
             name = path.stem.replace("_", " ")
@@ -496,6 +506,33 @@ class MainWindow(QMainWindow):
             self.session.start_new(sheet)
             self.session.told.emit(unit_note(table))
 
+    def ask_drawing(self) -> None:
+        """Ask for a drawing of a plate and begin with it."""
+        told, _ = QFileDialog.getOpenFileName(self, "A drawing of a plate", "", "Drawings (*.dxf)")
+        if told:
+            self.new_plate(Path(told))
+
+    def new_plate(self, path: Path) -> None:
+        """Begin with the plate of a drawing, once what was found is told and taken."""
+        dialog = DrawingDialog(path, self)
+        if dialog.exec() and dialog.sheet is not None and self.may_discard():
+            self.session.start_new(dialog.sheet)
+        dialog.deleteLater()
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if _dropped(event.mimeData()) is not None:
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """A sheet that is dropped is opened, a drawing begins a plate."""
+        path = _dropped(event.mimeData())
+        if path is None:
+            return
+        event.acceptProposedAction()
+        begin = self.open if path.suffix.lower() == ".toml" else self.new_plate
+        # Not from inside the event: a dialog would hold up who drops.
+        QTimer.singleShot(0, self, lambda: begin(path))
+
     def _fill_recent(self) -> None:
         self.recent.clear()
         for path in self.recent_paths():
@@ -653,3 +690,10 @@ class MainWindow(QMainWindow):
             comparing.finish()
         self.session.close(recoverable=self._leaving)
         super().closeEvent(event)
+
+
+def _dropped(data: QMimeData) -> Path | None:
+    """The one file of a drop that the window can begin with."""
+    paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+    known = [path for path in paths if path.suffix.lower() in (".toml", ".dxf")]
+    return known[0] if len(known) == 1 else None

@@ -16,7 +16,8 @@ from belltone.design.values import Design
 from belltone.drawing.drawn import DrawnComponent
 from belltone.exchange.grids import surface_poly
 from belltone.files import write_bytes, writing
-from belltone.geometry.shapes import Disc, Plate, Polygon, RoundHole
+from belltone.geometry.profiles import Arc
+from belltone.geometry.shapes import Contour, ContourHole, Disc, Plate, Polygon, RoundHole
 
 __all__ = ["LENGTHS", "flat_plate", "write_outline", "write_surface"]
 
@@ -100,6 +101,8 @@ def _draw_plate(space: Any, plate: Plate, scale: float, on: dict[str, str]) -> N
         space.add_circle((0, 0), outline.radius * scale, dxfattribs=on)
         if outline.bore:
             space.add_circle((0, 0), outline.bore * scale, dxfattribs=on)
+    elif isinstance(outline, Contour):
+        _draw_contour(space, outline, scale, on)
     elif isinstance(outline, Polygon):
         corners = [(x * scale, y * scale) for x, y in outline.corners]
         space.add_lwpolyline(corners, close=True, dxfattribs=on)
@@ -126,5 +129,17 @@ def _draw_plate(space: Any, plate: Plate, scale: float, on: dict[str, str]) -> N
         if isinstance(hole, RoundHole):
             x, y = hole.centre
             space.add_circle((x * scale, y * scale), hole.radius * scale, dxfattribs=on)
+        elif isinstance(hole, ContourHole):
+            _draw_contour(space, hole.rim, scale, on)
         else:
             space.add_lwpolyline((scale * hole.corners).tolist(), close=True, dxfattribs=on)
+
+
+def _draw_contour(space: Any, contour: Contour, scale: float, on: dict[str, str]) -> None:
+    """Lines and arcs as one closed line; the bulge of an arc is the tangent of a fourth of it."""
+    points = []
+    for segment in contour.segments:
+        x, y = segment.start
+        turn = segment.last - segment.first if isinstance(segment, Arc) else 0.0
+        points.append((scale * x, scale * y, math.tan(turn / 4)))
+    space.add_lwpolyline(points, format="xyb", close=True, dxfattribs=on)

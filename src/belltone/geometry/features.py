@@ -7,6 +7,7 @@ from typing import Final
 
 from belltone.geometry.shapes import (
     SIDE_NAMES,
+    Contour,
     Plate,
     Polygon,
     Revolved,
@@ -63,7 +64,7 @@ def shape_features(shape: SurfaceShape) -> dict[str, Feature]:
     edge = Feature("edge")
     if isinstance(shape, Plate):
         outline = shape.outline
-        if isinstance(outline, Polygon):
+        if isinstance(outline, Polygon | Contour):
             found |= dict.fromkeys(outline.side_names, edge)
             found |= dict.fromkeys(outline.corner_names, Feature("corner"))
         elif isinstance(outline, RoundedRectangle):

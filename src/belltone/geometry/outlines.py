@@ -2,24 +2,36 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.geometry.profiles import Line, Segment
 from belltone.geometry.shapes import (
+    Contour,
+    ContourHole,
     Disc,
     Hole,
     Outline,
     Plate,
     Polygon,
+    RectangularHole,
     RoundedRectangle,
     RoundHole,
     extent,
 )
 
-__all__ = ["closed_line", "inside", "plate_problems", "polygon_problem", "rim_distance"]
+__all__ = [
+    "closed_line",
+    "contour_problem",
+    "inside",
+    "plate_problems",
+    "polygon_problem",
+    "rim_distance",
+]
 
 Array = NDArray[np.float64]
 
@@ -30,9 +42,18 @@ _TIGHT: Final = 0.5e-3  # of the plate's size; a ligament below this cannot be m
 def plate_problems(plate: Plate) -> Iterator[tuple[int, str]]:
     """Yield what is wrong, with the number of the hole at fault (-1: the outline)."""
     outline = plate.outline
-    if isinstance(outline, Polygon) and (problem := polygon_problem(outline)) is not None:
+    problem = None
+    if isinstance(outline, Polygon):
+        problem = polygon_problem(outline)
+    elif isinstance(outline, Contour):
+        problem = contour_problem(outline)
+    if problem is not None:
         yield -1, problem
         return
+    for index, hole in enumerate(plate.holes):
+        if isinstance(hole, ContourHole) and (problem := contour_problem(hole.rim)) is not None:
+            yield index, problem
+            return
     low, high = extent(outline)
     least = _TIGHT * float(np.linalg.norm(high - low))
     rims = [("the outline", closed_line(outline))]
@@ -71,7 +92,39 @@ def closed_line(shape: Outline | Hole) -> Array:
     if isinstance(shape, RoundedRectangle):
         half = 0.5 * np.array([shape.width, shape.height]) - shape.radius
         return np.sign(np.round(circle, 12)) * half + shape.radius * circle
-    return shape.corners
+    if isinstance(shape, RectangularHole):
+        return shape.corners
+    rim = shape.rim if isinstance(shape, ContourHole) else shape
+    return np.concatenate([_sampled(segment) for segment in rim.segments])
+
+
+def _sampled(segment: Segment) -> Array:
+    """Points of a segment but its last, so close that an arc is told from its chords."""
+    if isinstance(segment, Line):
+        return np.array([segment.start])
+    pieces = max(2, math.ceil(_ROUND * abs(segment.last - segment.first) / (2 * np.pi)))
+    return segment.position(np.arange(pieces) / pieces)
+
+
+def contour_problem(contour: Contour) -> str | None:
+    """What is wrong with lines and arcs that should close without crossing, if anything."""
+    line = closed_line(contour)
+    start, along = line, np.roll(line, -1, axis=0) - line
+    cross = along[:, None, 0] * along[None, :, 1] - along[:, None, 1] * along[None, :, 0]
+    apart = start[None] - start[:, None]
+    with np.errstate(divide="ignore", invalid="ignore"):
+        first = (apart[..., 0] * along[None, :, 1] - apart[..., 1] * along[None, :, 0]) / cross
+        second = (apart[..., 0] * along[:, None, 1] - apart[..., 1] * along[:, None, 0]) / cross
+    meet = (first > 0) & (first < 1) & (second > 0) & (second < 1)
+    count = len(line)
+    index = np.arange(count)
+    beside = np.abs(index[:, None] - index[None])
+    meet &= (beside > 1) & (beside < count - 1)
+    if not meet.any():
+        return None
+    at = int(np.argwhere(meet)[0][0])
+    place = start[at] + first[at][meet[at]][0] * along[at]
+    return f"the contour crosses itself at {_place(place)}"
 
 
 def inside(points: Array, loop: Array) -> NDArray[np.bool_]:

@@ -9,11 +9,13 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.geometry.profiles import Profile
+from belltone.geometry.profiles import Arc, Line, Profile, Segment
 
 __all__ = [
     "CORNER_NAMES",
     "SIDE_NAMES",
+    "Contour",
+    "ContourHole",
     "Disc",
     "Extruded",
     "Hole",
@@ -87,7 +89,52 @@ class Disc:
     bore: float = 0.0
 
 
-Outline = Polygon | RoundedRectangle | Disc
+@dataclass(frozen=True)
+class Contour:
+    """Lines and arcs end to end, counter-clockwise.
+
+    Sides and corners are numbered in the order their author listed them, which was clockwise where
+    ``reversed``.
+    """
+
+    segments: tuple[Segment, ...]
+    reversed: bool = False
+
+    @property
+    def side_names(self) -> tuple[str, ...]:
+        """One name for each segment."""
+        count = len(self.segments)
+        return tuple(f"edge {count - i if self.reversed else i + 1}" for i in range(count))
+
+    @property
+    def corner_names(self) -> tuple[str, ...]:
+        """One name for the point each segment leaves from."""
+        count = len(self.segments)
+        numbers = [(count - i) % count if self.reversed else i for i in range(count)]
+        return tuple(f"corner {number + 1}" for number in numbers)
+
+    def moved(self, turn: Array, move: Array) -> Contour:
+        """The contour turned or mirrored about the origin, and moved; still counter-clockwise."""
+        mirrored = bool(np.linalg.det(turn) < 0)
+        angle = math.atan2(turn[1, 0], turn[0, 0])
+        found: list[Segment] = []
+        for segment in self.segments:
+            if isinstance(segment, Line):
+                ends = (turn @ np.array(end) + move for end in (segment.start, segment.stop))
+                start, stop = ((float(x), float(y)) for x, y in ends)
+                found.append(Line(stop, start) if mirrored else Line(start, stop))
+            else:
+                x, y = (float(value) for value in turn @ np.array(segment.centre) + move)
+                first, last = segment.first + angle, segment.last + angle
+                if mirrored:
+                    first, last = angle - segment.last, angle - segment.first
+                found.append(Arc((x, y), segment.radius, first, last))
+        if mirrored:
+            return Contour(tuple(found[::-1]), not self.reversed)
+        return Contour(tuple(found), self.reversed)
+
+
+Outline = Polygon | RoundedRectangle | Disc | Contour
 
 
 @dataclass(frozen=True)
@@ -118,7 +165,16 @@ class RectangularHole:
         return np.asarray(np.array(self.centre) + square @ np.array([[c, s], [-s, c]]))
 
 
-Hole = RoundHole | RectangularHole
+@dataclass(frozen=True)
+class ContourHole:
+    """A hole of any shape: name, where its own origin is, and its rim."""
+
+    name: str
+    centre: tuple[float, float]
+    rim: Contour
+
+
+Hole = RoundHole | RectangularHole | ContourHole
 
 
 @dataclass(frozen=True)
@@ -199,6 +255,10 @@ def extent(outline: Outline) -> tuple[Array, Array]:
     if isinstance(outline, Polygon):
         corners = np.array(outline.corners)
         return corners.min(axis=0), corners.max(axis=0)
+    if isinstance(outline, Contour):
+        share = np.linspace(0.0, 1.0, 33)
+        points = np.concatenate([segment.position(share) for segment in outline.segments])
+        return points.min(axis=0), points.max(axis=0)
     half = (
         np.full(2, outline.radius)
         if isinstance(outline, Disc)

@@ -15,8 +15,11 @@ from numpy.typing import NDArray
 from belltone.geometry.profiles import Arc, Line
 from belltone.geometry.shapes import (
     SIDE_NAMES,
+    Contour,
+    ContourHole,
     Disc,
     Hole,
+    Outline,
     Plate,
     Polygon,
     RoundedRectangle,
@@ -65,7 +68,8 @@ def plate_scheme(plate: Plate) -> PlateScheme:
         return PlateScheme("rounded")
     if isinstance(outline, Polygon) and not holes and _convex_quad(outline):
         return PlateScheme("quad")
-    if len(holes) == 1 and not (isinstance(outline, Disc) and outline.bore):
+    drawn = isinstance(outline, Contour) or any(isinstance(hole, ContourHole) for hole in holes)
+    if len(holes) == 1 and not drawn and not (isinstance(outline, Disc) and outline.bore):
         around = PlateScheme("round hole" if isinstance(holes[0], RoundHole) else "square hole")
         fits = not isinstance(outline, RoundedRectangle) or isinstance(holes[0], RoundHole)
         fits = fits and (not isinstance(outline, Polygon) or _convex(outline))
@@ -114,9 +118,11 @@ def rim_curves(plate: Plate) -> list[list[Named]]:
     return loops + [[(hole.name, curve) for curve in _hole_curves(hole)] for hole in plate.holes]
 
 
-def _outline_curves(outline: Polygon | RoundedRectangle | Disc) -> list[Named]:
+def _outline_curves(outline: Outline) -> list[Named]:
     if isinstance(outline, Disc):
         return [("rim", arc) for arc in _circle((0.0, 0.0), outline.radius)]
+    if isinstance(outline, Contour):
+        return list(zip(outline.side_names, outline.segments, strict=True))
     if isinstance(outline, Polygon):
         ends = outline.corners[1:] + outline.corners[:1]
         return [
@@ -154,6 +160,8 @@ def _circle(centre: tuple[float, float], radius: float) -> list[Arc]:
 def _hole_curves(hole: Hole) -> Sequence[Line | Arc]:
     if isinstance(hole, RoundHole):
         return _circle(hole.centre, hole.radius)
+    if isinstance(hole, ContourHole):
+        return hole.rim.segments
     corners = [(float(x), float(y)) for x, y in hole.corners]
     return [
         Line(start, stop) for start, stop in zip(corners, corners[1:] + corners[:1], strict=True)
@@ -227,7 +235,7 @@ def _finish(builder: BlockBuilder, plate: Plate) -> Blocks:
 
 
 def _name_corners(builder: BlockBuilder, plate: Plate, vertices: Sequence[int]) -> None:
-    if isinstance(plate.outline, Polygon):
+    if isinstance(plate.outline, Polygon | Contour):
         builder.corners.update(zip(plate.outline.corner_names, vertices, strict=True))
 
 
@@ -386,7 +394,7 @@ def _rims_cut(
                 pieces[(vertex, vertex + 1)] = (name, piece)
         last = len(builder.points) - 1
         pieces[(last, first)] = pieces.pop((last, last + 1))
-        if first == 0 and isinstance(plate.outline, Polygon):
+        if first == 0 and isinstance(plate.outline, Polygon | Contour):
             starts = np.concatenate([[0], np.cumsum(cuts)[:-1]])
             _name_corners(builder, plate, [int(start) for start in starts])
     return builder, pieces

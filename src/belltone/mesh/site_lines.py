@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from belltone.design.parts import MemberValue, MeshValue, SurfaceValue
 from belltone.design.place import Place
-from belltone.geometry.shapes import Extruded, Plate, Polygon, Revolved
+from belltone.geometry.shapes import Contour, Extruded, Plate, Polygon, Revolved
 from belltone.mesh.plate_blocks import rim_curves
 
 __all__ = ["member_lines", "mesh_lines", "on_surface", "wall_lines"]
@@ -101,6 +101,9 @@ def _plate_lines(part: SurfaceValue, shape: Plate, feature: str) -> list[Array]:
     outline = shape.outline
     if isinstance(outline, Polygon) and feature in outline.corner_names:
         x, y = outline.corners[outline.corner_names.index(feature)]
+        return [on_surface(part, 0, np.array([x]), np.array([y]))]
+    if isinstance(outline, Contour) and feature in outline.corner_names:
+        x, y = outline.segments[outline.corner_names.index(feature)].start
         return [on_surface(part, 0, np.array([x]), np.array([y]))]
     share = np.linspace(0.0, 1.0, _ON_CURVE)
     loops = rim_curves(shape)

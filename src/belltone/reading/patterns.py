@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from belltone.design.parts import MemberValue, MeshValue, PartValue, SurfaceValue
 from belltone.design.place import Place
 from belltone.design.values import JointSide, JointValue
-from belltone.geometry.shapes import Hole, RoundHole
+from belltone.geometry.shapes import ContourHole, Hole, RoundHole
 from belltone.reading.numbers import Values
 from belltone.reading.placement import turn_about
 from belltone.sections.layups import LayupValue
@@ -82,6 +82,8 @@ class PlaneCopy:
         name, centre = f"{hole.name} {self.number}", self.at(hole.centre)
         if isinstance(hole, RoundHole):
             return replace(hole, name=name, centre=centre)
+        if isinstance(hole, ContourHole):
+            return replace(hole, name=name, centre=centre, rim=hole.rim.moved(self.turn, self.move))
         turned = math.atan2(self.turn[1, 0], self.turn[0, 0])
         if np.linalg.det(self.turn) < 0:
             # A mirrored rectangle is the same rectangle turned the other way.

@@ -12,10 +12,12 @@ from numpy.typing import NDArray
 
 from belltone.design.parts import SurfaceValue, ThicknessValue
 from belltone.geometry.features import shape_features
-from belltone.geometry.outlines import plate_problems
-from belltone.geometry.profiles import Profile
+from belltone.geometry.outlines import closed_line, plate_problems
+from belltone.geometry.profiles import Arc, Line, Profile
 from belltone.geometry.shapes import (
     FULL_TURN,
+    Contour,
+    ContourHole,
     Disc,
     Extruded,
     Hole,
@@ -88,9 +90,8 @@ class SurfaceReader:
     def _plate(self, path: Path, part: models.Plate) -> Plate | None:
         before = len(self.values.findings)
         outline = self._outline((*path, "outline"), part.outline)
-        holes = tuple(
-            self._hole((*path, "holes", index), hole) for index, hole in enumerate(part.holes)
-        )
+        read = [self._hole((*path, "holes", index), hole) for index, hole in enumerate(part.holes)]
+        holes = tuple(hole for hole in read if hole is not None)
         if outline is None or len(self.values.findings) > before:
             return None
         taken = set(shape_features(Plate(outline)))
@@ -139,6 +140,8 @@ class SurfaceReader:
             return Disc(0.5 * size["diameter"], 0.5 * size["bore"])
         if isinstance(outline, models.Parallelogram):
             return self._parallelogram(path, size)
+        if isinstance(outline, models.Contour):
+            return self._contour(path, outline.points)
         corners = [
             (
                 self.values.numbers[(*path, "points", i, 0)],
@@ -150,12 +153,32 @@ class SurfaceReader:
             x0 * y1 - x1 * y0
             for (x0, y0), (x1, y1) in zip(corners, corners[1:] + corners[:1], strict=True)
         )
-        spread = np.linalg.svd(np.array(corners) - np.mean(corners, axis=0))[1]
-        if not spread[1] > _FLAT * spread[0]:
+        if _on_a_line(np.array(corners)):
             self.values.add((*path, "points"), "the points lie on one line; they outline nothing")
             return None
         clockwise = area < 0
         return Polygon(tuple(corners[::-1] if clockwise else corners), reversed=clockwise)
+
+    def _contour(self, path: Path, points: Sequence[models.ProfilePoint]) -> Contour | None:
+        """A closed line of lines and arcs, turned counter-clockwise."""
+        profile = read_profile(self.values, (*path, "points"), points, closed=True)
+        if profile is None:
+            return None
+        contour = Contour(profile.segments)
+        line = closed_line(contour)
+        if _on_a_line(line):
+            self.values.add((*path, "points"), "the points lie on one line; they outline nothing")
+            return None
+        x, y = line.T
+        if np.sum(x * np.roll(y, -1) - y * np.roll(x, -1)) >= 0:
+            return contour
+        turned = tuple(
+            Line(each.stop, each.start)
+            if isinstance(each, Line)
+            else Arc(each.centre, each.radius, each.last, each.first)
+            for each in profile.segments[::-1]
+        )
+        return Contour(turned, reversed=True)
 
     def _rounded(self, path: Path, size: dict[str, float]) -> Outline | None:
         least = min(size["width"], size["height"])
@@ -181,11 +204,15 @@ class SurfaceReader:
         corners = (-across - up, across - up, across + up, up - across)
         return Polygon(tuple((float(x), float(y)) for x, y in corners), True)
 
-    def _hole(self, path: Path, hole: models.HoleModel) -> Hole:
+    def _hole(self, path: Path, hole: models.HoleModel) -> Hole | None:
         centre = (self.values.numbers[(*path, "at", 0)], self.values.numbers[(*path, "at", 1)])
         if isinstance(hole, models.RoundHole):
             diameter = self.values.positive((*path, "diameter"), "the diameter")
             return RoundHole(hole.name, centre, 0.5 * diameter)
+        if isinstance(hole, models.ContourHole):
+            rim = self._contour(path, hole.points)
+            moved = None if rim is None else rim.moved(np.eye(2), np.array(centre))
+            return None if moved is None else ContourHole(hole.name, centre, moved)
         return RectangularHole(
             hole.name,
             centre,
@@ -328,3 +355,9 @@ def _box(x: float, y: float) -> Polygon:
 
 def _mm(length: float) -> str:
     return f"{1e3 * length:g} mm"
+
+
+def _on_a_line(points: Array) -> bool:
+    """Whether points ``(n, 2)`` lie on one line."""
+    spread = np.linalg.svd(points - points.mean(axis=0), compute_uv=False)
+    return not spread[1] > _FLAT * spread[0]

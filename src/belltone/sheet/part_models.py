@@ -440,7 +440,17 @@ class Polygon(Entry):
     points: Annotated[tuple[tuple[Length, Length], ...], Field(min_length=3, max_length=150)]
 
 
-OutlineModel = Rectangle | RoundedRectangle | Disc | Ring | Parallelogram | Polygon
+class Contour(Entry):
+    """Lines and arcs through ``points`` (x, y), counter-clockwise or clockwise, closed.
+
+    A point may be rounded by a ``bend``, or reached by an arc ``through`` another point.
+    """
+
+    shape: Literal["contour"]
+    points: Annotated[tuple[ProfilePoint, ...], Field(min_length=2, max_length=150)]
+
+
+OutlineModel = Rectangle | RoundedRectangle | Disc | Ring | Parallelogram | Polygon | Contour
 OUTLINE_SHAPES: Final = {
     "rectangle": Rectangle,
     "rounded rectangle": RoundedRectangle,
@@ -448,6 +458,7 @@ OUTLINE_SHAPES: Final = {
     "ring": Ring,
     "parallelogram": Parallelogram,
     "polygon": Polygon,
+    "contour": Contour,
 }
 
 
@@ -471,7 +482,16 @@ class RectangularHole(Entry):
     turned: Angle = "0 deg"
 
 
-HoleModel = RoundHole | RectangularHole
+class ContourHole(Entry):
+    """A hole of lines and arcs through ``points``, from its own origin ``at`` (x, y)."""
+
+    name: Name
+    shape: Literal["contour"]
+    at: tuple[Length, Length] = ("0 mm", "0 mm")
+    points: Annotated[tuple[ProfilePoint, ...], Field(min_length=2, max_length=150)]
+
+
+HoleModel = RoundHole | RectangularHole | ContourHole
 
 
 class Plate(_Surface):

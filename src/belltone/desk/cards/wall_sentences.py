@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any, Final
 
 from belltone.desk.cards.card import Act, Choice, Number, Sentence
@@ -25,7 +25,16 @@ _FIRST_OUTLINES: Final[dict[str, dict[str, Any]]] = {
     "polygon": {
         "points": [["-150 mm", "-100 mm"], ["150 mm", "-100 mm"], ["100 mm", "100 mm"]],
     },
+    "contour": {
+        "points": [
+            {"at": ["-150 mm", "-100 mm"]},
+            {"at": ["150 mm", "-100 mm"]},
+            {"at": ["150 mm", "100 mm"], "through": ["200 mm", "0 mm"]},
+            {"at": ["-150 mm", "100 mm"], "bend": "40 mm"},
+        ],
+    },
 }
+_MOST_POINTS: Final = 12  # in a sentence
 _OUTLINE_WORDS: Final = {
     "width": "wide",
     "height": "high",
@@ -81,6 +90,8 @@ def _plate(
                 Number((*path, "points", index, 1), f"corner {index + 1}, y"),
                 ";" if index < len(part.outline.points) - 1 else ".",
             ]
+    elif isinstance(part.outline, models.Contour):
+        first += _points(path, part.outline.points)
     else:
         keys = [key for key in _FIRST_OUTLINES[shape] if key in _OUTLINE_WORDS]
         for key in keys:
@@ -97,11 +108,32 @@ def _plate(
     return [first, *(_hole(card, base, i, hole) for i, hole in enumerate(part.holes))]
 
 
+def _points(path: Path, points: Sequence[models.ProfilePoint]) -> Pieces:
+    """The points of a contour; of one with many, as drawings have, how many there are."""
+    if len(points) > _MOST_POINTS:
+        arcs = sum(point.through is not None for point in points)
+        return [f"of {len(points)} points, {arcs} of them reached by arcs", "."]
+    pieces: Pieces = [f"of {len(points)} points:"]
+    for index, point in enumerate(points):
+        here: Path = (*path, "points", index)
+        pieces += [
+            Number((*here, "at", 0), f"point {index + 1}, x"),
+            Number((*here, "at", 1), f"point {index + 1}, y"),
+        ]
+        if point.bend is not None:
+            pieces += ["rounded by", Number((*here, "bend"), f"bend at point {index + 1}")]
+        pieces.append(";" if index < len(points) - 1 else ".")
+    return pieces
+
+
 def _hole(card: SheetCard, base: Path, index: int, hole: models.HoleModel) -> Sentence:
     path: Path = (*base, "holes", index)
     pieces: Pieces = [f"Hole “{hole.name}”:"]
     if isinstance(hole, models.RoundHole):
         pieces += ["round,", Number((*path, "diameter"), "diameter"), "across,"]
+    elif isinstance(hole, models.ContourHole):
+        pieces += _points(path, hole.points)[:-1]
+        pieces.append(";")
     else:
         pieces += [Number((*path, "width"), "width"), "by", Number((*path, "height"), "height")]
         pieces.append(",")
