@@ -27,7 +27,17 @@ from belltone.sweep.runner import run_sweep
 from belltone.system.assembly import assemble
 from belltone.system.kinds import body_of
 from belltone.system.lanczos import lowest_modes
-from benchmarks import assemblies, looks, models, parametric, preload, tuning, walls, workers
+from benchmarks import (
+    assemblies,
+    handing,
+    looks,
+    models,
+    parametric,
+    preload,
+    tuning,
+    walls,
+    workers,
+)
 
 BAR = """
 belltone = 1
@@ -185,3 +195,4 @@ if __name__ == "__main__":
     tuning.main()
     models.drag()
     looks.main()
+    handing.main()

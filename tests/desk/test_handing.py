@@ -113,6 +113,13 @@ def test_a_film_of_the_chosen_mode(making: Making, qtbot: QtBot, tmp_path: Path)
     assert panel.knob.isVisibleTo(panel)
     assert panel.shown is not None
     assert panel.shown.over == "wall=2.0 mm:6.0 mm:25"
+    # It is seen as in the window, until another way is chosen.
+    window.shape.panes.look("z")
+    towards, up = panel.reel.view.direction
+    assert towards == pytest.approx((0, 0, -1))  # type: ignore[comparison-overlap]
+    assert up == pytest.approx((0, 1, 0))  # type: ignore[comparison-overlap]
+    panel.seen.setCurrentText("x")
+    assert panel.reel.view.direction == "x"
 
 
 def test_what_is_written_is_stopped(making: Making, qtbot: QtBot, tmp_path: Path) -> None:

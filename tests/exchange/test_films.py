@@ -139,6 +139,15 @@ def test_pictures_see_through_and_bare(design: Design, modes: ModeSet) -> None:
         assert (still.rest()[..., 3] == 255).all()
 
 
+def test_a_heading_is_the_same_view(design: Design, modes: ModeSet) -> None:
+    with taking(design, modes, View(320, 180, "y")) as still:
+        named, heading = still.mode(0), still.scene.heading
+    with taking(design, modes, View(320, 180, heading)) as still:
+        again = still.mode(0)
+    assert heading[0] == pytest.approx((0, 1, 0))
+    assert _apart(named.astype(int), again.astype(int)) < 0.2
+
+
 def test_a_film_along_a_knob(run: Run, rail_path: Path) -> None:
     target = rail_path.with_name("wall.mp4")
     code, out, err = run(

@@ -595,8 +595,11 @@ class MainWindow(QMainWindow):
 
     def show_handing(self) -> None:
         """Show what hands over reports, films, pictures, tables and files."""
+        scene = self.shape.canvas.scene
         self.beside.bring(
-            HandOverView, lambda: HandOverView(self.session, self._pictures, self), self._palette
+            HandOverView,
+            lambda: HandOverView(self.session, self._pictures, lambda: scene.heading, self),
+            self._palette,
         )
 
     def _bring(self, kind: Callable[[Session, Palette, QWidget], W]) -> W:

@@ -44,9 +44,11 @@ from belltone.drawing.load_glyphs import load_glyphs
 from belltone.modes.modeset import ModeSet
 from belltone.system.kinds import location
 
-__all__ = ["Scene", "SceneOptions"]
+__all__ = ["Heading", "Scene", "SceneOptions"]
 
 Array = NDArray[np.float64]
+Way = tuple[float, float, float]
+Heading = tuple[Way, Way]
 
 _FILLED: Final = 0.9
 _LEAST_CLEAR: Final = 0.4  # of the height, however much a caption takes
@@ -408,15 +410,29 @@ class Scene:
 
     def look(self, direction: str) -> None:
         """Look along an axis ("x", "y", "z") or at a slant ("corner")."""
-        camera = self._renderer.GetActiveCamera()
         towards, up = {
             "x": ((-1, 0, 0), (0, 0, 1)),
             "y": ((0, 1, 0), (0, 0, 1)),
             "z": ((0, 0, -1), (0, 1, 0)),
             "corner": (_SLANT_OF_WALL if self._on_wall else _SLANT, (0, 0, 1)),
         }[direction]
-        focus = np.array(camera.GetFocalPoint())
-        camera.SetPosition(*(focus - np.array(towards, float)))
+        self.look_along((towards, up))
+
+    @property
+    def heading(self) -> Heading:
+        """Which way one looks, and which way is up on the picture: unit vectors."""
+        camera = self._renderer.GetActiveCamera()
+        towards = np.array(camera.GetFocalPoint()) - np.array(camera.GetPosition())
+        towards /= np.linalg.norm(towards)
+        x, y, z = (float(value) for value in towards)
+        right, up, out = camera.GetViewUp()
+        return (x, y, z), (float(right), float(up), float(out))
+
+    def look_along(self, heading: Heading) -> None:
+        """Look along a way, with another up on the picture; all is brought into view."""
+        camera = self._renderer.GetActiveCamera()
+        towards, up = heading
+        camera.SetPosition(*(np.array(camera.GetFocalPoint()) - np.array(towards, float)))
         camera.SetViewUp(*up)
         self.fit()
 

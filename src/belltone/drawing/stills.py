@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from belltone.design.values import Design
 from belltone.drawing.colours import LIGHT, Palette
-from belltone.drawing.scene import Scene, SceneOptions
+from belltone.drawing.scene import Heading, Scene, SceneOptions
 from belltone.drawing.shown import Shown, state_values
 from belltone.modes.modeset import ModeSet
 
@@ -27,7 +27,7 @@ DIRECTIONS: Final = ("corner", "x", "y", "z")
 
 @dataclass(frozen=True)
 class View:
-    """How a picture is taken: size (pixels), from where, and what is seen.
+    """How a picture is taken: size (pixels), from where (by name, or a heading), what is seen.
 
     ``turned`` (degrees) goes round the upright axis from ``direction``. ``amplitude`` is how far
     the most moving point is drawn, relative to the usual; ``headroom`` pixels stay clear on top,
@@ -36,7 +36,7 @@ class View:
 
     width: int = 1280
     height: int = 720
-    direction: str = "corner"
+    direction: str | Heading = "corner"
     turned: float = 0.0
     amplitude: float = 0.6
     headroom: int = 0
@@ -70,7 +70,10 @@ class Still:
         self._scene.resize(view.width, view.height)
         self._scene.show_design(design, modes)
         self._scene.set_options(view.options)
-        self._scene.look(view.direction)
+        if isinstance(view.direction, str):
+            self._scene.look(view.direction)
+        else:
+            self._scene.look_along(view.direction)
         if view.turned:
             self.turn(view.turned)
         self._shown: object = None

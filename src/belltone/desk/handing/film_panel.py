@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtWidgets import (
@@ -21,7 +22,7 @@ from belltone.desk.look import label_font, tell
 from belltone.desk.questions import write_film
 from belltone.desk.session.session import Session
 from belltone.drawing.colours import LIGHT, Palette
-from belltone.drawing.scene import SceneOptions
+from belltone.drawing.scene import Heading, SceneOptions
 from belltone.drawing.stills import View, plain
 from belltone.exchange.films import Reel, frame_count
 from belltone.exchange.handed import Filmed
@@ -30,15 +31,17 @@ __all__ = ["FilmPanel"]
 
 _CHOSEN, _ALL, _OVER = "the chosen mode", "all modes, one after another", "the chosen mode over"
 _SIZES = {"1280 × 720": (1280, 720), "1920 × 1080": (1920, 1080), "640 × 360": (640, 360)}
-_FROM = {"a corner": "corner", "x": "x", "y": "y", "z": "z"}
+_HERE = "as in the window"
+_FROM = {_HERE: "", "a corner": "corner", "x": "x", "y": "y", "z": "z"}
 _VALUES = 25  # of a knob
 
 
 class FilmPanel(WritePanel):
-    """Says what is filmed and how, and has it made."""
+    """Says what is filmed and how, and has it made; ``heading`` is how the window looks at it."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, heading: Callable[[], Heading]) -> None:
         super().__init__(session, "film")
+        self._heading = heading
         self._palette = LIGHT
         self.what = QComboBox()
         self.what.addItems([_CHOSEN, _ALL, _OVER])
@@ -101,10 +104,11 @@ class FilmPanel(WritePanel):
         """How the film runs."""
         width, height = _SIZES[self.pixels.currentText()]
         options = SceneOptions(axes=False)
+        seen = self.seen.currentText()
         view = View(
             width,
             height,
-            _FROM[self.seen.currentText()],
+            self._heading() if seen == _HERE else _FROM[seen],
             options=plain(options) if self.bare.isChecked() else options,
         )
         over = self.what.currentText() == _OVER

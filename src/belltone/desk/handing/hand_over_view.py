@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent, QShowEvent
 from PySide6.QtWidgets import QTabWidget, QVBoxLayout, QWidget
@@ -13,6 +15,7 @@ from belltone.desk.handing.report_panel import ReportPanel
 from belltone.desk.handing.tables_panel import TablesPanel
 from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette
+from belltone.drawing.scene import Heading
 
 __all__ = ["HandOverView"]
 
@@ -20,12 +23,18 @@ __all__ = ["HandOverView"]
 class HandOverView(QWidget):
     """Report, film, picture, tables and files, each on a page of its own."""
 
-    def __init__(self, session: Session, sources: Sources, parent: QWidget | None = None) -> None:
+    def __init__(
+        self,
+        session: Session,
+        sources: Sources,
+        heading: Callable[[], Heading],
+        parent: QWidget | None = None,
+    ) -> None:
         super().__init__(parent, Qt.WindowType.Window)
         self.setWindowTitle("Hand over · Bell Tone")
         self.resize(600, 400)
         self.report = ReportPanel(session)
-        self.film = FilmPanel(session)
+        self.film = FilmPanel(session, heading)
         self.picture = PicturePanel(session, sources)
         self.tables = TablesPanel(session)
         self.files = FilesPanel(session)
