@@ -238,3 +238,19 @@ def test_damaged_drawings_never_break_it(data: bytes, cut: int) -> None:
             return
     assert len(closed_line(found.outline)) >= 3
     assert np.isfinite(closed_line(found.outline)).all()
+
+
+def test_drawings_of_very_many_lines_are_refused_soon(tmp_path: Path) -> None:
+    made, space = _drawing()
+    angle = np.linspace(0, 2 * np.pi, 401)
+    places = 100 * np.column_stack([np.cos(angle), np.sin(angle)])
+    for start, stop in zip(places[:-1].tolist(), places[1:].tolist(), strict=True):
+        space.add_line(start, stop)
+    found = read_plate(_saved(made, tmp_path))
+    assert len(found.outline.segments) == 400
+    with pytest.raises(DrawingError, match="a contour has 400 points, where a plate's has 150"):
+        plate_sheet(found, "3 mm", "x", "structural steel")
+    for number in range(5000):
+        space.add_line((200 + number, 0), (200.5 + number, 0))
+    with pytest.raises(DrawingError, match="5400 lines and arcs are drawn, where outlines of 5000"):
+        read_plate(_saved(made, tmp_path))

@@ -35,6 +35,7 @@ _NAMED: Final = {"mm": 1e-3, "cm": 1e-2, "m": 1.0, "in": 0.0254, "ft": 0.3048}
 _GAP: Final = 1e-4  # of the drawing's size; ends nearer than that meet
 _CURVE: Final = 2e-5  # of the size; so near arcs follow splines and ellipses
 _POINTS: Final = 513  # an ellipse is read at
+_MOST_LOOSE: Final = 5_000  # lines and arcs that are put end to end
 _MOST_POINTS: Final = 150  # a contour of a sheet has no more
 _SAME: Final = 1e-6
 _CURVES: Final = ("SPLINE", "ELLIPSE")
@@ -279,21 +280,26 @@ def _chained(loose: Sequence[Segment], gap: float) -> tuple[list[tuple[Segment, 
 
     Raises `DrawingError` where a chain stays open.
     """
-    left = list(loose)
+    if len(loose) > _MOST_LOOSE:
+        raise DrawingError(
+            f"{len(loose)} lines and arcs are drawn, where outlines of {_MOST_LOOSE} at most are "
+            "followed; choose the layers that hold them"
+        )
+    ends = np.array([(each.start, each.stop) for each in loose]).reshape(-1, 2, 2)
+    free = np.ones(len(loose), bool)
     chains: list[tuple[Segment, ...]] = []
     widest = 0.0
-    while left:
-        chain = [left.pop(0)]
+    while free.any():
+        first = int(np.argmax(free))
+        free[first] = False
+        chain = [loose[first]]
         while True:
             end = np.array(chain[-1].stop)
             back = float(np.linalg.norm(end - np.array(chain[0].start)))
-            best, far, turned = -1, math.inf, False
-            for at, each in enumerate(left):
-                for point, way in ((each.start, False), (each.stop, True)):
-                    away = math.dist(point, (float(end[0]), float(end[1])))
-                    if away < far:
-                        best, far, turned = at, away, way
-            if back <= gap and (back <= far or far > gap) and (len(chain) > 1):
+            away = np.where(free[:, None], np.linalg.norm(ends - end, axis=2), np.inf)
+            at, side = divmod(int(np.argmin(away)), 2)
+            far = float(away[at, side])
+            if len(chain) > 1 and back <= gap and (back <= far or far > gap):
                 widest = max(widest, back)
                 break
             if far > gap:
@@ -305,8 +311,8 @@ def _chained(loose: Sequence[Segment], gap: float) -> tuple[list[tuple[Segment, 
                     "choose the layers that hold outlines"
                 )
             widest = max(widest, far)
-            each = left.pop(best)
-            chain.append(_turned(each) if turned else each)
+            free[at] = False
+            chain.append(_turned(loose[at]) if side else loose[at])
         chains.append(tuple(_met(chain)))
     return chains, widest
 
