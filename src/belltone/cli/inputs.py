@@ -20,6 +20,7 @@ from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet, read_sheet
 from belltone.sheet.plain import PlainValueError, plain_value
 from belltone.sheet.units import DIMENSIONS
+from belltone.store.known import known_or_solved
 from belltone.store.results import ResultStore, result_key
 
 
@@ -95,13 +96,8 @@ def solved(
     sheet: Sheet, settings: dict[str, str], request: ModeRequest, store: ResultStore
 ) -> ModeSet:
     """The modes of a sheet, from the store where they are known."""
-    key = result_key(sheet, settings, request, None)
-    found = store.get(key)
-    if found is None:
-        with progress_shown("solving") as progress:
-            found = solve_modes(evaluate(sheet, settings), request, progress=progress)
-        store.put(key, found)
-    return found
+    with progress_shown("solving") as progress:
+        return known_or_solved(sheet, settings, request, store, progress)
 
 
 def first_look(

@@ -39,6 +39,7 @@ class DrawingDialog(QDialog):
         super().__init__(parent)
         self._path = path
         self.sheet: Sheet | None = None
+        self._found: PlateDrawing | None = None
         self.setWindowTitle(f"A plate from “{path.name}”")
         self.resize(520, 460)
         self.unit = QComboBox()
@@ -86,8 +87,8 @@ class DrawingDialog(QDialog):
             return
         self.unit.currentIndexChanged.connect(self.look)
         self.layers.itemChanged.connect(self.look)
-        self.thickness.textChanged.connect(self.look)
-        self.material.currentIndexChanged.connect(self.look)
+        self.thickness.textChanged.connect(self.tell_found)
+        self.material.currentIndexChanged.connect(self.tell_found)
         self.look()
 
     @property
@@ -97,15 +98,26 @@ class DrawingDialog(QDialog):
         return [item.text() for item in items if item.checkState() == Qt.CheckState.Checked]
 
     def look(self) -> None:
-        """Read the drawing and say what was found, or what is wrong."""
+        """Read the drawing; what was found is kept for as long as layers and unit stay."""
         unit = self.unit.currentText()
+        self._found = None
         try:
-            found = read_plate(self._path, None if unit == _STATED else unit, self.chosen)
-            self.sheet = self._sheet(found)
+            self._found = read_plate(self._path, None if unit == _STATED else unit, self.chosen)
+        except UserError as error:
+            self._tell_wrong(error)
+        self.tell_found()
+
+    def tell_found(self) -> None:
+        """Say what was found, or what is wrong with the plate that comes of it."""
+        if self._found is None:
+            return
+        try:
+            self.sheet = self._sheet(self._found)
         except UserError as error:
             self._tell_wrong(error)
             return
-        tell(self.words, "Found:\n" + "\n".join(f"•  {line}" for line in found.found), "")
+        lines = "\n".join(f"•  {line}" for line in self._found.found)
+        tell(self.words, f"Found:\n{lines}", "")
         self.begin.setEnabled(True)
 
     def _sheet(self, found: PlateDrawing) -> Sheet:

@@ -24,12 +24,13 @@ from belltone.exchange.handed_tables import (
 )
 from belltone.exchange.sweep_tables import DesignTable, sweep_table
 from belltone.modes.modeset import ModeSet
-from belltone.modes.solve import request_for, solve_modes
+from belltone.modes.solve import request_for
 from belltone.progress import Progress
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.sheet.model import REPORT_PARTS, ReportPart
-from belltone.store.results import ResultStore, result_key
+from belltone.store.known import known_or_solved
+from belltone.store.results import ResultStore
 from belltone.sweep.models import model_of
 from belltone.sweep.plan import SweepPlan, default_plan
 from belltone.sweep.runner import Sweep, run_sweep
@@ -218,13 +219,7 @@ def tables_of(
 
 def solved(sheet: Sheet, design: Design, store: ResultStore, progress: Progress) -> ModeSet:
     """The modes of a sheet, which comes to this design, from the store where they are known."""
-    request = request_for(design)
-    key = result_key(sheet, {}, request, None)
-    known = store.get(key)
-    if known is None:
-        known = solve_modes(design, request, progress=progress)
-        store.put(key, known)
-    return known
+    return known_or_solved(sheet, {}, request_for(design), store, progress)
 
 
 def _knobs(sheet: Sheet, design: Design) -> list[KnobValue]:
