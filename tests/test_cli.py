@@ -9,8 +9,8 @@ from pathlib import Path
 
 import pytest
 
-from belltone.cli import inputs
 from belltone.sheet.document import read_sheet
+from belltone.store import known
 from tests.assemblies import STEEL, joint, plate
 from tests.assemblies import held as held_at
 from tests.conftest import CLAMPED, Run, bar_text
@@ -84,7 +84,7 @@ def test_a_second_call_reads_what_the_first_kept(
     run: Run, rail_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     first = run("modes", rail_path)
-    monkeypatch.setattr(inputs, "solve_modes", lambda *_, **__: pytest.fail("solved again"))
+    monkeypatch.setattr(known, "solve_modes", lambda *_, **__: pytest.fail("solved again"))
     assert run("modes", rail_path) == first
 
 
@@ -194,7 +194,7 @@ def test_an_error_inside_is_told_in_a_line(
     def fail(*_: object, **__: object) -> None:
         raise ZeroDivisionError("odd")
 
-    monkeypatch.setattr(inputs, "solve_modes", fail)
+    monkeypatch.setattr(known, "solve_modes", fail)
     code, _, err = run("modes", rail_path)
     assert code == 1
     assert "an error inside the program (ZeroDivisionError: odd); details are in" in err
