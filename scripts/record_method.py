@@ -28,7 +28,7 @@ def digest() -> str:
     """A hash of the code of all rooms, whatever its comments, docstrings and layout."""
     found = hashlib.sha256()
     for room in ROOMS:
-        for path in sorted((ROOT / "src" / "belltone" / room).glob("*.py")):
+        for path in sorted((ROOT / "src" / "belltone" / room).rglob("*.py")):
             tree = ast.parse(path.read_text(encoding="utf-8"))
             for node in ast.walk(tree):
                 body = getattr(node, "body", None)
@@ -36,7 +36,7 @@ def digest() -> str:
                     value = body[0].value
                     if isinstance(value, ast.Constant) and isinstance(value.value, str):
                         del body[0]
-            found.update(f"{room}/{path.name}\n{ast.dump(tree)}\n".encode())
+            found.update(f"{path.relative_to(ROOT)}\n{ast.dump(tree)}\n".encode())
     return found.hexdigest()
 
 

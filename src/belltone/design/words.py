@@ -7,6 +7,7 @@ import math
 from belltone.design.parts import MemberValue, MeshValue, PartValue, PointValue, SurfaceValue
 from belltone.design.values import Design
 from belltone.geometry.shapes import Contour, Disc, Extruded, Plate, Polygon, Revolved, extent
+from belltone.geometry.skins import Skin
 from belltone.sheet.units import format_number
 
 __all__ = ["design_words", "part_words", "wall_words"]
@@ -60,6 +61,9 @@ def _shape(part: SurfaceValue) -> str:
         radius = max(max(piece.start[0], piece.stop[0]) for piece in shape.profile.segments)
         turn = "" if shape.full else f" over {format_number(math.degrees(shape.angle), 4)}°"
         return f"shell of revolution{turn}, up to {_mm(2 * radius)} mm across"
+    if isinstance(shape, Skin):
+        size = "face" if len(shape.names) == 1 else "faces"
+        return f"received skin of {len(shape.names)} {size}, {_mm(shape.size)} mm corner to corner"
     along, depth = (
         ("extruded shell", shape.length)
         if isinstance(shape, Extruded)

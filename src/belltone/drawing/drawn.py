@@ -13,7 +13,8 @@ from scipy import sparse
 from belltone.design.parts import MemberValue, MeshValue, PartValue, PointValue, SurfaceValue
 from belltone.design.place import Place
 from belltone.design.values import Design
-from belltone.mesh.blocks import SIDES, Blocks, edge_key
+from belltone.geometry.curved_quads import edge_key
+from belltone.mesh.blocks import SIDES, Blocks
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.grading import HardPlace
 from belltone.mesh.surface import SurfaceMesh, located, witness_points

@@ -7,7 +7,7 @@ from pathlib import Path
 from belltone.compare.variants import variants_path
 from belltone.files import same_file
 from belltone.sheet.document import Sheet
-from belltone.sheet.part_models import MeshPart
+from belltone.sheet.part_models import ReceivedPart
 from belltone.store.results import store_path
 
 __all__ = ["inputs_of", "replaced"]
@@ -16,7 +16,9 @@ __all__ = ["inputs_of", "replaced"]
 def inputs_of(path: Path | None, sheet: Sheet) -> list[Path]:
     """The sheet's own file, what it reads, its variants and its results."""
     found = [
-        sheet.file(part.file) for part in sheet.content.parts.values() if isinstance(part, MeshPart)
+        sheet.file(part.file)
+        for part in sheet.content.parts.values()
+        if isinstance(part, ReceivedPart)
     ]
     measured = sheet.content.measured
     if measured is not None and measured.file is not None:

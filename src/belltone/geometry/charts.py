@@ -2,21 +2,25 @@
 
 A chart takes a segment of the profile (0 for plates) and two coordinates: x and y of a plate; share
 of the segment and angle (revolved); share of the segment and distance along x (extruded, lofted).
+Of a received skin the segment is a piece, and both coordinates are shares of its sides.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Protocol
+from typing import Final, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
 from belltone.geometry.shapes import Extruded, Lofted, Plate, Revolved, SurfaceShape
+from belltone.geometry.skins import Skin
 
 __all__ = ["Chart", "Located", "chart_of"]
 
 Array = NDArray[np.float64]
+
+_ALONG_X: Final = 0.9  # cosine of a normal with x, from where y is the first axis
 
 
 @dataclass(frozen=True)
@@ -129,6 +133,19 @@ class LoftedChart:
         )
 
 
+@dataclass(frozen=True)
+class SkinChart:
+    """Pieces of a received skin by shares of their sides; first axes as near x as can be."""
+
+    shape: Skin
+
+    def locate(self, segment: int, first: Array, second: Array) -> Located:
+        places, normals = self.shape.locate(segment, first, second)
+        start = np.where(np.abs(normals[:, :1]) < _ALONG_X, [[1.0, 0.0, 0.0]], [[0.0, 1.0, 0.0]])
+        axes = start - np.sum(start * normals, axis=1, keepdims=True) * normals
+        return Located(places, normals, axes / np.linalg.norm(axes, axis=1, keepdims=True))
+
+
 def chart_of(shape: SurfaceShape) -> Chart:
     """The chart of a shape."""
     if isinstance(shape, Revolved):
@@ -137,5 +154,7 @@ def chart_of(shape: SurfaceShape) -> Chart:
         return ExtrudedChart(shape)
     if isinstance(shape, Lofted):
         return LoftedChart(shape)
+    if isinstance(shape, Skin):
+        return SkinChart(shape)
     assert isinstance(shape, Plate)
     return PlaneChart()

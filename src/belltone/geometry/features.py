@@ -15,6 +15,7 @@ from belltone.geometry.shapes import (
     SurfaceShape,
     on_axis,
 )
+from belltone.geometry.skins import Skin
 
 __all__ = [
     "AXIS",
@@ -75,6 +76,9 @@ def shape_features(shape: SurfaceShape) -> dict[str, Feature]:
                 found["bore"] = edge
         found[OUTLINE] = Feature("edge", whole=True)
         return found | dict.fromkeys((hole.name for hole in shape.holes), edge)
+    if isinstance(shape, Skin):
+        found |= dict.fromkeys(shape.names, Feature("face"))
+        return found | dict.fromkeys(shape.edges, edge)
     profile = shape.profile
     last = len(profile.segments) - 1
     runs = {START: (0, 0.0), END: (last, 1.0)}

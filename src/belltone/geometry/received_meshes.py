@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import hashlib
 import io
 import warnings
 from collections.abc import Mapping
@@ -17,8 +16,9 @@ from numpy.typing import NDArray
 from scipy import sparse
 
 from belltone.files import FileError, read_bytes
+from belltone.geometry.received_files import MOST_BYTES, file_digest
 
-__all__ = ["FaceSet", "MeshFileError", "file_digest", "read_faces"]
+__all__ = ["FaceSet", "MeshFileError", "read_faces"]
 
 Array = NDArray[np.float64]
 IntArray = NDArray[np.intp]
@@ -27,7 +27,6 @@ _SAME: Final = 1e-6  # of the mesh's size; nearer nodes are one
 _SHARP: Final = np.cos(np.radians(30.0))  # faces that turn by more meet in a fold
 _NOTHING: Final = 1e-12  # of the mean area; smaller faces are none
 _CORNERS: Final = {"triangle": 3, "triangle6": 3, "quad": 4, "quad8": 4, "quad9": 4}
-_MOST_BYTES: Final = 200_000_000  # some two million faces as text; far more than can be solved
 _MOST_SITES: Final = 40  # rims and folds by size; a mesh of scales has thousands
 
 
@@ -87,27 +86,13 @@ class FaceSet:
         return said
 
 
-def file_digest(path: Path) -> str:
-    """A hash of a file's content; raises `MeshFileError` where it cannot be read."""
-    try:
-        state = path.stat()
-        return _digest(path, state.st_mtime_ns, state.st_size)
-    except FileError as error:
-        raise MeshFileError(str(error)) from error
-    except OSError as error:
-        raise MeshFileError(f"“{path}” cannot be read: {error.strerror}") from error
-    except ValueError as error:
-        raise MeshFileError(f"“{path}” cannot name a file: {error}") from error
-
-
-@lru_cache(maxsize=64)
-def _digest(path: Path, _changed: int, _size: int) -> str:
-    return hashlib.sha256(read_bytes(path, _MOST_BYTES, "a mesh")).hexdigest()
-
-
 def read_faces(path: Path) -> FaceSet:
     """Read a mesh by what its file name ends in; raises `MeshFileError`."""
-    return _read(path, file_digest(path))
+    try:
+        digest = file_digest(path)
+    except FileError as error:
+        raise MeshFileError(str(error)) from error
+    return _read(path, digest)
 
 
 @lru_cache(maxsize=8)
@@ -157,7 +142,7 @@ def _counted_from_the_start(path: Path) -> str:
     """
     rows: list[str] = []
     points = 0
-    text = read_bytes(path, _MOST_BYTES, "a mesh").decode("utf-8", errors="replace")
+    text = read_bytes(path, MOST_BYTES, "a mesh").decode("utf-8", errors="replace")
     for number, row in enumerate(text.splitlines(), start=1):
         words = row.split()
         if words and words[0] == "v":

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.geometry.profiles import Arc, Line, Profile, Segment
+from belltone.geometry.skins import Skin
 
 __all__ = [
     "CORNER_NAMES",
@@ -222,7 +223,7 @@ class Lofted:
     sweep: tuple[float, float] = (0.0, 0.0)
 
 
-SurfaceShape = Plate | Revolved | Extruded | Lofted
+SurfaceShape = Plate | Revolved | Extruded | Lofted | Skin
 
 
 def on_axis(point: tuple[float, float], size: float) -> bool:
@@ -235,13 +236,16 @@ def thickness_share(
 ) -> Array:
     """How far chart coordinates are along one of the part's directions, from 0 to 1.
 
-    ``along`` is x or y on plates; profile, around (revolved) or along (extruded, lofted) on shells.
+    ``along`` is x or y on plates; profile, around (revolved) or along (extruded, lofted) on shells;
+    a skin has its own thickness everywhere.
     """
     if isinstance(shape, Plate):
         low, high = extent(shape.outline)
         axis = "xy".index(along)
         value = (first, second)[axis]
         return np.asarray((value - low[axis]) / (high[axis] - low[axis]))
+    if isinstance(shape, Skin):
+        return shape.share(segment, first, second)
     if along == "profile":
         pieces = shape.profile.segments
         before = sum(piece.length for piece in pieces[:segment])
@@ -272,6 +276,8 @@ def extent_of(shape: SurfaceShape) -> float:
     if isinstance(shape, Plate):
         low, high = extent(shape.outline)
         return float(min(high - low))
+    if isinstance(shape, Skin):
+        return math.sqrt(shape.area)
     if isinstance(shape, Revolved):
         radius = max(max(piece.start[0], piece.stop[0]) for piece in shape.profile.segments)
         return min(shape.profile.length, radius * shape.angle)

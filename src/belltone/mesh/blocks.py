@@ -13,6 +13,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.geometry.curved_quads import Curve, coons, edge_key
 from belltone.geometry.profiles import Arc, Line
 
 __all__ = [
@@ -20,11 +21,8 @@ __all__ = [
     "Block",
     "BlockBuilder",
     "Blocks",
-    "Curve",
     "EdgeClasses",
     "Piece",
-    "coons",
-    "edge_key",
     "find_place",
     "place_on",
     "rectangle",
@@ -32,8 +30,6 @@ __all__ = [
 
 Array = NDArray[np.float64]
 Edge = tuple[int, int]
-Curve = Callable[[Array], Array]
-"""Chart coordinates ``(n, 2)`` at shares ``(n,)`` of a curve."""
 
 SIDES: Final = ((0, 1), (1, 2), (3, 2), (0, 3))
 """Vertices of a block's south, east, north and west side, in the direction its nodes run."""
@@ -141,11 +137,6 @@ def _reversed(edge: Edge) -> Edge:
     return edge[1], edge[0]
 
 
-def edge_key(a: int, b: int) -> tuple[int, int]:
-    """The same for both directions of an edge."""
-    return (a, b) if a < b else (b, a)
-
-
 def find_place(
     blocks: Sequence[Block], segment: int, target: Array, scale: Array
 ) -> tuple[int, float, float]:
@@ -207,24 +198,6 @@ class Piece:
     def __call__(self, share: Array) -> Array:
         """Points at shares of the piece."""
         return self.curve.position(self.start + share * (self.stop - self.start))
-
-
-def coons(south: Curve, east: Curve, north: Curve, west: Curve) -> Callable[[Array, Array], Array]:
-    """Blend four curves into a map (S. A. Coons 1967); south and north run east, the others north.
-
-    The map meets all four curves exactly.
-    """
-    zero, one = np.zeros(1), np.ones(1)
-    corners = [south(zero), south(one), north(zero), north(one)]
-
-    def chart(u: Array, v: Array) -> Array:
-        across, up = u[:, None], v[:, None]
-        sides = (1 - up) * south(u) + up * north(u) + (1 - across) * west(v) + across * east(v)
-        twist = (1 - across) * (1 - up) * corners[0] + across * (1 - up) * corners[1]
-        twist = twist + (1 - across) * up * corners[2] + across * up * corners[3]
-        return np.asarray(sides - twist)
-
-    return chart
 
 
 def rectangle(

@@ -18,7 +18,8 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.mesh.blocks import Block, Blocks, edge_key, find_place, place_on
+from belltone.geometry.curved_quads import edge_key
+from belltone.mesh.blocks import Block, Blocks, find_place, place_on
 
 __all__ = ["Cut", "GradingError", "HardPlace", "graded", "plan_cuts"]
 

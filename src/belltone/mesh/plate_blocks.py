@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.geometry.profiles import Arc, Line
+from belltone.geometry.quads import Quads, inner_places, quads
 from belltone.geometry.shapes import (
     SIDE_NAMES,
     Contour,
@@ -25,9 +26,8 @@ from belltone.geometry.shapes import (
     RoundedRectangle,
     RoundHole,
 )
+from belltone.geometry.triangles import OutlineError, Triangulation, inner_points, triangulate
 from belltone.mesh.blocks import BlockBuilder, Blocks, Piece
-from belltone.mesh.quads import Quads, inner_places, quads
-from belltone.mesh.triangles import OutlineError, Triangulation, inner_points, triangulate
 
 __all__ = ["PlateScheme", "plate_blocks", "plate_scheme", "rim_curves", "unfolded"]
 

@@ -10,18 +10,29 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.geometry.curved_quads import edge_key
 from belltone.geometry.features import END, FIRST_SIDE, LAST_SIDE, START, fold_name
 from belltone.geometry.profiles import Arc, Line
 from belltone.geometry.shapes import Extruded, Lofted, Revolved, on_axis
-from belltone.mesh.blocks import Block, BlockBuilder, Blocks, Piece, edge_key, rectangle
+from belltone.geometry.skins import Skin
+from belltone.mesh.blocks import Block, BlockBuilder, Blocks, Piece, rectangle
 
-__all__ = ["drawn_blocks", "revolved_blocks"]
+__all__ = ["drawn_blocks", "revolved_blocks", "skin_blocks"]
 
 Array = NDArray[np.float64]
 Map = Callable[[Array, Array], Array]
 
 _SECTOR: Final = math.pi / 2  # widest angle one block spans, of a turn or of an arc
 _CORE: Final = 0.5
+
+
+def skin_blocks(shape: Skin) -> Blocks:
+    """The pieces of a received skin, each a block."""
+    whole = rectangle((0.0, 1.0), (0.0, 1.0))
+    blocks = [
+        Block((a, b, c, d), piece, whole) for piece, (a, b, c, d) in enumerate(shape.vertices)
+    ]
+    return Blocks(tuple(blocks), shape.edges, {}, shape.folds)
 
 
 def drawn_blocks(shape: Extruded | Lofted) -> Blocks:

@@ -9,7 +9,10 @@ from numpy.typing import NDArray
 
 from belltone.design.parts import MemberValue, MeshValue, SurfaceValue
 from belltone.design.place import Place
+from belltone.geometry.curved_quads import edge_key
 from belltone.geometry.shapes import Contour, Extruded, Plate, Polygon, Revolved
+from belltone.geometry.skins import Skin
+from belltone.mesh.blocks import SIDES
 from belltone.mesh.plate_blocks import rim_curves
 
 __all__ = ["member_lines", "mesh_lines", "on_surface", "wall_lines"]
@@ -34,6 +37,8 @@ def wall_lines(part: SurfaceValue, place: Place) -> list[Array]:
         return [on_surface(part, place.segment, first, second)]
     if isinstance(shape, Plate):
         return _plate_lines(part, shape, place.feature)
+    if isinstance(shape, Skin):
+        return _skin_lines(part, shape, place.feature)
     if isinstance(shape, Revolved):
         depth = shape.angle
     else:
@@ -95,6 +100,30 @@ def _runs(edges: NDArray[np.intp]) -> list[list[int]]:
 def on_surface(part: SurfaceValue, segment: int, first: Array, second: Array) -> Array:
     """Points ``(n, 3)`` of the middle surface at chart coordinates (m)."""
     return part.locate(segment, first, second)[0]
+
+
+def _skin_lines(part: SurfaceValue, shape: Skin, feature: str) -> list[Array]:
+    """An edge of a received skin in runs, or the middle lines of a face's pieces."""
+    share = np.linspace(0.0, 1.0, _ON_CURVE)
+    half, zero = np.full(_ON_CURVE, 0.5), np.zeros(_ON_CURVE)
+    if feature not in shape.edges:
+        chosen = np.arange(len(shape.vertices))
+        if feature in shape.names:
+            chosen = np.flatnonzero(shape.regions == shape.names.index(feature))
+        return [on_surface(part, piece, share, half) for piece in chosen.tolist()]
+    sides = {
+        edge_key(*(int(ring[end]) for end in ends)): (piece, side)
+        for piece, ring in enumerate(shape.vertices)
+        for side, ends in enumerate(SIDES)
+    }
+    runs = ((share, zero), (zero + 1, share), (share, zero + 1), (zero, share))
+    lines = []
+    for a, b in shape.edges[feature]:
+        piece, side = sides[edge_key(a, b)]
+        line = on_surface(part, piece, *runs[side])
+        forward = int(shape.vertices[piece][SIDES[side][0]]) == a
+        lines.append(line if forward else line[::-1])
+    return lines
 
 
 def _plate_lines(part: SurfaceValue, shape: Plate, feature: str) -> list[Array]:

@@ -15,6 +15,7 @@ from scipy import sparse
 from belltone.design.parts import SurfaceValue
 from belltone.design.place import Place
 from belltone.geometry.shapes import Extruded, Plate, Revolved, extent
+from belltone.geometry.skins import Skin
 from belltone.mesh.blocks import SIDES, Block, Blocks, find_place
 from belltone.mesh.feet import ElementFinder
 from belltone.mesh.quadrature import lagrange, lobatto, lobatto_weights
@@ -92,10 +93,14 @@ class SurfaceMesh:
     @cached_property
     def node_areas(self) -> Array:
         """Area that belongs to each node (m²)."""
+        return self._areas_of(np.ones(len(self.block), bool))
+
+    def _areas_of(self, chosen: NDArray[np.bool_]) -> Array:
+        """The same of some elements."""
         areas = np.zeros(len(self.coordinates))
         line = lobatto_weights(self.order)
         weights = np.kron(line, line)
-        np.add.at(areas, self.connectivity, weights * self.stretch)
+        np.add.at(areas, self.connectivity[chosen], weights * self.stretch[chosen])
         return areas
 
     @cached_property
@@ -200,7 +205,11 @@ class SurfaceMesh:
         if place.feature is None:
             return self._point(place)
         if place.feature == "face":
-            return self._face()
+            return self._face(np.ones(len(self.block), bool))
+        shape = self.surface.shape
+        if isinstance(shape, Skin) and place.feature in shape.names:
+            region = shape.names.index(place.feature)
+            return self._face(shape.regions[self.block] == region)
         if place.feature in self.blocks.corners:
             return self._corner(self.vertices[self.blocks.corners[place.feature]])
         return self._edge(self.blocks.edges[place.feature])
@@ -225,15 +234,16 @@ class SurfaceMesh:
         axis /= np.linalg.norm(axis, axis=-1, keepdims=True)
         return np.stack([axis, np.cross(normal, axis), normal], axis=-2)
 
-    def _face(self) -> SiteNodes:
-        nodes = np.arange(len(self.coordinates))
-        areas = self.node_areas
+    def _face(self, chosen: NDArray[np.bool_]) -> SiteNodes:
+        """All nodes of some elements."""
+        areas = self._areas_of(chosen)
+        nodes = np.unique(self.connectivity[chosen])
         return SiteNodes(
             nodes[:, None],
             np.ones((len(nodes), 1)),
             self._frames_at(nodes),
-            areas / areas.sum(),
-            self.coordinates,
+            areas[nodes] / areas.sum(),
+            self.coordinates[nodes],
         )
 
     def _corner(self, node: int) -> SiteNodes:
@@ -352,6 +362,8 @@ def chart_scale(surface: SurfaceValue) -> Array:
     if isinstance(shape, Plate):
         low, high = extent(shape.outline)
         return np.full(2, float(np.linalg.norm(high - low)))
+    if isinstance(shape, Skin):
+        return np.ones(2)
     return np.array([1.0, shape.length if isinstance(shape, Extruded) else shape.span])
 
 

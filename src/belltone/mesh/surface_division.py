@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from belltone.design.parts import SurfaceValue
 from belltone.geometry.shapes import Plate
+from belltone.geometry.triangles import OutlineError
 from belltone.mesh.blocks import Block, Blocks, EdgeClasses
 from belltone.mesh.discretisation import Discretisation, SurfacePlan
 from belltone.mesh.grading import GradingError, HardPlace, graded
@@ -18,7 +19,6 @@ from belltone.mesh.plate_blocks import unfolded
 from belltone.mesh.quadrature import lobatto
 from belltone.mesh.surface import Imprint, SurfaceMesh, chart_scale, located
 from belltone.mesh.surface_plan import edge_lengths, surface_blocks
-from belltone.mesh.triangles import OutlineError
 
 __all__ = ["FoldedMeshError", "planned_blocks", "surface_mesh"]
 

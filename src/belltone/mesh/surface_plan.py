@@ -12,11 +12,12 @@ from numpy.typing import NDArray
 from belltone.design.parts import SurfaceValue
 from belltone.geometry.charts import chart_of
 from belltone.geometry.shapes import Extruded, Lofted, Plate, Revolved
+from belltone.geometry.skins import Skin
 from belltone.mesh.blocks import SIDES, Block, Blocks, EdgeClasses
 from belltone.mesh.discretisation import SurfacePlan
 from belltone.mesh.grading import HardPlace, graded, plan_cuts
 from belltone.mesh.plate_blocks import PlateScheme, plate_blocks, plate_scheme
-from belltone.mesh.shell_blocks import drawn_blocks, revolved_blocks
+from belltone.mesh.shell_blocks import drawn_blocks, revolved_blocks, skin_blocks
 from belltone.mesh.surface import block_slopes, chart_scale
 
 __all__ = ["edge_lengths", "plan_surface", "surface_blocks"]
@@ -81,5 +82,7 @@ def surface_blocks(surface: SurfaceValue, scheme: PlateScheme | None) -> Blocks:
         return revolved_blocks(shape)
     if isinstance(shape, Extruded | Lofted):
         return drawn_blocks(shape)
+    if isinstance(shape, Skin):
+        return skin_blocks(shape)
     assert scheme is not None
     return plate_blocks(shape, scheme)

@@ -14,7 +14,8 @@ from scipy import sparse
 from scipy.interpolate import LinearNDInterpolator
 from scipy.spatial import cKDTree
 
-from belltone.geometry.shapes import Disc, Plate, Revolved, extent, on_axis
+from belltone.geometry.shapes import Disc, Extruded, Lofted, Plate, Revolved, extent, on_axis
+from belltone.geometry.skins import Skin
 from belltone.mesh.surface import SurfaceMesh, witness_points
 from belltone.system.witness import SurfaceWitness
 
@@ -29,6 +30,9 @@ _QUIET: Final = 0.08  # of the largest; smaller lobes are not counted as half-wa
 _IN_PLANE: Final = 0.25  # normal share of the motion below which a mode is in the wall's plane
 _LONG: Final = 4.0  # times the radius of gyration of its sections, from where a shell is a beam
 _KEPT: Final = 0.85  # share of the motion across by which sections move as they are
+_MOST_OF_IT: Final = 0.6  # of the motion; one face that has so much tells the pattern
+_MOVES: Final = 0.15  # of the motion, from where a face is named
+_FLAT: Final = 0.9999  # length of the mean normal of a flat face
 _STRAIGHT: Final = 0.95  # share of a cross line that is a plain tilt in a twisting mode
 
 
@@ -40,12 +44,14 @@ def wall_kinds(mesh: SurfaceMesh, witness: SurfaceWitness, shapes: Array) -> tup
     share = (normal**2 @ witness.masses) / np.where(moving > 0, moving, 1.0)
     if not len(shapes):
         return ()
+    if isinstance(shape, Skin):
+        return _on_skin(mesh, shape, witness, shapes)
     if isinstance(shape, Revolved) and shape.full:
         return _turned(mesh, witness, shapes)
     if isinstance(shape, Plate) and isinstance(shape.outline, Disc) and not shape.holes:
         return _on_disc(mesh, witness, normal, share)
     flat = isinstance(shape, Plate)
-    grid = _Grid(mesh)
+    grid = _Grid(_coordinates(mesh, around=False))
     beams = [""] * len(shapes) if flat else _as_beams(grid, mesh, witness, shapes)
     return tuple(
         beam or ("in-plane" if out < _IN_PLANE and flat else _across(values, flat))
@@ -90,10 +96,10 @@ def _as_beams(grid: _Grid, mesh: SurfaceMesh, witness: SurfaceWitness, shapes: A
 
 
 class _Grid:
-    """An even grid over a wall's own coordinates, read from its witness points."""
+    """An even grid over places in a plane, such as a wall's own coordinates of witness points."""
 
-    def __init__(self, mesh: SurfaceMesh, around: bool = False) -> None:
-        self._places = _coordinates(mesh, around)
+    def __init__(self, places: Array, around: bool = False) -> None:
+        self._places = places
         if around:
             radius = np.hypot(*self._places.T)
             low, high = float(radius.min()), float(radius.max())
@@ -130,6 +136,50 @@ def _interpolation(places: bytes, at: bytes) -> sparse.csr_matrix:
     return sparse.csr_matrix(rows)
 
 
+def _on_skin(
+    mesh: SurfaceMesh, skin: Skin, witness: SurfaceWitness, shapes: Array
+) -> tuple[str, ...]:
+    """Kinds on a received skin: the pattern of the face that moves most, or those that move."""
+    blocks = witness_points(mesh.blocks)[0]
+    regions = skin.regions[blocks]
+    grids: dict[int, _Grid | None] = {}
+    names: list[str] = []
+    for shape in shapes[..., :3]:
+        normal = np.einsum("pd,pd->p", shape, witness.normals)
+        energy = np.sum(shape**2, axis=1) * witness.masses
+        share = np.bincount(regions, energy, len(skin.names)) / max(float(energy.sum()), 1e-300)
+        loud = np.argsort(-share)
+        region = int(loud[0])
+        where = "" if len(skin.names) == 1 else f" of {skin.names[region]}"
+        own = regions == region
+        if region not in grids:
+            grids[region] = _flat_grid(witness.positions[own], witness.normals[own])
+        grid = grids[region]
+        out = float(normal[own] ** 2 @ witness.masses[own]) / float(energy[own].sum() or 1.0)
+        if share[region] < _MOST_OF_IT:
+            together = [skin.names[each] for each in loud if share[each] > _MOVES]
+            names.append(f"bending of {' and '.join(together[:3])}")
+        elif out < _IN_PLANE:
+            names.append(f"in-plane{where}")
+        elif grid is None:
+            names.append(f"bending{where or ' of the wall'}")
+        else:
+            first, *rest = _across(grid.read(normal[own][None])[0], True).split(", ", 1)
+            first = first.split(" about ")[0]  # its own axes have no names
+            names.append(", ".join([f"{first}{where}", *rest]))
+    return tuple(names)
+
+
+def _flat_grid(positions: Array, normals: Array) -> _Grid | None:
+    """A grid over a flat face, its longer way first; ``None`` where it is not flat."""
+    if np.linalg.norm(normals.mean(axis=0)) < _FLAT:
+        return None
+    _, _, ways = np.linalg.svd(positions - positions.mean(axis=0), full_matrices=False)
+    places = positions @ ways[:2].T
+    low = places.min(axis=0)
+    return _Grid((places - low) / np.maximum(np.ptp(places, axis=0), 1e-300))
+
+
 def _coordinates(mesh: SurfaceMesh, around: bool) -> Array:
     """Places of the witness points in a plane: lengths along both coordinates, or a wheel."""
     blocks, u, v, _ = witness_points(mesh.blocks)
@@ -138,7 +188,7 @@ def _coordinates(mesh: SurfaceMesh, around: bool) -> Array:
     for number, block in enumerate(mesh.blocks.blocks):
         here = blocks == number
         first, second = block.chart(u[here], v[here]).T
-        if not isinstance(shape, Plate):
+        if isinstance(shape, Revolved | Extruded | Lofted):
             pieces = shape.profile.segments
             before = sum(piece.length for piece in pieces[: block.segment])
             first = (before + first * pieces[block.segment].length) / shape.profile.length
@@ -148,6 +198,7 @@ def _coordinates(mesh: SurfaceMesh, around: bool) -> Array:
         return places if around else np.asarray((places - low) / (high - low))
     if not around:
         return np.asarray(places / [1.0, max(float(places[:, 1].max()), 1e-300)])
+    assert isinstance(shape, Revolved)
     # A shell of revolution as a wheel: the hub is open unless the profile starts on the axis.
     share, angle = places.T
     pieces = shape.profile.segments
@@ -197,7 +248,7 @@ def _tilt(line: Array) -> float:
 def _on_disc(
     mesh: SurfaceMesh, witness: SurfaceWitness, normal: Array, share: Array
 ) -> tuple[str, ...]:
-    grid = _Grid(mesh, around=True)
+    grid = _Grid(_coordinates(mesh, around=True), around=True)
     names: list[str] = []
     for values, out in zip(grid.read(normal), share, strict=True):
         if out < _IN_PLANE:
@@ -218,7 +269,7 @@ def counted(number: int, what: str) -> str:
 
 def _turned(mesh: SurfaceMesh, witness: SurfaceWitness, shapes: Array) -> tuple[str, ...]:
     """Kinds on a full shell of revolution, from its waves round the axis."""
-    grid = _Grid(mesh, around=True)
+    grid = _Grid(_coordinates(mesh, around=True), around=True)
     frame = mesh.surface.frame
     own = (witness.positions - mesh.surface.origin) @ frame
     out = own[:, :2] / np.maximum(np.linalg.norm(own[:, :2], axis=1, keepdims=True), 1e-12)

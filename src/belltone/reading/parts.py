@@ -15,6 +15,7 @@ from belltone.reading.numbers import Values
 from belltone.reading.patterns import PatternReader, SpaceCopy
 from belltone.reading.ribs import RibReader, rib_joint
 from belltone.reading.sites import SiteReader
+from belltone.reading.skins import SkinReader
 from belltone.reading.surfaces import SurfaceReader
 from belltone.sheet import part_models as models
 from belltone.sheet.document import Sheet
@@ -53,6 +54,7 @@ class PartBuilder:
         members = MemberReader(self.sheet, self.values)
         surfaces = SurfaceReader(self.sheet, self.values, patterns.plane_copies("hole"))
         meshes = MeshReader(self.sheet, self.values, built.missed)
+        skins = SkinReader(self.sheet, self.values, built.missed)
         found: dict[str, PartValue] = {}
         for name, part in content.parts.items():
             if not name.strip():
@@ -69,6 +71,10 @@ class PartBuilder:
                 mesh = meshes.read(name, part)
                 if mesh is not None:
                     found[name] = mesh
+            elif isinstance(part, models.SkinPart):
+                skin = skins.read(name, part)
+                if skin is not None:
+                    found[name] = skin
             elif not isinstance(part, models.Rib):
                 wall = surfaces.read(name, part)
                 if wall is not None:
@@ -81,7 +87,7 @@ class PartBuilder:
                 continue
             if part.on in content.parts and part.on not in found:
                 kept = content.parts[part.on]
-                if isinstance(kept, models.SurfaceModel):
+                if isinstance(kept, models.SurfaceModel | models.SkinPart):
                     continue  # the wall's own finding says it
             laid = ribs.read(name, part, found, rib_copies.get(name, ()))
             built.joints += [rib_joint(rib) for rib in laid]

@@ -14,6 +14,7 @@ from belltone.design.values import JointSide, JointValue
 from belltone.geometry.features import AXIS
 from belltone.geometry.paths import MemberPath, Piece, Straight, Traced
 from belltone.geometry.shapes import Plate
+from belltone.geometry.skins import Skin
 from belltone.reading.members import MemberReader
 from belltone.reading.numbers import Values
 from belltone.reading.patterns import PlaneCopy
@@ -52,6 +53,13 @@ class RibReader:
             names = ", ".join(f"“{known_name}”" for known_name in known) or "none"
             self.values.add(
                 (*path, "on"), f"there is no plate or shell “{rib.on}”; there is {names}"
+            )
+            return []
+        if isinstance(wall.shape, Skin):
+            self.values.add(
+                (*path, "on"),
+                f"“{rib.on}” is a received skin, which has no coordinates a rib could run along; "
+                "put a member on it and join it instead",
             )
             return []
         section = read_section(self.values, (*path, "section"), rib.section)
@@ -99,6 +107,7 @@ class RibReader:
 def _moved(wall: SurfaceValue, spot: Spot, copy: PlaneCopy) -> Spot | None:
     if isinstance(wall.shape, Plate):
         return 0, copy.at(spot[1])
+    assert not isinstance(wall.shape, Skin)
     profile = wall.shape.profile
     lengths = [0.0, *itertools.accumulate(piece.length for piece in profile.segments)]
     along = lengths[spot[0]] + spot[1][0] * profile.segments[spot[0]].length
@@ -127,6 +136,7 @@ class _Laid:
             if self.wall.thickness.along is None:
                 return (Straight(places[0], places[1], ups[0]),)
             return (self._traced(0, flat[0], flat[1]),)
+        assert not isinstance(shape, Skin)
         lengths = [0.0, *itertools.accumulate(piece.length for piece in shape.profile.segments)]
         from_along, to_along = (
             lengths[segment] + at[0] * shape.profile.segments[segment].length

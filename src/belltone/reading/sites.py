@@ -13,6 +13,7 @@ from belltone.design.parts import MemberValue, MeshValue, PartValue, PointValue,
 from belltone.design.place import Place
 from belltone.geometry.outlines import closed_line, inside, rim_distance
 from belltone.geometry.shapes import Disc, Extruded, Lofted, Plate, Revolved
+from belltone.geometry.skins import Skin
 from belltone.reading.numbers import Values
 from belltone.reading.placement import vector
 from belltone.sheet.document import Sheet
@@ -116,7 +117,10 @@ class SiteReader:
             return None
         if isinstance(part, MeshValue):
             return self._on_mesh(name, path, point, part)
-        sort = type(part.shape) if isinstance(part, SurfaceValue) else MemberValue
+        shape = part.shape if isinstance(part, SurfaceValue) else None
+        if isinstance(part, SurfaceValue) and isinstance(shape, Skin):
+            return self._on_skin(name, path, point, part, shape)
+        sort = MemberValue if shape is None else type(shape)
         wanted = _COORDINATES[sort]
         given = [key for key in _ALL if getattr(point, key, None) is not None]
         if sorted(given) != sorted(wanted):
@@ -126,28 +130,26 @@ class SiteReader:
         if isinstance(part, MemberValue):
             distance = self._on(path, "along", part.length, part.name)
             return None if distance is None else Place(name, part.name, distance)
-        if isinstance(part.shape, Plate):
+        if isinstance(shape, Plate):
             return self._on_plate(name, path, part)
-        profile = self._on(
-            path, "profile", part.shape.profile.length, f"the profile of {part.name}"
-        )
-        if isinstance(part.shape, Revolved):
+        assert isinstance(shape, Revolved | Extruded | Lofted)
+        profile = self._on(path, "profile", shape.profile.length, f"the profile of {part.name}")
+        if isinstance(shape, Revolved):
             second = self.values.numbers[(*path, "around")]
-            if not -_SLACK <= second <= part.shape.angle + _SLACK:
+            if not -_SLACK <= second <= shape.angle + _SLACK:
                 self.values.add(
                     (*path, "around"),
                     f"{np.degrees(second):g} deg is not on “{part.name}”, which turns through "
-                    f"{np.degrees(part.shape.angle):g} deg",
+                    f"{np.degrees(shape.angle):g} deg",
                 )
                 return None
-            along: float | None = min(max(second, 0.0), part.shape.angle)
+            along: float | None = min(max(second, 0.0), shape.angle)
         else:
-            shape = part.shape
             depth = shape.length if isinstance(shape, Extruded) else shape.span
             along = self._on(path, "along", depth, part.name)
         if profile is None or along is None:
             return None
-        segment, share = part.shape.profile.place(profile)
+        segment, share = shape.profile.place(profile)
         return Place(name, part.name, segment=segment, at=(share, along))
 
     def _on_mesh(
@@ -165,6 +167,22 @@ class SiteReader:
             )
             return None
         return Place(name, part.name, near=(float(near[0]), float(near[1]), float(near[2])))
+
+    def _on_skin(
+        self, name: str, path: Path, point: Point | SurfacePoint, part: SurfaceValue, skin: Skin
+    ) -> Place | None:
+        given = [key for key in _ALL if getattr(point, key, None) is not None]
+        if given != ["near"]:
+            self.values.add(path, f"a point of the skin “{part.name}” is given by “near” (x, y, z)")
+            return None
+        near = vector(self.values, (*path, "near"))
+        piece, u, v, away = skin.nearest(part.frame.T @ (near - part.origin))
+        if away > 0.2 * skin.size:
+            self.values.add(
+                (*path, "near"), f"this is {away * 1e3:.4g} mm away from the skin “{part.name}”"
+            )
+            return None
+        return Place(name, part.name, segment=piece, at=(u, v))
 
     def _on(self, path: Path, key: str, length: float, what: str) -> float | None:
         value = self.values.numbers[(*path, key)]

@@ -21,6 +21,7 @@ from typing import Any, Final
 from pydantic import BaseModel, ValidationError
 
 from belltone.files import FileError, read_text, write_text
+from belltone.geometry.received_files import file_digest
 from belltone.sheet.editing import edited, put_entry, rename, set_values, take_away
 from belltone.sheet.errors import Finding, Path, SheetError
 from belltone.sheet.fields import value_fields
@@ -99,9 +100,7 @@ class Sheet:
         for material in data["materials"].values():
             material.pop("note")
         for part in data["parts"].values():
-            if part["kind"] == "mesh":
-                from belltone.geometry.received_meshes import file_digest
-
+            if "file" in part:
                 part["file"] = file_digest(self.file(part["file"]))
         return hashlib.sha256(json.dumps(data, sort_keys=True).encode()).hexdigest()
 

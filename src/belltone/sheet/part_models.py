@@ -42,6 +42,7 @@ __all__ = [
     "Ply",
     "Polygon",
     "ProfilePoint",
+    "ReceivedPart",
     "Rectangle",
     "RectangularHole",
     "Revolved",
@@ -51,6 +52,7 @@ __all__ = [
     "RoundedRectangle",
     "Section",
     "SectionModel",
+    "SkinPart",
     "SurfaceModel",
     "SurfacePoint",
     "Turned",
@@ -562,8 +564,35 @@ class MeshPart(Entry):
     placement: Placement | None = None
 
 
+class SkinRegion(Entry):
+    """How thick the wall under one face of a skin is."""
+
+    thickness: Length
+
+
+class SkinPart(Entry):
+    """The walls of a body in a CAD ``file`` (STEP, IGES or BREP) beside the sheet.
+
+    ``body`` and ``piece`` count what is in the file. The outer faces stay where the file has them;
+    the wall lies within, as thick as measured, or of the ``thickness`` stated, for all or by face
+    in ``regions``.
+    """
+
+    kind: Literal["skin"]
+    file: Annotated[str, Field(min_length=1)]
+    body: Annotated[int, Field(ge=1)] = 1
+    piece: Annotated[int, Field(ge=1)] = 1
+    material: Name
+    thickness: Length | None = None
+    regions: dict[str, SkinRegion] = Field(default_factory=dict)
+    mass_per_area: AreaMass | None = None
+    placement: Placement | None = None
+
+
 SurfaceModel = Plate | Revolved | Extruded | Lofted
-AnyPart = Member | Turned | Frame | Rib | MeshPart | SurfaceModel
+ReceivedPart = MeshPart | SkinPart
+"""Parts read from a file beside the sheet."""
+AnyPart = Member | Turned | Frame | Rib | MeshPart | SkinPart | SurfaceModel
 PartModel = Annotated[AnyPart, Field(discriminator="kind")]
 PART_KINDS: Final = {
     "member": Member,
@@ -571,6 +600,7 @@ PART_KINDS: Final = {
     "frame": Frame,
     "rib": Rib,
     "mesh": MeshPart,
+    "skin": SkinPart,
     "plate": Plate,
     "revolved": Revolved,
     "extruded": Extruded,

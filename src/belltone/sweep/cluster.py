@@ -19,7 +19,7 @@ import threadpoolctl
 
 from belltone.errors import UserError
 from belltone.sheet.document import Sheet
-from belltone.sheet.part_models import MeshPart
+from belltone.sheet.part_models import ReceivedPart
 from belltone.store.results import method_version
 from belltone.sweep.pool import SweepError
 
@@ -112,7 +112,7 @@ def _pass_on(done: Any, given: Future[Any]) -> None:
 
 def _files_of(sheet: Sheet) -> dict[str, bytes]:
     """The files a sheet names, by those names."""
-    names = {part.file for part in sheet.content.parts.values() if isinstance(part, MeshPart)}
+    names = {part.file for part in sheet.content.parts.values() if isinstance(part, ReceivedPart)}
     return {name: sheet.file(name).read_bytes() for name in sorted(names)}
 
 

@@ -15,6 +15,7 @@ from belltone.desk.cards.member_sentences import (
     member_sentences,
     mesh_sentences,
     rib_sentences,
+    skin_sentences,
     turned_sentences,
 )
 from belltone.desk.cards.sheet_card import SheetCard
@@ -23,7 +24,7 @@ from belltone.desk.session.session import Session
 from belltone.sheet.errors import Path
 from belltone.sheet.handbook import handbook
 from belltone.sheet.model import PlyMaterial
-from belltone.sheet.part_models import Frame, Member, MeshPart, Rib, SurfaceModel, Turned
+from belltone.sheet.part_models import Frame, Member, MeshPart, Rib, SkinPart, SurfaceModel, Turned
 from belltone.sheet.units import format_number
 from belltone.store.library import keep_material, library
 
@@ -56,6 +57,8 @@ class ComponentCard(SheetCard):
             return rib_sentences(self, name, part, *more)
         if isinstance(part, MeshPart):
             return mesh_sentences(self, name, part, *more)
+        if isinstance(part, SkinPart):
+            return skin_sentences(self, name, part, *more)
         return wall_sentences(self, name, part, *more)
 
     def adders(self) -> list[Act]:

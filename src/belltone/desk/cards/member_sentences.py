@@ -5,11 +5,21 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, Final
 
+from belltone.design.parts import SurfaceValue
 from belltone.desk.cards.card import Act, Choice, Number, Sentence
 from belltone.desk.cards.sheet_card import SheetCard
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
-from belltone.sheet.part_models import SECTION_SHAPES, Frame, Member, MeshPart, Rib, Turned
+from belltone.sheet.part_models import (
+    SECTION_SHAPES,
+    Frame,
+    Member,
+    MeshPart,
+    Rib,
+    SkinPart,
+    Turned,
+)
+from belltone.sheet.units import format_number
 
 __all__ = [
     "frame_sentences",
@@ -17,6 +27,7 @@ __all__ = [
     "mesh_sentences",
     "rib_sentences",
     "section_words",
+    "skin_sentences",
     "turned_sentences",
 ]
 
@@ -209,6 +220,32 @@ def mesh_sentences(
             pieces.append(f"of {wall.material}")
         result.append([*pieces, "."])
     return result
+
+
+def skin_sentences(
+    card: SheetCard, name: str, part: SkinPart, *more: tuple[str, Callable[[], object]]
+) -> list[Sentence]:
+    """A received skin: its file, and what thicknesses are stated or were measured."""
+    base: Path = ("parts", name)
+    first: Pieces = [f"The walls “{name}” of {part.file},"]
+    if part.thickness is not None:
+        first += [Number((*base, "thickness"), "thickness"), "thick."]
+    else:
+        first += ["as thick as measured."]
+        more = (*more, ("state a thickness", lambda: _state_thickness(card, base)))
+    result: list[Sentence] = [[*first, card.more(*more)]]
+    for region in part.regions:
+        stated = Number((*base, "regions", region, "thickness"), f"thickness of {region}")
+        result.append([f"Of {region}:", stated, "thick."])
+    return result
+
+
+def _state_thickness(card: SheetCard, base: Path) -> None:
+    """Put what was measured into the sheet, where it can become a knob."""
+    wall = card.session.design.part_of(str(base[1]))
+    assert isinstance(wall, SurfaceValue)
+    measured = f"{format_number(1e3 * wall.thickness.mean, 6)} mm"
+    card.edit("a thickness", lambda sheet: sheet.with_value((*base, "thickness"), measured))
 
 
 def _path(base: Path, part: Member) -> list[Sentence]:

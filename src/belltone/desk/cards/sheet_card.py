@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QInputDialog
 from belltone.design.parts import MemberValue, PartValue, SurfaceValue
 from belltone.desk.cards.card import Act, Card, Choice, Number
 from belltone.geometry.shapes import SIDE_NAMES, Disc, Extruded, Plate, Revolved, extent
+from belltone.geometry.skins import Skin
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path, path_text
 from belltone.sheet.part_models import AnyPart, Frame
@@ -146,6 +147,9 @@ def _middle(part: PartValue) -> Mapping[str, str | list[str]]:
             if np.hypot(x - hole.centre[0], y - hole.centre[1]) < 0.5 * (high - low).min():
                 x, y = 0.5 * (low + np.minimum(low + 0.2 * (high - low), high))
         return {"at": [_mm(float(x)), _mm(float(y))]}
+    if isinstance(shape, Skin):
+        place = part.origin + part.frame @ shape.locate(0, np.array([0.5]), np.array([0.5]))[0][0]
+        return {"near": [_mm(float(each)) for each in place]}
     along = {"profile": _mm(0.5 * shape.profile.length)}
     if isinstance(shape, Revolved):
         return along | {"around": f"{format_number(np.degrees(shape.angle) / 2)} deg"}

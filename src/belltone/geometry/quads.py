@@ -17,9 +17,9 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.geometry.curved_quads import edge_key
 from belltone.geometry.outlines import inside
-from belltone.mesh.blocks import edge_key
-from belltone.mesh.triangles import (
+from belltone.geometry.triangles import (
     OutlineError,
     between,
     coarsest_curve,
@@ -28,12 +28,13 @@ from belltone.mesh.triangles import (
     pieces_of,
 )
 
-__all__ = ["Quads", "inner_places", "quads"]
+__all__ = ["Paired", "Quads", "inner_places", "pairs_between", "quads"]
 
 Array = NDArray[np.float64]
 Loop = Sequence[Array] | Array
 Edge = tuple[int, int]
 Face = tuple[int, int, int, int]
+Triangle = tuple[int, int, int]
 
 _MOST_TURN: Final = math.pi / 2
 _MOST_TURN_OF_HOLES: Final = math.pi / 4  # a strip's straight outer side would cut the arc
@@ -76,7 +77,47 @@ def quads(loops: Sequence[Sequence[Loop]], spacing: float, width: float) -> Quad
         return None
     if found is None:
         return None
-    rims, points, triangles, pairs = found
+    halves = [half for a, b, c, d in found.strips for half in ((a, b, c), (a, c, d))]
+    return Quads(
+        tuple(map(tuple, divisions)),
+        found.faces,
+        _weights(found.points, [*halves, *found.triangles], found.rim),
+    )
+
+
+@dataclass(frozen=True, eq=False)
+class Paired:
+    """Strips along rims and what stands between: ``points``, the ``rim`` first ones on the rims.
+
+    ``triangles`` are all between the strips, ``pairs`` two of them each, ``alone`` those without a
+    partner; ``missing`` edges, (rim, edge), have no triangle.
+    """
+
+    points: Array
+    rim: int
+    strips: tuple[Face, ...]
+    triangles: tuple[Triangle, ...] = ()
+    pairs: tuple[Face, ...] = ()
+    alone: tuple[Triangle, ...] = ()
+    missing: tuple[tuple[int, int], ...] = ()
+
+    @property
+    def faces(self) -> tuple[Face, ...]:
+        """All quadrilaterals."""
+        return self.strips + self.pairs
+
+
+def pairs_between(
+    lines: Sequence[Array], rims: Sequence[Array], spacing: float, width: float
+) -> Paired | None:
+    """A strip of about a ``width`` along each rim, triangles of about a size between, in pairs.
+
+    ``rims`` are the points of each loop, counter-clockwise, the outline first; ``lines`` many
+    points along the same loops. None where there is no room for strips.
+    """
+    rings = _rings(lines, rims, width)
+    if rings is None:
+        return None
     count = sum(map(len, rims))
     strips: list[Face] = []
     start = 0
@@ -87,11 +128,19 @@ def quads(loops: Sequence[Sequence[Loop]], spacing: float, width: float) -> Quad
             face = (a, b, b + count, a + count)
             strips.append(face if outer else (b, a, a + count, b + count))
         start += len(rim)
-    halves = [half for a, b, c, d in strips for half in ((a, b, c), (a, c, d))]
-    return Quads(
-        tuple(map(tuple, divisions)),
-        (*strips, *pairs),
-        _weights(points, [*halves, *triangles], count),
+    points, triangles, missing = between(rings, spacing)
+    everything = np.concatenate([*rims, points])
+    if missing:
+        return Paired(everything, count, tuple(strips), missing=tuple(missing))
+    pairs, alone = _paired(points, triangles)
+    numbered = [(int(a), int(b), int(c)) for a, b, c in triangles + count]
+    return Paired(
+        everything,
+        count,
+        tuple(strips),
+        tuple(numbered),
+        tuple((a + count, b + count, c + count, d + count) for a, b, c, d in pairs),
+        tuple(numbered[number] for number in alone),
     )
 
 
@@ -108,28 +157,29 @@ def inner_places(found: Quads, boundary: Array) -> Array:
 
 def _between(
     loops: Sequence[Sequence[Loop]], divisions: Sequence[list[int]], spacing: float, width: float
-) -> tuple[list[Array], Array, list[tuple[int, int, int]], list[Face]] | None:
-    """Rims, all points, and triangles between the strips along rims, all of them in pairs.
+) -> Paired | None:
+    """Strips and triangles between them, all of these in pairs.
 
     Curves are cut into more pieces where that fails.
     """
+    lines = [np.concatenate([np.asarray(curve)[:-1] for curve in loop]) for loop in loops]
     for _ in range(_ATTEMPTS):
         if sum(map(sum, divisions)) % 2:
             # So there is an even number of triangles, which may go in pairs.
             divisions[0][coarsest_curve(loops[0], divisions[0])] += 1
         rims = cut_rims(loops, divisions)
-        rings = _rings(loops, rims, width)
-        if rings is None:
+        found = pairs_between(lines, rims, spacing, width)
+        if found is None:
             return None
-        points, triangles, missing = between(rings, spacing)
+        missing: Sequence[tuple[int, int]] = found.missing
+        if not missing and not found.alone:
+            return found
         if not missing:
-            pairs, alone = _paired(points, triangles)
-            if not alone:
-                count = sum(map(len, rims))
-                numbered = [(int(a), int(b), int(c)) for a, b, c in triangles + count]
-                faces = [(a + count, b + count, c + count, d + count) for a, b, c, d in pairs]
-                return rims, np.concatenate([*rims, points]), numbered, faces
-            missing = _beside(rings, points[triangles[alone]].mean(axis=1))
+            middles = found.points[np.array(found.alone)].mean(axis=1)
+            rings = np.split(
+                found.points[found.rim : 2 * found.rim], np.cumsum([len(rim) for rim in rims])[:-1]
+            )
+            missing = _beside(rings, middles)
         cut_more(divisions, missing, 1)
     return None
 
@@ -147,11 +197,8 @@ def _beside(rings: Sequence[Array], places: Array) -> list[tuple[int, int]]:
     return sorted(found)
 
 
-def _rings(
-    loops: Sequence[Sequence[Loop]], rims: Sequence[Array], width: float
-) -> list[Array] | None:
+def _rings(lines: Sequence[Array], rims: Sequence[Array], width: float) -> list[Array] | None:
     """Points beside those of each rim, across the strip there; None where there is no room."""
-    lines = [np.concatenate([np.asarray(curve)[:-1] for curve in loop]) for loop in loops]
 
     def clear(points: Array) -> NDArray[np.bool_]:
         kept = inside(points, lines[0])

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from belltone.mesh.quads import Quads, inner_places, quads
+from belltone.geometry.quads import Quads, inner_places, quads
 
 Array = np.ndarray  # type: ignore[type-arg]
 SHIFT = np.array([0.3, -0.1])

@@ -1,0 +1,104 @@
+"""Skins of received parts: four-sided pieces of a middle surface, each a product of polynomials."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Final
+
+import numpy as np
+from numpy.polynomial import chebyshev
+from numpy.typing import NDArray
+
+__all__ = ["NODES", "ORDER", "Skin", "coefficients"]
+
+Array = NDArray[np.float64]
+Edge = tuple[int, int]
+
+ORDER: Final = 8  # of the polynomials; a quarter of a circle is off by 1e-9 of its radius
+NODES: Final = 0.5 * (1 - np.cos(np.pi * np.arange(ORDER + 1) / ORDER))
+"""Shares of a side at which a piece is given, those of its ends among them."""
+
+_INVERSE: Final = np.linalg.inv(chebyshev.chebvander(2 * NODES - 1, ORDER))
+
+
+def coefficients(values: Array) -> Array:
+    """Chebyshev coefficients of values ``(pieces, v, u, ...)`` at `NODES` of both sides."""
+    return np.asarray(np.einsum("ij,kl,pjl...->pik...", _INVERSE, _INVERSE, values))
+
+
+@dataclass(frozen=True, eq=False)
+class Skin:
+    """The middle surface of a received part in the part's own axes (m).
+
+    ``surface`` (pieces, v, u, 3) and ``shares`` (pieces, v, u) are Chebyshev coefficients of places
+    and of how far the thickness is from its least to its greatest. ``vertices`` (pieces, 4) run
+    round each piece; ``regions`` (pieces,) says of which of the ``names`` each is. ``edges`` are
+    named chains of vertex pairs, ``folds`` those (lesser vertex first) where it is bent sharply.
+    """
+
+    surface: Array
+    shares: Array | None
+    vertices: NDArray[np.intp]
+    regions: NDArray[np.intp]
+    names: tuple[str, ...]
+    edges: Mapping[str, tuple[Edge, ...]]
+    folds: frozenset[Edge]
+    area: float
+    told: Mapping[str, str] = field(default_factory=dict)
+
+    def locate(self, piece: int, u: Array, v: Array) -> tuple[Array, Array]:
+        """Places and unit normals, ``(n, 3)`` each, at shares of the sides of a piece."""
+        own = self.surface[piece]
+        across, up = (chebyshev.chebvander(2 * each - 1, ORDER) for each in (u, v))
+        across_slope, up_slope = across[:, :-1], up[:, :-1]
+        places = np.einsum("ni,nj,ijd->nd", up, across, own)
+        first = np.einsum("ni,nj,ijd->nd", up, across_slope, chebyshev.chebder(own, axis=1))
+        second = np.einsum("ni,nj,ijd->nd", up_slope, across, chebyshev.chebder(own, axis=0))
+        normals = np.cross(first, second)
+        return places, normals / np.linalg.norm(normals, axis=1, keepdims=True)
+
+    def share(self, piece: int, u: Array, v: Array) -> Array:
+        """How far the thickness is from its least to its greatest, ``(n,)``."""
+        if self.shares is None:
+            return np.zeros(len(u))
+        across, up = (chebyshev.chebvander(2 * each - 1, ORDER) for each in (u, v))
+        return np.asarray(np.einsum("ni,nj,ij->n", up, across, self.shares[piece]))
+
+    @cached_property
+    def size(self) -> float:
+        """Diagonal of the box round it (m)."""
+        return float(np.linalg.norm(np.ptp(self._looked_at[1], axis=0)))
+
+    @cached_property
+    def _looked_at(self) -> tuple[NDArray[np.float64], Array]:
+        """Places to begin a search from: (piece, u, v) and where they are."""
+        line = np.linspace(0.0, 1.0, 7)
+        u, v = (axis.ravel() for axis in np.meshgrid(line, line))
+        rows = [
+            np.column_stack([np.full(len(u), piece), u, v]) for piece in range(len(self.vertices))
+        ]
+        places = [self.locate(piece, u, v)[0] for piece in range(len(self.vertices))]
+        return np.concatenate(rows), np.concatenate(places)
+
+    def nearest(self, point: Array) -> tuple[int, float, float, float]:
+        """The piece, u and v of the place nearest to a point ``(3,)``, and how far it is (m)."""
+        starts, places = self._looked_at
+        away = np.linalg.norm(places - point, axis=1)
+        best = (0, 0.0, 0.0, np.inf)
+        for start in np.argsort(away)[:4]:
+            piece, at = int(starts[start, 0]), starts[start, 1:]
+            for _ in range(20):
+                step = 1e-6 * np.where(at > 0.5, -1.0, 1.0)
+                probes = at + np.array([[0.0, 0.0], [step[0], 0.0], [0.0, step[1]]])
+                here = self.locate(piece, *probes.T)[0]
+                slopes = ((here[1:] - here[0]) / step[:, None]).T
+                move = np.linalg.lstsq(slopes, point - here[0])[0]
+                before, at = at, np.clip(at + move, 0.0, 1.0)
+                if np.abs(at - before).max() < 1e-12:
+                    break
+            miss = float(np.linalg.norm(self.locate(piece, at[:1], at[1:])[0][0] - point))
+            if miss < best[3] - 1e-12:
+                best = (piece, float(at[0]), float(at[1]), miss)
+        return best
