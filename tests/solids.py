@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any

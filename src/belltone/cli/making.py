@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from enum import StrEnum
 from pathlib import Path
 from typing import Annotated
@@ -12,6 +13,7 @@ from belltone.cli.inputs import may_write
 from belltone.cli.messages import note
 from belltone.cli.options import Output
 from belltone.cli.output import write
+from belltone.cli.waiting import progress_shown
 from belltone.exchange.frame_tables import FrameTableError, frame_sheet, read_frame_table, unit_note
 from belltone.files import read_text
 from belltone.reading.family import evaluate
@@ -38,6 +40,76 @@ def frame(
     except FrameTableError as error:
         raise FrameTableError(f"{table}: {error}") from error
     write(sheet.text, output)
+
+
+def solids(
+    part: Annotated[
+        Path, typer.Argument(metavar="FILE", help="A STEP, IGES or BREP file of thin walls.")
+    ],
+    material: Annotated[
+        str, typer.Option("--material", help="One of the handbook, or of your own.")
+    ] = "structural steel",
+    output: Output = None,
+) -> None:
+    """Make a sheet of the thin-walled bodies and bars in a CAD file."""
+    may_write(output, [part])
+    from belltone.exchange.solid_sheets import solid_arrival
+    from belltone.geometry.solids.received import read_received
+
+    with progress_shown("reading the bodies") as progress:
+        received = read_received(part, progress)
+    folder = Path() if output is None else output.parent
+    file = os.path.relpath(part, folder)
+    arrival = solid_arrival(part, received, material, folder, file)
+    evaluate(Sheet.from_text(arrival.text, folder))
+    for line in arrival.lines:
+        note(line)
+    write(arrival.text, output)
+
+
+class MeshUnit(StrEnum):
+    """Units of mesh files, which state none."""
+
+    MM = "mm"
+    CM = "cm"
+    M = "m"
+    INCH = "in"
+
+
+def mesh(
+    file: Annotated[Path, typer.Argument(metavar="FILE", help="A mesh of faces and lines.")],
+    thickness: Annotated[
+        str, typer.Option("--thickness", metavar="LENGTH", help="Of the walls; it is a knob.")
+    ] = "1 mm",
+    unit: Annotated[
+        MeshUnit | None, typer.Option("--unit", help="What the file counts in; else a likely one.")
+    ] = None,
+    by: Annotated[
+        str | None,
+        typer.Option("--regions-by", metavar="NAME", help="Data of the cells that tell regions."),
+    ] = None,
+    material: Annotated[
+        str, typer.Option("--material", help="One of the handbook, or of your own.")
+    ] = "structural steel",
+    output: Output = None,
+) -> None:
+    """Make a sheet of a mesh: its faces become walls, its lines members."""
+    may_write(output, [file])
+    plain_value(thickness, DIMENSIONS["length"])
+    from belltone.exchange.mesh_sheets import guessed_unit, mesh_arrival
+
+    folder = Path() if output is None else output.parent
+    words = ""
+    chosen = "" if unit is None else unit.value
+    if unit is None:
+        chosen, words = guessed_unit(file)
+        words = f"in doubt: {words}; “--unit” says otherwise"
+    name = os.path.relpath(file, folder)
+    arrival = mesh_arrival(file, chosen, thickness, material, folder, by, name)
+    evaluate(Sheet.from_text(arrival.text, folder))
+    for line in (*arrival.lines, *([words] if words else ())):
+        note(line)
+    write(arrival.text, output)
 
 
 class DrawingUnit(StrEnum):

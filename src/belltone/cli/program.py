@@ -42,6 +42,8 @@ _COMMANDS: Final = {
     "fit": "measuring:fit_command",
     "frame": "making:frame",
     "plate": "making:plate",
+    "solids": "making:solids",
+    "mesh": "making:mesh",
     "desk": "window:desk",
     "demo": "window:demo",
 }

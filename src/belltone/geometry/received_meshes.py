@@ -2,23 +2,21 @@
 
 from __future__ import annotations
 
-import contextlib
-import io
-import warnings
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
-from typing import Any, Final
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
-from belltone.files import FileError, read_bytes
-from belltone.geometry.received_files import MOST_BYTES, file_digest
+from belltone.files import FileError
+from belltone.geometry.mesh_files import GROUPS, MeshFile, MeshFileError, read_mesh_file
+from belltone.geometry.received_files import file_digest
 
-__all__ = ["FaceSet", "MeshFileError", "read_faces"]
+__all__ = ["FaceSet", "MeshFileError", "read_faces", "read_lines"]
 
 Array = NDArray[np.float64]
 IntArray = NDArray[np.intp]
@@ -26,12 +24,8 @@ IntArray = NDArray[np.intp]
 _SAME: Final = 1e-6  # of the mesh's size; nearer nodes are one
 _SHARP: Final = np.cos(np.radians(30.0))  # faces that turn by more meet in a fold
 _NOTHING: Final = 1e-12  # of the mean area; smaller faces are none
-_CORNERS: Final = {"triangle": 3, "triangle6": 3, "quad": 4, "quad8": 4, "quad9": 4}
 _MOST_SITES: Final = 40  # rims and folds by size; a mesh of scales has thousands
-
-
-class MeshFileError(ValueError):
-    """A file that cannot be read as a mesh."""
+_NEAR: Final = 0.2  # of the shortest free edge at a node; another so near was meant to be one
 
 
 @dataclass(frozen=True, eq=False)
@@ -58,6 +52,12 @@ class FaceSet:
     pieces: int
     other_cells: int
     one_sided: bool
+    solid_cells: int = 0
+    lines: int = 0
+    curved_cells: int = 0
+    sewn_nodes: int = 0
+    near_nodes: tuple[int, float] = (0, 0.0)
+    choices: tuple[str, ...] = ()
 
     @property
     def findings(self) -> list[str]:
@@ -68,9 +68,21 @@ class FaceSet:
             (self.dropped_faces, "faces had no area or came twice and were left out"),
             (self.turned_faces, "faces were turned to face as their neighbours do"),
             (len(self.crowded_edges), "edges belong to more than two faces"),
-            (self.other_cells, "cells are neither triangles nor quadrilaterals and were left out"),
+            (self.other_cells, "cells are neither faces nor lines and were left out"),
+            (self.solid_cells, "cells are solid, not walls, and were left out"),
+            (self.sewn_nodes, "nodes of free edges were sewn to others"),
         )
         said += [f"{count} {words}" for count, words in counts if count]
+        if self.near_nodes[0]:
+            said.append(
+                f"{self.near_nodes[0]} nodes of free edges lie up to {self.near_nodes[1]:.4g} (of "
+                "the file's unit) beside others, so the wall is cut there; “sew” joins them"
+            )
+        if not len(self.free_edges) and not len(self.crowded_edges):
+            said.append(
+                "it is closed all round; if it is the surface of a solid part, and not the middle "
+                "of its walls, send the part as STEP instead"
+            )
         if self.one_sided:
             said.append(
                 "it has one side only, as a twisted strip does: what is inner and outer face, and "
@@ -86,126 +98,69 @@ class FaceSet:
         return said
 
 
-def read_faces(path: Path) -> FaceSet:
-    """Read a mesh by what its file name ends in; raises `MeshFileError`."""
+def read_faces(path: Path, by: str | None = None, sew: float = 0.0) -> FaceSet:
+    """Read a mesh by what its file name ends in; raises `MeshFileError`.
+
+    Regions are told ``by`` one of the file's data, else by its groups, or its first whole numbers.
+    Nodes of free edges as near as ``sew`` (in the file's unit) become one.
+    """
+    return _read(path, _digest(path), by, sew)
+
+
+def read_lines(path: Path) -> MeshFile:
+    """The mesh as it is in the file, lines and all; raises `MeshFileError`."""
+    return _file(path, _digest(path))
+
+
+def _digest(path: Path) -> str:
     try:
-        digest = file_digest(path)
+        return file_digest(path)
     except FileError as error:
         raise MeshFileError(str(error)) from error
-    return _read(path, digest)
+
+
+@lru_cache(maxsize=4)
+def _file(path: Path, _digest: str) -> MeshFile:
+    return read_mesh_file(path)
 
 
 @lru_cache(maxsize=8)
-def _read(path: Path, _digest: str) -> FaceSet:
-    import meshio  # it takes a while to load, and few sheets need it
+def _read(path: Path, digest: str, by: str | None, sew: float) -> FaceSet:
+    found = _file(path, digest)
+    if not len(found.faces):
+        raise MeshFileError(f"“{path.name}” holds no triangles or quadrilaterals{_instead(found)}")
+    return _cleaned(found, _regions(path, found, by), sew)
 
-    try:
-        with (
-            contextlib.redirect_stdout(io.StringIO()),
-            contextlib.redirect_stderr(io.StringIO()),
-            warnings.catch_warnings(),
-        ):
-            warnings.simplefilter("ignore")  # a reader's own, which tell nothing of the mesh
-            if path.suffix.lower() == ".obj":
-                source: Any = io.StringIO(_counted_from_the_start(path))
-                mesh = meshio.read(source, file_format="obj")
-            else:
-                mesh = meshio.read(path)
-    except MeshFileError:
-        raise
-    except (Exception, SystemExit) as error:
-        # Readers of many formats fail in many ways; what they say is the reason.
-        reason = str(error) if str(error) not in ("", "1") else "no reader knows this file"
-        raise MeshFileError(f"“{path.name}” cannot be read as a mesh: {reason}") from error
-    points = np.asarray(mesh.points, float)
-    if points.ndim != 2 or not len(points):
-        raise MeshFileError(f"“{path.name}” holds no points")
-    if points.shape[1] == 2:
-        points = np.column_stack([points, np.zeros(len(points))])
-    faces, labels, others = _faces_of(mesh)
-    if not len(faces):
-        raise MeshFileError(f"“{path.name}” holds no triangles or quadrilaterals")
-    if not np.all(np.isfinite(points)):
-        raise MeshFileError(f"“{path.name}” holds points that are no numbers")
-    if faces.min() < 0 or faces.max() >= len(points):
-        raise MeshFileError(
-            f"“{path.name}” has faces on points it does not hold: there are {len(points)}"
+
+def _instead(found: MeshFile) -> str:
+    if found.solids:
+        return (
+            f", but {found.solids} solid cells; walls are faces about their middle: send the part "
+            "as STEP, or its middle surface"
         )
-    return _cleaned(points, faces, labels, others)
+    if len(found.lines):
+        return f", but {len(found.lines)} lines, which become members: begin a sheet with the file"
+    return ""
 
 
-def _counted_from_the_start(path: Path) -> str:
-    """An OBJ file's text with the numbers of corners counted from the first point on.
-
-    The format lets faces count back from the last point so far by negative numbers, which the
-    reader does not know; a corner 0 is none.
-    """
-    rows: list[str] = []
-    points = 0
-    text = read_bytes(path, MOST_BYTES, "a mesh").decode("utf-8", errors="replace")
-    for number, row in enumerate(text.splitlines(), start=1):
-        words = row.split()
-        if words and words[0] == "v":
-            points += 1
-        elif words and words[0] == "f":
-            try:
-                corners = [int(word.split("/")[0]) for word in words[1:]]
-            except ValueError:
-                corners = [0]
-            corners = [points + 1 + corner if corner < 0 else corner for corner in corners]
-            if min(corners, default=0) < 1:
-                raise MeshFileError(
-                    f"line {number} of “{path.name}”: “{row.strip()}” is no face: corners are "
-                    "numbered from 1 on, or from -1 back"
-                )
-            # Only corners count; numbers of textures and normals would go on to the reader.
-            row = " ".join(["f", *map(str, corners)])
-        rows.append(row)
-    return "\n".join(rows) + "\n"
+def _regions(path: Path, found: MeshFile, by: str | None) -> NDArray[np.str_]:
+    """The name of each face's region; groups stand over numbers where nothing was chosen."""
+    known = found.face_labels
+    if by is not None:
+        if by not in known:
+            names = ", ".join(f"“{each}”" for each in known) or "none"
+            raise MeshFileError(f"“{path.name}” has no data “{by}” of its cells; there is {names}")
+        return known[by]
+    labels = next((known[name] for name in known if name != GROUPS), None)
+    if labels is None:
+        labels = np.full(len(found.faces), "")
+    if GROUPS in known:
+        labels = np.where(known[GROUPS] != "", known[GROUPS], labels)
+    return labels
 
 
-def _faces_of(mesh: Any) -> tuple[IntArray, NDArray[np.str_], int]:
-    """Corners, the name of each face's region, and how many cells are of another kind."""
-    faces: list[IntArray] = []
-    labels: list[NDArray[np.str_]] = []
-    others = 0
-    names = {
-        (int(tag), int(dimension)): name
-        for name, (tag, dimension) in getattr(mesh, "field_data", {}).items()
-    }
-    key = next(
-        (
-            key
-            for key, columns in mesh.cell_data.items()
-            if all(np.asarray(column).ndim == 1 for column in columns)
-            and all(np.issubdtype(np.asarray(column).dtype, np.integer) for column in columns)
-        ),
-        None,
-    )
-    for number, block in enumerate(mesh.cells):
-        if block.type not in _CORNERS:
-            others += len(block.data) * (block.type != "vertex")
-            continue
-        corners = np.asarray(block.data, np.intp)[:, : _CORNERS[block.type]]
-        if corners.shape[1] == 3:
-            corners = np.column_stack([corners, corners[:, 2]])
-        tags = np.full(len(corners), "")
-        if key is not None:
-            tags = np.array(
-                [names.get((int(tag), 2), str(tag)) for tag in mesh.cell_data[key][number]]
-            )
-        for name, members in mesh.cell_sets.items():
-            if members[number] is not None and len(members[number]):
-                tags = tags.astype(object)
-                tags[np.asarray(members[number], np.intp)] = name
-        faces.append(corners)
-        labels.append(tags.astype(str))
-    if not faces:
-        return np.zeros((0, 4), np.intp), np.zeros(0, str), others
-    return np.concatenate(faces), np.concatenate(labels), others
-
-
-def _cleaned(points: Array, faces: IntArray, labels: NDArray[np.str_], others: int) -> FaceSet:
+def _cleaned(found: MeshFile, labels: NDArray[np.str_], sew: float) -> FaceSet:
+    points, faces = found.points, found.faces
     used = np.unique(faces)
     size = float(np.linalg.norm(np.ptp(points[used], axis=0)))
     if not size > 0:
@@ -216,6 +171,10 @@ def _cleaned(points: Array, faces: IntArray, labels: NDArray[np.str_], others: i
     place[used] = number.ravel()
     merged = len(used) - len(first)
     points, faces = points[used][first], place[faces]
+    near = _near_nodes(points, faces)
+    sewn = 0
+    if sew > 0:
+        points, faces, sewn = _sewn(points, faces, sew)
     good = _areas(points, faces)
     single = np.sort(faces, axis=1)
     _, once = np.unique(single, axis=0, return_index=True)
@@ -247,9 +206,57 @@ def _cleaned(points: Array, faces: IntArray, labels: NDArray[np.str_], others: i
         dropped,
         turned,
         pieces,
-        others,
+        found.others,
         one_sided,
+        found.solids,
+        len(found.lines),
+        found.curved,
+        sewn,
+        near if not sewn else (0, 0.0),
+        tuple(found.face_labels),
     )
+
+
+def _near_nodes(points: Array, faces: IntArray) -> tuple[int, float]:
+    """How many nodes of free edges have another so near that both were meant to be one; the gap."""
+    from scipy.spatial import cKDTree
+
+    edges, _, _, counts = _edges(_tidy(faces))
+    free = edges[counts == 1]
+    if not len(free):
+        return 0, 0.0
+    lengths = np.linalg.norm(points[free[:, 1]] - points[free[:, 0]], axis=1)
+    shortest = np.full(len(points), np.inf)
+    np.minimum.at(shortest, free.ravel(), np.repeat(lengths, 2))
+    nodes = np.unique(free)
+    away = np.asarray(cKDTree(points[nodes]).query(points[nodes], k=2)[0])
+    if away.shape[1] < 2:
+        return 0, 0.0
+    near = away[:, 1] < _NEAR * shortest[nodes]
+    return int(np.count_nonzero(near)), float(away[near, 1].max(initial=0.0))
+
+
+def _sewn(points: Array, faces: IntArray, reach: float) -> tuple[Array, IntArray, int]:
+    """Nodes of free edges within a reach as one, in their middle."""
+    from scipy.sparse import csgraph
+    from scipy.spatial import cKDTree
+
+    edges, _, _, counts = _edges(_tidy(faces))
+    nodes = np.unique(edges[counts == 1])
+    pairs = cKDTree(points[nodes]).query_pairs(reach, output_type="ndarray")
+    if not len(pairs):
+        return points, faces, 0
+    graph = sparse.coo_matrix((np.ones(len(pairs)), pairs.T), (len(nodes), len(nodes)))
+    count, label = csgraph.connected_components(graph, directed=False)
+    first = np.full(count, -1, np.intp)
+    first[label[::-1]] = nodes[::-1]
+    places = np.zeros((count, 3))
+    np.add.at(places, label, points[nodes])
+    points = points.copy()
+    points[first] = places / np.bincount(label, minlength=count)[:, None]
+    number = np.arange(len(points))
+    number[nodes] = first[label]
+    return points, number[faces], len(nodes) - count
 
 
 def _tidy(faces: IntArray) -> IntArray:

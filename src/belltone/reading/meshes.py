@@ -40,11 +40,21 @@ class MeshReader:
         path: Path = ("parts", name)
         before = len(self.values.findings)
         try:
-            faces = read_faces(self.sheet.file(part.file))
+            sew = self.values.numbers.get((*path, "sew"), 0.0) / _UNITS[part.unit]
+            faces = read_faces(self.sheet.file(part.file), part.regions_by, sew)
         except MeshFileError as error:
             self.values.add((*path, "file"), str(error))
             return None
         self.noted += [Finding(path, f"mesh “{name}”: {words}") for words in faces.findings]
+        joined = any(name in joint.between for joint in self.sheet.content.joints)
+        if faces.lines and not joined:
+            self.noted.append(
+                Finding(
+                    path,
+                    f"mesh “{name}”: its {faces.lines} lines are no walls and were left out; a "
+                    "sheet begun with the file makes members of them",
+                )
+            )
         if faces.pieces > _MOST_PIECES:
             self.values.add(
                 (*path, "file"),

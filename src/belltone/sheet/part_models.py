@@ -552,7 +552,8 @@ class MeshPart(Entry):
     """A mesh read from a ``file`` beside the sheet; ``unit`` is the length its numbers are in.
 
     Triangles and quadrilaterals become walls about the faces. ``regions`` by the names or numbers
-    the file gives them.
+    the file gives them, or those of the data it calls ``regions_by``. Nodes of free edges as near
+    as ``sew`` become one.
     """
 
     kind: Literal["mesh"]
@@ -560,6 +561,8 @@ class MeshPart(Entry):
     unit: Literal["mm", "cm", "m", "in"]
     material: Name
     thickness: Length
+    regions_by: Name | None = None
+    sew: Length | None = None
     regions: dict[str, RegionWall] = Field(default_factory=dict)
     placement: Placement | None = None
 
