@@ -1,8 +1,7 @@
-"""Sheets made of something else."""
+"""Sheets made of files that somebody sent."""
 
 from __future__ import annotations
 
-import os
 from enum import StrEnum
 from pathlib import Path
 from typing import Annotated
@@ -14,12 +13,31 @@ from belltone.cli.messages import note
 from belltone.cli.options import Output
 from belltone.cli.output import write
 from belltone.cli.waiting import progress_shown
-from belltone.exchange.frame_tables import FrameTableError, frame_sheet, read_frame_table, unit_note
-from belltone.files import read_text
+from belltone.errors import UserError
+from belltone.exchange.arriving import Choices, Kind, arrived, kind_of
+from belltone.exchange.drawings.folded import Bends
 from belltone.reading.family import evaluate
-from belltone.sheet.document import MOST_BYTES, Sheet
+from belltone.sheet.document import read_sheet
 from belltone.sheet.plain import plain_value
 from belltone.sheet.units import DIMENSIONS
+
+Material = Annotated[str, typer.Option("--material", help="One of the handbook, or of your own.")]
+_STEEL = "structural steel"
+
+
+def _begin(path: Path, choices: Choices, output: Path | None, *kinds: Kind) -> None:
+    """Write the sheet of a file of one of some kinds, and tell what was found."""
+    may_write(output, [path])
+    kind = kind_of(path)
+    if kind is not None and kind not in kinds:
+        command = {Kind.DRAWING: "plate", Kind.POINTS: "plate"}.get(kind, kind.value)
+        raise UserError(f"“{path.name}” is read by “belltone {command}”")
+    folder = Path() if output is None else output.parent
+    with progress_shown("reading") as progress:
+        arrival, _ = arrived(path, choices, folder, progress)
+    for line in arrival.lines:
+        note(line)
+    write(arrival.text, output)
 
 
 def frame(
@@ -30,41 +48,18 @@ def frame(
     output: Output = None,
 ) -> None:
     """Make a sheet of a frame from a table of nodes and members (CSV)."""
-    may_write(output, [table])
-    try:
-        text = read_text(table, MOST_BYTES, "a table of nodes and members")
-        frame_table = read_frame_table(text)
-        if unit_note(frame_table):
-            note(unit_note(frame_table))
-        sheet = Sheet.from_text(frame_sheet(frame_table, table.stem))
-    except FrameTableError as error:
-        raise FrameTableError(f"{table}: {error}") from error
-    write(sheet.text, output)
+    _begin(table, Choices(), output, Kind.FRAME)
 
 
 def solids(
     part: Annotated[
         Path, typer.Argument(metavar="FILE", help="A STEP, IGES or BREP file of thin walls.")
     ],
-    material: Annotated[
-        str, typer.Option("--material", help="One of the handbook, or of your own.")
-    ] = "structural steel",
+    material: Material = _STEEL,
     output: Output = None,
 ) -> None:
     """Make a sheet of the thin-walled bodies and bars in a CAD file."""
-    may_write(output, [part])
-    from belltone.exchange.solid_sheets import solid_arrival
-    from belltone.geometry.solids.received import read_received
-
-    with progress_shown("reading the bodies") as progress:
-        received = read_received(part, progress)
-    folder = Path() if output is None else output.parent
-    file = os.path.relpath(part, folder)
-    arrival = solid_arrival(part, received, material, folder, file)
-    evaluate(Sheet.from_text(arrival.text, folder))
-    for line in arrival.lines:
-        note(line)
-    write(arrival.text, output)
+    _begin(part, Choices(material=material), output, Kind.SOLIDS)
 
 
 class MeshUnit(StrEnum):
@@ -88,28 +83,13 @@ def mesh(
         str | None,
         typer.Option("--regions-by", metavar="NAME", help="Data of the cells that tell regions."),
     ] = None,
-    material: Annotated[
-        str, typer.Option("--material", help="One of the handbook, or of your own.")
-    ] = "structural steel",
+    material: Material = _STEEL,
     output: Output = None,
 ) -> None:
     """Make a sheet of a mesh: its faces become walls, its lines members."""
-    may_write(output, [file])
-    plain_value(thickness, DIMENSIONS["length"])
-    from belltone.exchange.mesh_sheets import guessed_unit, mesh_arrival
-
-    folder = Path() if output is None else output.parent
-    words = ""
-    chosen = "" if unit is None else unit.value
-    if unit is None:
-        chosen, words = guessed_unit(file)
-        words = f"in doubt: {words}; “--unit” says otherwise"
-    name = os.path.relpath(file, folder)
-    arrival = mesh_arrival(file, chosen, thickness, material, folder, by, name)
-    evaluate(Sheet.from_text(arrival.text, folder))
-    for line in (*arrival.lines, *([words] if words else ())):
-        note(line)
-    write(arrival.text, output)
+    chosen = None if unit is None else unit.value
+    choices = Choices(thickness, material, chosen, regions_by=by)
+    _begin(file, choices, output, Kind.MESH)
 
 
 class DrawingUnit(StrEnum):
@@ -122,14 +102,22 @@ class DrawingUnit(StrEnum):
     FOOT = "ft"
 
 
+class BendWay(StrEnum):
+    """Which way a flat pattern is bent."""
+
+    UP = "up"
+    DOWN = "down"
+
+
 def plate(
-    drawing: Annotated[Path, typer.Argument(metavar="DRAWING", help="A DXF drawing.")],
+    drawing: Annotated[
+        Path,
+        typer.Argument(metavar="DRAWING", help="A DXF or SVG drawing, or a table of points."),
+    ],
     thickness: Annotated[
         str, typer.Option("--thickness", metavar="LENGTH", help="Such as “3 mm”; it is a knob.")
     ],
-    material: Annotated[
-        str, typer.Option("--material", help="One of the handbook, or of your own.")
-    ] = "structural steel",
+    material: Material = _STEEL,
     unit: Annotated[
         DrawingUnit | None, typer.Option("--unit", help="Of a drawing that states none.")
     ] = None,
@@ -143,20 +131,54 @@ def plate(
             "--gap", metavar="LENGTH", help="Ends so near meet; a ten-thousandth if left out."
         ),
     ] = None,
+    angle: Annotated[
+        str, typer.Option("--bend-angle", help="Of bend lines whose layer states none.")
+    ] = "90 deg",
+    radius: Annotated[
+        str | None,
+        typer.Option("--bend-radius", help="Inside such a bend; the thickness if left out."),
+    ] = None,
+    way: Annotated[BendWay, typer.Option("--bend-way", help="Where such a bend goes.")] = (
+        BendWay.UP
+    ),
     output: Output = None,
 ) -> None:
-    """Make a sheet of a plate from the outline and holes of a drawing (DXF)."""
-    may_write(output, [drawing])
-    plain_value(thickness, DIMENSIONS["length"])
-    from belltone.exchange.plate_drawings import DrawingError, plate_sheet, read_plate
+    """Make a sheet of a plate from a drawing, folded along the lines of its bend layers."""
+    bends = Bends(
+        plain_value(angle, DIMENSIONS["angle"]),
+        None if radius is None else plain_value(radius, DIMENSIONS["length"]),
+        way is BendWay.UP,
+    )
+    chosen = None if unit is None else unit.value
+    choices = Choices(thickness, material, chosen, tuple(layers or ()), gap, bends=bends)
+    _begin(drawing, choices, output, Kind.DRAWING, Kind.POINTS)
 
-    try:
-        width = None if gap is None else plain_value(gap, DIMENSIONS["length"])
-        found = read_plate(drawing, None if unit is None else unit.value, layers or (), width)
-        sheet = Sheet.from_text(plate_sheet(found, thickness, drawing.stem, material))
-        evaluate(sheet)
-    except DrawingError as error:
-        raise DrawingError(f"{drawing}: {error}") from error
-    for line in found.found:
+
+def revise(
+    sheet: Annotated[Path, typer.Argument(metavar="SHEET", help="The sheet, a TOML file.")],
+    new: Annotated[Path, typer.Argument(metavar="FILE", help="The newer revision.")],
+    old: Annotated[
+        str | None,
+        typer.Option("--in-place-of", metavar="NAME", help="The file it replaces, if several."),
+    ] = None,
+    output: Output = None,
+) -> None:
+    """Put a newer revision of a received file in, with supports, masses, joints and loads kept."""
+    may_write(output, [sheet, new])
+    from belltone.exchange.revisions import RevisionError, revisable, revised
+
+    before = read_sheet(sheet)
+    files = revisable(before, new)
+    if old is None and len(files) != 1:
+        known = ", ".join(f"“{each}”" for each in files) or "none"
+        raise RevisionError(
+            f"say which file “{new.name}” is a revision of, by “--in-place-of”; there is {known}"
+        )
+    with progress_shown("reading") as progress:
+        found = revised(before, old or files[0], new, progress)
+    folder = sheet.parent if output is None else output.parent
+    moved = found.sheet.for_folder(folder)
+    evaluate(moved)
+    for line in found.told:
         note(line)
-    write(sheet.text, output)
+    write(moved.text, output)

@@ -29,6 +29,7 @@ from PySide6.QtWidgets import (
 )
 
 from belltone import __version__
+from belltone.desk.arrival_dialog import ArrivalDialog
 from belltone.desk.asking import ask_write
 from belltone.desk.beside import Beside
 from belltone.desk.cards.component_cards import ComponentCard, MaterialCard, WantedCard
@@ -47,7 +48,6 @@ from belltone.desk.charts.speed_view import SpeedView
 from belltone.desk.charts.sweep_map import SweepMap
 from belltone.desk.comparing.compare_view import CompareView
 from belltone.desk.designs.designs_view import DesignsView
-from belltone.desk.drawing_dialog import DrawingDialog
 from belltone.desk.fields import LiveNumber
 from belltone.desk.handing.hand_over_view import HandOverView
 from belltone.desk.look import label_font, qt_palette, stylesheet
@@ -55,6 +55,7 @@ from belltone.desk.measuring.measured_view import MeasuredView
 from belltone.desk.mode_table import ModeTable
 from belltone.desk.pictures import ask_write_chart
 from belltone.desk.proposals.tuning_view import TuningView
+from belltone.desk.reading_ahead import read_ahead
 from belltone.desk.readout import Readout
 from belltone.desk.session.session import Session
 from belltone.desk.shape.shape_view import ShapeView
@@ -62,18 +63,24 @@ from belltone.desk.starts import Start, StartDialog
 from belltone.desk.variant_strip import VariantStrip
 from belltone.desk.verdict_bar import VerdictBar
 from belltone.drawing.colours import DARK, LIGHT, Palette
-from belltone.exchange.frame_tables import FrameTableError, frame_sheet, read_frame_table, unit_note
+from belltone.exchange.arriving import kind_of
+from belltone.exchange.frame_tables import FrameTableError, frame_arrival
+from belltone.exchange.revisions import Revised, revisable
 from belltone.exchange.tables import MODE_COLUMNS, as_csv, mode_rows
-from belltone.files import FileError, read_text, same_file, write_text
+from belltone.files import same_file, write_text
 from belltone.reading.family import evaluate
 from belltone.sheet.demo import examples_folder
-from belltone.sheet.document import MOST_BYTES, Sheet
+from belltone.sheet.document import Sheet, read_sheet
 from belltone.sheet.errors import SheetError
 
 __all__ = ["NEW_SHEET", "MainWindow"]
 
 W = TypeVar("W", bound=QWidget)
 
+_FILES: Final = (
+    "Files somebody sent (*.dxf *.svg *.csv *.step *.stp *.iges *.igs *.brep *.vtu *.vtk *.stl "
+    "*.ply *.obj *.msh *.inp *.bdf);;All files (*)"
+)
 _MOST_RECENT: Final = 8
 
 NEW_SHEET: Final = """\
@@ -227,10 +234,10 @@ class MainWindow(QMainWindow):
         self._action(file, "&Open…", keys.Open, self.ask_open)
         self.recent = file.addMenu("Open &recent")
         self.recent.aboutToShow.connect(self._fill_recent)
-        tables = file.addMenu("New &frame from a table")
-        self._action(tables, "&Paste nodes and members", None, self.paste_frame)
-        self._action(tables, "Read a &file…", None, self._ask_frame_file)
-        self._action(file, "New plate from a dra&wing…", None, self.ask_drawing)
+        self._action(
+            file, "New from a file somebody sent…", QKeySequence("Ctrl+Shift+N"), self.ask_file
+        )
+        self._action(file, "New &frame from a table copied", None, self.paste_frame)
         demos = file.addMenu("Open a &demo")
         for path in sorted(examples_folder().glob("*.toml")):
             name = path.stem.replace("_", " ")
@@ -354,6 +361,8 @@ class MainWindow(QMainWindow):
         if not self.may_discard():
             return False
         try:
+            if not read_ahead(read_sheet(path), self):
+                return False
             self.session.open(path)
         except SheetError as error:
             self.tell_wrong(path, error)
@@ -484,52 +493,53 @@ class MainWindow(QMainWindow):
         """Begin with a frame from a table in the clipboard: nodes, then members."""
         self.new_frame(QGuiApplication.clipboard().text())
 
-    def _ask_frame_file(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "A table of nodes and members", "", "*.csv")
-        if not path:
-            return
-        try:
-            self.new_frame(read_text(Path(path), MOST_BYTES, "a table of nodes and members"))
-        except FileError as error:
-            self.session.told.emit(str(error))
-
     def new_frame(self, text: str) -> None:
         """Begin with a frame from a table's text; what is wrong with it is told."""
         try:
-            table = read_frame_table(text)
-            sheet = Sheet.from_text(frame_sheet(table))
+            arrival = frame_arrival(text, "")
+            sheet = Sheet.from_text(arrival.text)
             evaluate(sheet)
         except (FrameTableError, SheetError) as error:
             self.session.told.emit(f"no frame: {error}")
             return
         if self.may_discard():
             self.session.start_new(sheet)
-            self.session.told.emit(unit_note(table))
+            self.session.told.emit("; ".join(arrival.doubts))
 
-    def ask_drawing(self) -> None:
-        """Ask for a drawing of a plate and begin with it."""
-        told, _ = QFileDialog.getOpenFileName(self, "A drawing of a plate", "", "Drawings (*.dxf)")
+    def ask_file(self) -> None:
+        """Ask for a file that somebody sent and begin with it."""
+        told, _ = QFileDialog.getOpenFileName(self, "A file somebody sent", "", _FILES)
         if told:
-            self.new_plate(Path(told))
+            self.receive(Path(told))
 
-    def new_plate(self, path: Path) -> None:
-        """Begin with the plate of a drawing, once what was found is told and taken."""
-        dialog = DrawingDialog(path, self)
-        if dialog.exec() and dialog.sheet is not None and self.may_discard():
+    def receive(self, path: Path) -> None:
+        """Begin with what a file holds, or put it in place of another, once that is told."""
+        current = self.session.sheet
+        dialog = ArrivalDialog(path, self, current, revisable(current, path))
+        taken = dialog.exec()
+        if taken and dialog.revision is not None:
+            self._take_revision(path, dialog.revision)
+        elif taken and dialog.sheet is not None and self.may_discard():
             self.session.start_new(dialog.sheet)
         dialog.deleteLater()
+
+    def _take_revision(self, path: Path, found: Revised) -> None:
+        """The design before stays as a variant beside the new one."""
+        self.session.variants.pin("before " + path.stem)
+        self.session.edit(f"{path.name} taken in", lambda _sheet: found.sheet)
+        self.session.told.emit("; ".join(found.told))
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if _dropped(event.mimeData()) is not None:
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        """A sheet that is dropped is opened, a drawing begins a plate."""
+        """A sheet that is dropped is opened, any other file told first."""
         path = _dropped(event.mimeData())
         if path is None:
             return
         event.acceptProposedAction()
-        begin = self.open if path.suffix.lower() == ".toml" else self.new_plate
+        begin = self.open if path.suffix.lower() == ".toml" else self.receive
         # Not from inside the event: a dialog would hold up who drops.
         QTimer.singleShot(0, self, lambda: begin(path))
 
@@ -698,5 +708,5 @@ class MainWindow(QMainWindow):
 def _dropped(data: QMimeData) -> Path | None:
     """The one file of a drop that the window can begin with."""
     paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
-    known = [path for path in paths if path.suffix.lower() in (".toml", ".dxf")]
+    known = [path for path in paths if path.suffix.lower() == ".toml" or kind_of(path)]
     return known[0] if len(known) == 1 else None

@@ -1,5 +1,6 @@
 """Frames from a table: rows of nodes (name, x, y, z) and of members (name, from, to).
 
+A member's row may go on with its section, such as “round tube 40 x 3”, and its material.
 The first row that is no row of numbers may be a heading; a length unit in it, such as “x (m)”,
 holds for all nodes, and millimetres are taken where none is given. Cells are parted by commas,
 semicolons or tabs, as they come from a file or are pasted from a spreadsheet.
@@ -10,11 +11,15 @@ from __future__ import annotations
 import csv
 import re
 from collections.abc import Mapping
-from typing import Any, Final
+from typing import Any, Final, cast
+
+from pydantic import BaseModel
 
 from belltone.errors import UserError
+from belltone.exchange.arrivals import Arrival, plural, quoted
+from belltone.sheet.part_models import SECTION_SHAPES
 
-__all__ = ["FrameTableError", "frame_sheet", "read_frame_table", "unit_note"]
+__all__ = ["FrameTableError", "frame_arrival", "frame_sheet", "read_frame_table", "unit_note"]
 
 _UNIT: Final = re.compile(r"[\(\[]\s*(mm|cm|m|in)\s*[\)\]]")
 _SECTION: Final = {"shape": "round tube", "diameter": "40 mm", "wall": "3 mm"}
@@ -31,7 +36,7 @@ _ROW_NAMES: Final = ("node", "point", "joint", "member", "beam", "bar")
 def read_frame_table(text: str) -> dict[str, Any]:
     """Nodes and members of a table, as a sheet's frame writes them; raises `FrameTableError`."""
     nodes: dict[str, list[str]] = {}
-    members: dict[str, dict[str, str]] = {}
+    members: dict[str, dict[str, Any]] = {}
     unit, stated = "mm", False
     unread: list[tuple[int, list[str]]] = []
     for line, row in _rows(text):
@@ -48,6 +53,11 @@ def read_frame_table(text: str) -> dict[str, Any]:
             if row[0] in members:
                 raise FrameTableError(f"line {line}: there are two members “{row[0]}”")
             members[row[0]] = {"from": row[1], "to": row[2]}
+            more = [cell for cell in row[3:] if cell]
+            if more:
+                members[row[0]]["section"] = _section(more[0], unit, line)
+            if len(more) > 1:
+                members[row[0]]["material"] = more[1]
         elif not nodes or _heading(row):
             unread.append((line, row))
         else:
@@ -66,6 +76,39 @@ def read_frame_table(text: str) -> dict[str, Any]:
             "z) and “beam, A, B” a member (name, from, to)"
         )
     return {"nodes": nodes, "members": members, "unit": unit, "unit_stated": stated}
+
+
+def _section(text: str, unit: str, line: int) -> dict[str, str]:
+    """A section named by its shape and its sizes in order, such as “solid rectangle 40 x 20”."""
+    matched = re.fullmatch(r"\s*([a-z ]+?)\s+([\d.]+(?:\s*[x×*]\s*[\d.]+)*)\s*", text.lower())
+    if matched is not None and matched[1] in SECTION_SHAPES:
+        fields = cast(type[BaseModel], SECTION_SHAPES[matched[1]]).model_fields.items()
+        keys = [key for key, info in fields if key != "shape" and info.is_required()]
+        sizes = [size.strip() for size in re.split(r"[x×*]", matched[2])]
+        if len(sizes) == len(keys):
+            lengths = {key: f"{size} {unit}" for key, size in zip(keys, sizes, strict=True)}
+            return {"shape": matched[1], **lengths}
+        raise FrameTableError(
+            f"line {line}: a {matched[1]} has {len(keys)} sizes, {', '.join(keys)}, where “{text}” "
+            f"gives {len(sizes)}"
+        )
+    raise FrameTableError(
+        f"line {line}: “{text}” is no section; write its shape and its sizes in {unit}, such as "
+        "“round tube 40 x 3”, “solid rectangle 40 x 20” or “rectangular hollow 60 x 40 x 3”"
+    )
+
+
+def frame_arrival(text: str, title: str) -> Arrival:
+    """The sheet of a table's text; raises `FrameTableError`."""
+    table = read_frame_table(text)
+    nodes, members = table["nodes"], table["members"]
+    found = [f"a frame of {plural(len(members), 'member')} between {plural(len(nodes), 'node')}"]
+    sections = sum("section" in member for member in members.values())
+    doubts = [unit_note(table)] if unit_note(table) else []
+    if sections < len(members):
+        what = "the sections" if not sections else f"the sections of {len(members) - sections}"
+        doubts.append(f"{what} are not in the table; a round tube 40 × 3 mm stands for them")
+    return Arrival(frame_sheet(table, title), tuple(found), tuple(doubts))
 
 
 def unit_note(table: Mapping[str, Any]) -> str:
@@ -87,15 +130,20 @@ def _is_row(row: list[str], nodes: Mapping[str, Any]) -> bool:
 
 def frame_sheet(table: Mapping[str, Any], title: str = "") -> str:
     """A whole sheet with the frame of a table, of steel tube until its author says otherwise."""
-    lines = ["belltone = 1", f'title = "{title}"', "", "[parts.frame]", 'kind = "frame"']
+    lines = ["belltone = 1", f"title = {quoted(title)}", "", "[parts.frame]", 'kind = "frame"']
     lines += ['material = "structural steel"']
     section = ", ".join(f'{key} = "{value}"' for key, value in _SECTION.items())
     lines += [f"section = {{ {section} }}", "", "[parts.frame.nodes]"]
     for name, place in table["nodes"].items():
-        lines.append(f"{_key(name)} = [{', '.join(f'{_text(value)}' for value in place)}]")
+        lines.append(f"{_key(name)} = [{', '.join(quoted(value) for value in place)}]")
     lines += ["", "[parts.frame.members]"]
     for name, entry in table["members"].items():
-        ends = f"from = {_text(entry['from'])}, to = {_text(entry['to'])}"
+        ends = f"from = {quoted(entry['from'])}, to = {quoted(entry['to'])}"
+        if "section" in entry:
+            sizes = ", ".join(f"{key} = {quoted(size)}" for key, size in entry["section"].items())
+            ends += f", section = {{ {sizes} }}"
+        if "material" in entry:
+            ends += f", material = {quoted(entry['material'])}"
         lines.append(f"{_key(name)} = {{ {ends} }}")
     return "\n".join(lines) + "\n"
 
@@ -122,9 +170,5 @@ def _heading(row: list[str]) -> bool:
     return row[0].lower() in ("node", "nodes", "name", "member", "members")
 
 
-def _text(value: str) -> str:
-    return '"' + value.replace("\\", "\\\\").replace('"', '\\"') + '"'
-
-
 def _key(name: str) -> str:
-    return name if re.fullmatch(r"[A-Za-z0-9_-]+", name) else _text(name)
+    return name if re.fullmatch(r"[A-Za-z0-9_-]+", name) else quoted(name)

@@ -53,11 +53,12 @@ def mesh_arrival(
     unit: str,
     thickness: str,
     material: str,
-    folder: Path,
+    folder: Path | None,
     by: str | None = None,
     file: str | None = None,
+    told: tuple[str, ...] = (),
 ) -> Arrival:
-    """The sheet of a mesh file; ``file`` is how it names it, from a ``folder``.
+    """The sheet of a mesh file; ``file`` is how it names it, from a ``folder``; ``told`` of it.
 
     Raises `MeshFileError`, and ``SheetError`` where a value is none.
     """
@@ -65,7 +66,7 @@ def mesh_arrival(
     base = part_name(path.stem)
     lines = ["belltone = 1", f"title = {quoted(path.stem)}"]
     found: list[str] = []
-    doubts: list[str] = []
+    doubts: list[str] = list(told)
     walls = read_faces(path, by) if len(raw.faces) or not len(raw.lines) else None
     if walls is not None:
         lines += ["", "[knobs]", f"thickness = {{ value = {quoted(thickness)} }}"]
@@ -93,7 +94,7 @@ def mesh_arrival(
     return Arrival("\n".join(lines) + "\n", tuple(found), tuple(doubts))
 
 
-def _welds(text: str, folder: Path, walls: str) -> Iterator[str]:
+def _welds(text: str, folder: Path | None, walls: str) -> Iterator[str]:
     """The members that touch the walls."""
     for pair in contacts(evaluate(Sheet.from_text(text, folder))):
         if pair.touches and walls in (pair.first, pair.second):

@@ -48,7 +48,7 @@ class _Wall:
 
 
 def solid_arrival(
-    path: Path, received: ReceivedPart, material: str, folder: Path, file: str | None = None
+    path: Path, received: ReceivedPart, material: str, folder: Path | None, file: str | None = None
 ) -> Arrival:
     """The sheet of a CAD file; ``file`` is how it names it, from a ``folder``.
 
@@ -190,7 +190,7 @@ def _contour(sizes: tuple[float, ...]) -> Iterator[tuple[float, float]]:
         yield last, radius
 
 
-def _touching(text: str, folder: Path) -> tuple[Contact, ...]:
+def _touching(text: str, folder: Path | None) -> tuple[Contact, ...]:
     return contacts(evaluate(Sheet.from_text(text, folder)))
 
 

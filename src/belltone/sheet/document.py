@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import os
 import re
 import tomllib
 from collections.abc import Mapping
@@ -27,7 +28,13 @@ from belltone.sheet.errors import Finding, Path, SheetError
 from belltone.sheet.fields import value_fields
 from belltone.sheet.locate import line_of
 from belltone.sheet.model import FORMAT_VERSION, Content
-from belltone.sheet.part_models import OUTLINE_SHAPES, PART_KINDS, SECTION_SHAPES, VARIANT_TAGS
+from belltone.sheet.part_models import (
+    OUTLINE_SHAPES,
+    PART_KINDS,
+    SECTION_SHAPES,
+    VARIANT_TAGS,
+    ReceivedPart,
+)
 from belltone.sheet.units import Dimension
 
 __all__ = ["MOST_BYTES", "Sheet", "read_sheet", "write_sheet"]
@@ -82,6 +89,26 @@ class Sheet:
     def file(self, name: str) -> FilePath:
         """A file the sheet names."""
         return (self.folder or FilePath()) / name
+
+    def for_folder(self, folder: FilePath) -> Sheet:
+        """The sheet as it reads in another folder: the files it names are where they were."""
+        here = (self.folder or FilePath()).resolve()
+        there = folder.resolve()
+        named: dict[Path, str] = {
+            ("parts", title, "file"): part.file
+            for title, part in self.content.parts.items()
+            if isinstance(part, ReceivedPart)
+        }
+        measured = self.content.measured
+        if measured is not None and measured.file is not None:
+            named[("measured", "file")] = measured.file
+        values = {
+            path: os.path.relpath(here / name, there)
+            for path, name in named.items()
+            if here != there or FilePath(name).is_absolute()
+        }
+        moved = self.with_values(values) if values else self
+        return Sheet.from_text(moved.text, folder)
 
     def answer_hash(self, settings: Mapping[str, str] | None = None) -> str:
         """A content hash of all that decides modes, with knobs set to ``settings``.

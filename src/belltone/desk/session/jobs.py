@@ -106,12 +106,12 @@ class Jobs(QObject):
         """How far the lane's work is, or ``None`` when it is idle."""
         return self._states.get(lane)
 
-    def close(self) -> None:
-        """Stop everything and wait for the threads."""
+    def close(self, wait: bool = True) -> None:
+        """Stop everything, and ``wait`` for the threads; else they end when they hear of it."""
         for lane in list(self._current):
             self.stop(lane)
         for threads in self._threads.values():
-            threads.shutdown(wait=True, cancel_futures=True)
+            threads.shutdown(wait=wait, cancel_futures=True)
         self._threads.clear()
 
     def _run(self, ticket: _Ticket, work: Callable[[Progress], Any]) -> None:

@@ -229,6 +229,10 @@ class Session(QObject):
         self.end_gesture()
         target = path or self.path
         assert target is not None
+        moved = self.sheet.for_folder(target.parent)
+        if moved.text != self.sheet.text:
+            # Files it names by where they are from its old folder stay the same files.
+            self.edit("names of files", lambda _sheet: moved)
         write_sheet(self.sheet, target)
         before, self.path = self.path, target
         self._saved = self.sheet.text

@@ -90,7 +90,7 @@ def _turned(solid: Solid) -> BarNote | None:
     if not rings:
         return None
     middle = rings[0].at(rings[0].breaks(16))[:-1].mean(axis=0)
-    outer: list[tuple[float, float]] = []
+    lengths: list[list[tuple[float, float]]] = []
     bores: set[float] = set()
     for face in round_faces:
         rim = [
@@ -110,12 +110,12 @@ def _turned(solid: Solid) -> BarNote | None:
                 return None
             stations.append((float(along.mean()), float(radius.mean())))
         if _outwards(face, axis, middle):
-            outer += stations
+            lengths.append(sorted(stations))
         else:
             bores |= {round(radius, 9) for _, radius in stations}
-    if not outer:
+    if not lengths:
         return None
-    outer = sorted(outer)
+    outer = [station for piece in sorted(lengths, key=_along) for station in piece]
     low, high = outer[0][0], outer[-1][0]
     radii = {round(radius, 9) for _, radius in outer}
     length = high - low
@@ -133,6 +133,11 @@ def _turned(solid: Solid) -> BarNote | None:
     return BarNote(
         "turned", *ends, up, tuple(v for at, radius in outer for v in (at - low, radius))
     )
+
+
+def _along(piece: list[tuple[float, float]]) -> float:
+    """Orders pieces along the axis."""
+    return sum(at for at, _ in piece)
 
 
 def _outwards(face: SolidFace, axis: Array, middle: Array) -> bool:

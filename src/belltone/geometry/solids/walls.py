@@ -135,7 +135,9 @@ class Walls:
     def _sight(self, flat: FlatFace) -> Sight:
         normals = flat.normals(flat.places)
         away, faces, seen = self.solid.shoot(flat.at(flat.places), -normals)
-        good = (faces >= 0) & (np.sum(seen * normals, axis=1) < -_FACING)
+        # A bar's face sees itself across; a wall has two.
+        other = (faces >= 0) & (faces != flat.face.number)
+        good = other & (np.sum(seen * normals, axis=1) < -_FACING)
         return Sight(away, faces, good)
 
     def neighbours(self, chosen: Iterable[int]) -> dict[int, list[tuple[int, int]]]:

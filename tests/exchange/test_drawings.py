@@ -2,6 +2,7 @@
 
 import io
 import math
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -11,7 +12,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from belltone.exchange.plate_drawings import DrawingError, layers_of, plate_sheet, read_plate
+from belltone.exchange.drawings.curves import DrawingError
+from belltone.exchange.drawings.folded import Bends
+from belltone.exchange.drawings.plates import layers_of, plate_arrival, read_plate
 from belltone.geometry.outlines import closed_line
 from belltone.geometry.shapes import Contour, ContourHole, Disc, Plate, RoundHole
 from belltone.modes.solve import request_for, solve_modes
@@ -24,6 +27,9 @@ def _drawing(units: int = 4) -> tuple[Any, Any]:
     made = ezdxf.new("R2010")  # type: ignore[attr-defined]
     made.header["$INSUNITS"] = units
     return made, made.modelspace()
+
+
+FREE = "[modes]\ncount = 6\nfree = true\n"
 
 
 def _saved(made: Any, tmp_path: Path) -> Path:
@@ -69,7 +75,7 @@ def test_lines_circles_and_a_turned_window(tmp_path: Path) -> None:
     assert found.found[0] == "a plate 400 × 300 mm with 2 holes"
     assert "lengths are in mm, as the drawing says" in found.found
     assert any("(300, 200) mm of the drawing" in line for line in found.found)
-    text = plate_sheet(found, "3 mm", "wear plate", "structural steel")
+    text = plate_arrival(found, "3 mm", "wear plate", "structural steel").text
     assert 'outline = { shape = "rectangle", width = "400 mm", height = "300 mm" }' in text
     plate = _plate(text)
     hole, window = plate.holes
@@ -96,7 +102,7 @@ def test_arcs_bulges_and_a_slot(tmp_path: Path) -> None:
     assert _area(found.outline) == pytest.approx(0.2 * 0.12 - (1 - math.pi / 4) * 0.02**2)
     (slot,) = found.holes
     assert _area(slot) == pytest.approx(0.06 * 0.02 + math.pi * 0.01**2)
-    plate = _plate(plate_sheet(found, "2 mm", "x", "structural steel"))
+    plate = _plate(plate_arrival(found, "2 mm", "x", "structural steel").text)
     assert isinstance(plate.outline, Contour)
     assert _area(plate.outline) == pytest.approx(_area(found.outline), rel=1e-9)
     (hole,) = plate.holes
@@ -119,7 +125,7 @@ def test_units_are_those_of_the_drawing_or_asked_for(tmp_path: Path) -> None:
     made, space = _drawing(units=1)
     space.add_circle((0, 0), 10)
     path = _saved(made, tmp_path)
-    plate = _plate(plate_sheet(read_plate(path), "3 mm", "x", "structural steel"))
+    plate = _plate(plate_arrival(read_plate(path), "3 mm", "x", "structural steel").text)
     assert isinstance(plate.outline, Disc)
     assert plate.outline.radius == pytest.approx(0.254)
     told = read_plate(path, "mm").found
@@ -247,10 +253,141 @@ def test_drawings_of_very_many_lines_are_refused_soon(tmp_path: Path) -> None:
     for start, stop in zip(places[:-1].tolist(), places[1:].tolist(), strict=True):
         space.add_line(start, stop)
     found = read_plate(_saved(made, tmp_path))
-    assert len(found.outline.segments) == 400
-    with pytest.raises(DrawingError, match="a contour has 400 points, where a plate's has 150"):
-        plate_sheet(found, "3 mm", "x", "structural steel")
-    for number in range(5000):
+    # A circle of very short lines is followed by arcs, and that is told.
+    assert len(found.outline.segments) < 10
+    assert any("400 short pieces are followed by" in line for line in found.found)
+    assert math.isclose(_area(found.outline), math.pi * 0.1**2, rel_tol=1e-3)
+    made, space = _drawing()
+    jagged = [
+        (radius * x, radius * y)
+        for (x, y), radius in zip(places[::2].tolist(), [1, 0.8] * 101, strict=False)
+    ]
+    space.add_lwpolyline(jagged[:-1], close=True)
+    found = read_plate(_saved(made, tmp_path))
+    with pytest.raises(DrawingError, match="a contour has 200 points, where a plate's has 150"):
+        plate_arrival(found, "3 mm", "x", "structural steel")
+    made, space = _drawing()
+    for number in range(5001):
         space.add_line((200 + number, 0), (200.5 + number, 0))
-    with pytest.raises(DrawingError, match="5400 lines and arcs are drawn, where outlines of 5000"):
+    with pytest.raises(DrawingError, match="5001 lines and arcs are drawn, where outlines of 5000"):
         read_plate(_saved(made, tmp_path))
+
+
+SVG = """<svg xmlns="http://www.w3.org/2000/svg" width="{width}" height="200mm"
+viewBox="0 0 300 200">
+<g id="cut" transform="translate(10 5)">
+<path d="M 0 20 A 20 20 0 0 1 20 0 H 260 V 150 H 0 Z"/>
+<circle cx="130" cy="75" r="25"/>
+<rect x="200" y="50" width="30" height="20"/>
+</g>
+<g id="notes"><rect x="-50" y="-50" width="1000" height="800"/></g>
+</svg>
+"""
+
+
+def test_svg_outlines_with_arcs_transforms_and_groups(tmp_path: Path) -> None:
+    path = tmp_path / "lid.svg"
+    path.write_text(SVG.format(width="300mm"), encoding="utf-8")
+    assert layers_of(path) == ("cut", "notes")
+    found = read_plate(path, layers=["cut"])
+    assert found.found[0] == "a plate 260 × 150 mm with 2 holes"
+    corner = (1 - math.pi / 4) * 0.02**2
+    assert _area(found.outline) == pytest.approx(0.26 * 0.15 - corner, rel=1e-4)
+    plate = _plate(plate_arrival(found, "3 mm", "lid", "structural steel").text)
+    holes = {type(hole).__name__: hole for hole in plate.holes}
+    assert holes["RoundHole"].radius == pytest.approx(0.025, rel=1e-4)  # type: ignore[union-attr]
+    # y counts upwards here, and from the middle of the outline.
+    assert holes["RectangularHole"].centre == pytest.approx((0.085, 0.015), abs=1e-6)
+
+
+def test_svg_without_a_unit_is_asked_for_one(tmp_path: Path) -> None:
+    path = tmp_path / "lid.svg"
+    path.write_text(SVG.format(width="300"), encoding="utf-8")
+    with pytest.raises(DrawingError, match="states no unit in its width; say which: mm"):
+        read_plate(path, layers=["cut"])
+    found = read_plate(path, "in", ["cut"])
+    assert "lengths are taken in in" in found.found
+    wide = found.outline.segments
+    assert max(abs(s.start[0]) for s in wide) == pytest.approx(130 * 0.0254 * 1.0, rel=1e-6)
+    path.write_text("<!DOCTYPE x [<!ENTITY a 'b'>]><svg>&a;</svg>", encoding="utf-8")
+    with pytest.raises(DrawingError, match="entities of its own"):
+        read_plate(path)
+
+
+def test_tables_of_points_outline_plates(tmp_path: Path) -> None:
+    path = tmp_path / "outline.csv"
+    rows = ["x (mm), y"] + [f"{x}, {y}" for x, y in ((0, 0), (120, 0), (120, 80), (0, 80))]
+    path.write_text("\n".join([*rows, "", "20,20", "50,20", "50,40", ""]), encoding="utf-8")
+    found = read_plate(path)
+    assert found.found[0] == "a plate 120 × 80 mm with 1 hole"
+    assert _area(found.outline) == pytest.approx(0.12 * 0.08)
+    path.write_text("0 0\n120 0\n120 80\n", encoding="utf-8")
+    with pytest.raises(DrawingError, match="states no unit; say which"):
+        read_plate(path)
+    assert read_plate(path, "mm").found[0] == "a plate 120 × 80 mm with 0 holes"
+    path.write_text("0,0\n120,0\nhere,0\n120,80\n", encoding="utf-8")
+    with pytest.raises(DrawingError, match="line 3: “here, 0” is no point"):
+        read_plate(path, "mm")
+
+
+def _pattern(tmp_path: Path, layer: str, at: float = 40.0) -> Path:
+    """A flat pattern 80 mm wide and 100 mm long with one bend line across."""
+    made, space = _drawing()
+    made.layers.add(layer)
+    space.add_lwpolyline([(0, 0), (80, 0), (80, 100), (0, 100)], close=True)
+    space.add_line((0, at), (80, at), dxfattribs={"layer": layer})
+    return _saved(made, tmp_path)
+
+
+def test_a_bend_line_folds_the_plate_like_a_shell_that_is_bent(tmp_path: Path) -> None:
+    found = read_plate(_pattern(tmp_path, "bend 90 deg R2 up"))
+    arrival = plate_arrival(found, "2 mm", "holder", "structural steel")
+    assert "bend 1: 90 deg up, 3 mm to the middle of the wall" in arrival.found
+    folded = evaluate(Sheet.from_text(arrival.text + FREE))
+    taken = 0.5 * math.pi * 3.0
+    legs = [100 - 40 - taken / 2 + 3, 40 - taken / 2 + 3]
+    shell = (
+        'belltone = 1\n[parts.shell]\nkind = "extruded"\nmaterial = "structural steel"\n'
+        'thickness = "2 mm"\nlength = "80 mm"\n'
+        f'profile = [{{ at = ["{legs[0]} mm", "0 mm"] }}, '
+        '{ at = ["0 mm", "0 mm"], bend = "3 mm" }, '
+        f'{{ at = ["0 mm", "{legs[1]} mm"] }}]\n'
+    )
+    whole = evaluate(Sheet.from_text(shell + FREE))
+    one, two = (
+        solve_modes(design, replace(request_for(design), accuracy=5e-3)).frequencies[6:12]
+        for design in (folded, whole)
+    )
+    assert one == pytest.approx(two, rel=5e-3)
+
+
+def test_bends_say_what_their_layer_leaves_open(tmp_path: Path) -> None:
+    found = read_plate(_pattern(tmp_path, "fold"))
+    arrival = plate_arrival(
+        found, "2 mm", "x", "structural steel", Bends(math.pi / 3, 0.005, False)
+    )
+    assert (
+        "bend 1: 60 deg down, 6 mm to the middle of the wall; its layer does not say its angle "
+        "and radius and way" in arrival.found
+    )
+    design = evaluate(Sheet.from_text(arrival.text))
+    lowest = min(part.origin[2] for part in design.parts)  # type: ignore[union-attr]
+    assert lowest < -0.01
+
+
+def test_bends_that_cannot_be_folded_are_told(tmp_path: Path) -> None:
+    made, space = _drawing()
+    made.layers.add("bend")
+    space.add_lwpolyline([(0, 0), (80, 0), (60, 100), (0, 100)], close=True)
+    space.add_line((0, 50), (70, 50), dxfattribs={"layer": "bend"})
+    found = read_plate(_saved(made, tmp_path))
+    with pytest.raises(DrawingError, match="do not run square to it"):
+        plate_arrival(found, "2 mm", "x", "structural steel")
+    made, space = _drawing()
+    made.layers.add("bend")
+    space.add_lwpolyline([(0, 0), (80, 0), (80, 100), (0, 100)], close=True)
+    space.add_circle((40, 50), 8)
+    space.add_line((0, 50), (80, 50), dxfattribs={"layer": "bend"})
+    found = read_plate(_saved(made, tmp_path))
+    with pytest.raises(DrawingError, match="lies across a bend"):
+        plate_arrival(found, "2 mm", "x", "structural steel")

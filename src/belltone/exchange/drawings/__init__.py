@@ -1,0 +1,1 @@
+"""Drawings and tables of points that become plates, flat or folded."""
