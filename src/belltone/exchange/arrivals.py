@@ -5,10 +5,22 @@ from __future__ import annotations
 import math
 import re
 from dataclasses import dataclass
+from typing import Final
 
 from belltone.sheet.units import format_number
 
-__all__ = ["Arrival", "part_name", "plural", "quoted", "triple"]
+__all__ = [
+    "Arrival",
+    "millimetres",
+    "part_name",
+    "place_words",
+    "plural",
+    "quoted",
+    "triple",
+    "turned_along",
+]
+
+_PLACES: Final = 9  # of a millimetre; what is left behind is rounding
 
 
 @dataclass(frozen=True)
@@ -43,7 +55,7 @@ def plural(count: int, what: str) -> str:
 
 def millimetres(length: float, digits: int = 6) -> str:
     """A length (m) as a sheet writes it, without quotes."""
-    return f"{format_number(1e3 * length + 0.0, digits)} mm"
+    return f"{format_number(round(1e3 * length, _PLACES) + 0.0, digits)} mm"
 
 
 def triple(point: tuple[float, float, float]) -> str:

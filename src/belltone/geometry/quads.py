@@ -19,16 +19,18 @@ from numpy.typing import NDArray
 
 from belltone.geometry.curved_quads import edge_key
 from belltone.geometry.outlines import inside
+from belltone.geometry.quad_repair import evened, least_sine, without_triangles
 from belltone.geometry.triangles import (
     OutlineError,
     between,
     coarsest_curve,
     cut_more,
     cut_rims,
+    piece_lengths,
     pieces_of,
 )
 
-__all__ = ["Paired", "Quads", "inner_places", "pairs_between", "quads"]
+__all__ = ["Paired", "Quads", "graded_quads", "inner_places", "pairs_between", "quads"]
 
 Array = NDArray[np.float64]
 Loop = Sequence[Array] | Array
@@ -43,6 +45,7 @@ _SHRINKS: Final = 8
 _ATTEMPTS: Final = 3
 _PAIR: Final = 10.0  # that a triangle has a partner is worth more than any shape
 _LEAST_SINE: Final = 0.3  # of the angles of a quadrilateral
+_LEAST_SINE_GRADED: Final = 0.12  # where sizes change fast
 
 
 @dataclass(frozen=True)
@@ -85,6 +88,29 @@ def quads(loops: Sequence[Sequence[Loop]], spacing: float, width: float) -> Quad
     )
 
 
+def graded_quads(loops: Sequence[Sequence[Loop]], spacing: float, width: float) -> Quads | None:
+    """The same where holes are small next to the domain: sizes grow away from them."""
+    curves = [np.asarray(curve) for loop in loops for curve in loop]
+    room = iter(piece_lengths(curves, _MOST_TURN_OF_HOLES))
+    divisions = [
+        [pieces_of(curve, min(spacing, next(room)), _MOST_TURN_OF_HOLES) for curve in loop]
+        for loop in loops
+    ]
+    if sum(map(sum, divisions)) % 2:
+        divisions[0][coarsest_curve(loops[0], divisions[0])] += 1
+    lines = [np.concatenate([np.asarray(curve)[:-1] for curve in loop]) for loop in loops]
+    try:
+        found = pairs_between(lines, cut_rims(loops, divisions), spacing, width, graded=True)
+    except OutlineError:
+        return None
+    if found is None or found.missing or found.alone:
+        return None
+    halves = [half for a, b, c, d in found.faces for half in ((a, b, c), (a, c, d))]
+    return Quads(
+        tuple(map(tuple, divisions)), found.faces, _weights(found.points, halves, found.rim)
+    )
+
+
 @dataclass(frozen=True, eq=False)
 class Paired:
     """Strips along rims and what stands between: ``points``, the ``rim`` first ones on the rims.
@@ -108,14 +134,22 @@ class Paired:
 
 
 def pairs_between(
-    lines: Sequence[Array], rims: Sequence[Array], spacing: float, width: float
+    lines: Sequence[Array],
+    rims: Sequence[Array],
+    spacing: float,
+    width: float,
+    graded: bool = False,
 ) -> Paired | None:
     """A strip of about a ``width`` along each rim, triangles of about a size between, in pairs.
 
     ``rims`` are the points of each loop, counter-clockwise, the outline first; ``lines`` many
-    points along the same loops. None where there is no room for strips.
+    points along the same loops. ``graded`` makes strips no wider than the pieces they stand on, and
+    triangles small where these are short. None where there is no room for strips.
     """
-    rings = _rings(lines, rims, width)
+    widths = [np.full(len(rim), width) for rim in rims]
+    if graded:
+        widths = [np.minimum(width, _shorter(rim)) for rim in rims]
+    rings = _rings(lines, rims, widths)
     if rings is None:
         return None
     count = sum(map(len, rims))
@@ -128,12 +162,24 @@ def pairs_between(
             face = (a, b, b + count, a + count)
             strips.append(face if outer else (b, a, a + count, b + count))
         start += len(rim)
-    points, triangles, missing = between(rings, spacing)
+    points, triangles, missing = between(rings, spacing, graded)
     everything = np.concatenate([*rims, points])
     if missing:
         return Paired(everything, count, tuple(strips), missing=tuple(missing))
-    pairs, alone = _paired(points, triangles)
+    pairs, alone = _paired(points, triangles, _LEAST_SINE_GRADED if graded else _LEAST_SINE)
     numbered = [(int(a), int(b), int(c)) for a, b, c in triangles + count]
+    if graded:
+        four = [tuple(corner + count for corner in face) for face in pairs]
+        shapes = without_triangles(everything, [*four, *(numbered[each] for each in alone)])
+        everything = evened(everything, [*strips, *shapes], count)
+        return Paired(
+            everything,
+            count,
+            tuple(strips),
+            (),
+            tuple((a, b, c, d) for a, b, c, d in (face for face in shapes if len(face) == 4)),
+            tuple((a, b, c) for a, b, c in (face for face in shapes if len(face) == 3)),
+        )
     return Paired(
         everything,
         count,
@@ -197,7 +243,15 @@ def _beside(rings: Sequence[Array], places: Array) -> list[tuple[int, int]]:
     return sorted(found)
 
 
-def _rings(lines: Sequence[Array], rims: Sequence[Array], width: float) -> list[Array] | None:
+def _shorter(rim: Array) -> Array:
+    """The shorter of the two pieces that meet at each point of a rim."""
+    sides = np.linalg.norm(np.roll(rim, -1, axis=0) - rim, axis=1)
+    return np.minimum(sides, np.roll(sides, 1))
+
+
+def _rings(
+    lines: Sequence[Array], rims: Sequence[Array], wished: Sequence[Array]
+) -> list[Array] | None:
     """Points beside those of each rim, across the strip there; None where there is no room."""
 
     def clear(points: Array) -> NDArray[np.bool_]:
@@ -215,7 +269,7 @@ def _rings(lines: Sequence[Array], rims: Sequence[Array], width: float) -> list[
         away = inwards * sum(np.column_stack([-side[:, 1], side[:, 0]]) for side in along)
         # Round a corner the strip is as wide as along both its sides.
         away = away / np.maximum(0.5 * np.sum(away**2, axis=1, keepdims=True), 0.5)
-        widths = np.full((len(rim), 1), width)
+        widths = wished[place][:, None]
         for _ in range(_SHRINKS):
             room = clear(rim + _ROOM * widths * away) & clear(rim + widths * away)
             if room.all():
@@ -227,7 +281,9 @@ def _rings(lines: Sequence[Array], rims: Sequence[Array], width: float) -> list[
     return rings
 
 
-def _paired(points: Array, triangles: NDArray[np.intp]) -> tuple[list[Face], list[int]]:
+def _paired(
+    points: Array, triangles: NDArray[np.intp], least: float
+) -> tuple[list[Face], list[int]]:
     """Quadrilaterals of neighbouring triangles, as many as can be, and the triangles left alone."""
     from scipy.optimize import Bounds, LinearConstraint, milp  # loads slowly, few outlines need it
 
@@ -242,8 +298,8 @@ def _paired(points: Array, triangles: NDArray[np.intp]) -> tuple[list[Face], lis
         if len(each) == 2:
             (one, (tip, i, _, j)), (other, (far, *_)) = each
             face = (tip, i, far, j)
-            sine = _least_sine(points[list(face)])
-            if sine > _LEAST_SINE:
+            sine = least_sine(points[list(face)])
+            if sine > least:
                 owners.append((one, other))
                 faces.append(face)
                 worth.append(_PAIR + sine)
@@ -263,14 +319,6 @@ def _paired(points: Array, triangles: NDArray[np.intp]) -> tuple[list[Face], lis
     taken = chosen.x > 0.5
     alone = np.flatnonzero(rows @ taken < 1)
     return [face for face, here in zip(faces, taken, strict=True) if here], alone.tolist()
-
-
-def _least_sine(corners: Array) -> float:
-    """The smallest sine of the angles of a quadrilateral; negative where one is re-entrant."""
-    after = np.roll(corners, -1, axis=0) - corners
-    before = corners - np.roll(corners, 1, axis=0)
-    turns = before[:, 0] * after[:, 1] - before[:, 1] * after[:, 0]
-    return float(np.min(turns / (np.linalg.norm(before, axis=1) * np.linalg.norm(after, axis=1))))
 
 
 def _weights(

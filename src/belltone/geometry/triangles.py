@@ -26,6 +26,7 @@ __all__ = [
     "cut_more",
     "cut_rims",
     "inner_points",
+    "piece_lengths",
     "pieces_of",
     "triangulate",
 ]
@@ -36,6 +37,10 @@ Loop = Sequence[Array] | Array
 _ATTEMPTS: Final = 24
 _MOST_TURN: Final = math.pi / 4
 _BLUNT: Final = -0.35  # cosine of an angle well above the right one
+_GROWTH: Final = 0.7  # of the distance from a rim; so fast pieces become larger
+_APART: Final = 0.75  # of the size wanted at a point; no other is nearer
+_ROOM: Final = 1.0  # of the distance from a tight curve; so fast pieces become longer
+_ROUNDS: Final = 4  # of moving graded points to the middle of their neighbours
 _CLEAR: Final = 0.55  # inner points keep this share of the spacing away from the boundary
 
 
@@ -87,12 +92,16 @@ def cut_rims(loops: Sequence[Sequence[Loop]], divisions: Sequence[Sequence[int]]
 
 
 def between(
-    rims: Sequence[Array], spacing: float
+    rims: Sequence[Array], spacing: float, graded: bool = False
 ) -> tuple[Array, NDArray[np.intp], list[tuple[int, int]]]:
-    """Points and triangles between rims, and the edges of rims, (rim, edge), no triangle has."""
+    """Points and triangles between rims, and the edges of rims, (rim, edge), no triangle has.
+
+    Points stand even, or closer where the rims' own pieces are short (``graded``).
+    """
     from scipy.spatial import Delaunay, QhullError  # loads slowly, and few outlines need it
 
-    points = np.concatenate([*rims, _grid(rims, spacing)])
+    inner = _graded(rims, spacing) if graded else _grid(rims, spacing)
+    points = np.concatenate([*rims, inner])
     try:
         simplices = np.asarray(Delaunay(points).simplices, dtype=np.intp)
     except QhullError as error:
@@ -137,6 +146,28 @@ def pieces_of(curve: Loop, spacing: float, most_turn: float) -> int:
     return max(_least_pieces(curve, most_turn), round(_length(curve) / spacing))
 
 
+def piece_lengths(curves: Sequence[Array], most_turn: float) -> list[float]:
+    """How long pieces of curves may be beside others that turn tightly, or are short.
+
+    A piece is as long as those of another curve may be, and longer by the distance to it; curves
+    that meet end to end do not count for each other.
+    """
+    lines = [np.asarray(curve) for curve in curves]
+    sizes = [_length(line) / max(1, _least_pieces(line, most_turn)) for line in lines]
+    ends = [line[[0, -1]] for line in lines]
+    near = 1e-9 * float(np.linalg.norm(np.ptp(np.concatenate(lines), axis=0)))
+    found = []
+    for own, line in enumerate(lines):
+        room = math.inf
+        for other, there in enumerate(lines):
+            apart = np.linalg.norm(ends[own][:, None] - ends[other], axis=2).min()
+            if other != own and apart > near:
+                away = float(np.linalg.norm(line[:, None] - there, axis=2).min())
+                room = min(room, sizes[other] + _ROOM * away)
+        found.append(room)
+    return found
+
+
 def coarsest_curve(loop: Sequence[Loop], cut: Sequence[int]) -> int:
     """The curve of a loop whose pieces are longest."""
     return int(np.argmax([_length(curve) / n for curve, n in zip(loop, cut, strict=True)]))
@@ -161,6 +192,16 @@ def _cut(curve: Loop, pieces: int) -> Array:
 
 
 def _grid(rims: Sequence[Array], spacing: float) -> Array:
+    """Even points well away from the rims."""
+    points = _grid_of(rims, spacing)
+    kept = np.ones(len(points), bool)
+    for rim in rims:
+        kept &= rim_distance(points, rim) > _CLEAR * spacing
+    return points[kept]
+
+
+def _grid_of(rims: Sequence[Array], spacing: float) -> Array:
+    """Even points between rims."""
     low, high = rims[0].min(axis=0), rims[0].max(axis=0)
     rows = np.arange(low[1] + 0.5 * spacing, high[1], spacing * np.sqrt(0.75))
     places = [
@@ -171,10 +212,61 @@ def _grid(rims: Sequence[Array], spacing: float) -> Array:
     points = np.concatenate(places) if places else np.empty((0, 2))
     if not len(points):
         return points
-    kept = inside(points, rims[0]) & (rim_distance(points, rims[0]) > _CLEAR * spacing)
+    kept = inside(points, rims[0])
     for rim in rims[1:]:
-        kept &= ~inside(points, rim) & (rim_distance(points, rim) > _CLEAR * spacing)
+        kept &= ~inside(points, rim)
     return points[kept]
+
+
+def _graded(rims: Sequence[Array], spacing: float) -> Array:
+    """Points whose distance grows from the length of the pieces of rims to a spacing."""
+    from scipy.spatial import cKDTree
+
+    rim = np.concatenate([*rims, *(0.5 * (each + np.roll(each, -1, axis=0)) for each in rims)])
+    sides = [np.linalg.norm(np.roll(each, -1, axis=0) - each, axis=1) for each in rims]
+    corner = [0.5 * (side + np.roll(side, 1)) for side in sides]
+    length = np.concatenate([*corner, *sides])
+    taken = rim.copy()
+    if not length.min() > 0:
+        raise OutlineError("two points of a rim are one")
+    least = float(length.min())
+    levels = max(1, math.ceil(math.log2(max(spacing / least, 1.0))) + 1)
+    tree = cKDTree(rim)
+    for level in range(levels)[::-1]:
+        step = spacing / 2**level
+        fresh = _grid_of(rims, step)
+        if not len(fresh):
+            continue
+        away, near = (np.asarray(each) for each in tree.query(fresh, k=min(6, len(rim))))
+        wanted = np.min(length[near] + _GROWTH * away, axis=-1)
+        wanted = np.minimum(wanted.ravel(), spacing)
+        fresh = fresh[wanted <= 1.5 * step] if level else fresh
+        wanted = wanted[wanted <= 1.5 * step] if level else wanted
+        for point, own in zip(fresh, wanted, strict=True):
+            if np.linalg.norm(taken - point, axis=1).min() > _APART * own:
+                taken = np.concatenate([taken, point[None]])
+    return _evened(rims, taken[len(rim) :])
+
+
+def _evened(rims: Sequence[Array], inner: Array) -> Array:
+    """Points moved to the middle of their neighbours, some times over; none leaves the domain."""
+    from scipy.spatial import Delaunay
+
+    count = sum(map(len, rims))
+    for _ in range(_ROUNDS if len(inner) else 0):
+        points = np.concatenate([*rims, inner])
+        triangles = Delaunay(points).simplices
+        total, uses = np.zeros_like(points), np.zeros(len(points))
+        for one, two in ((0, 1), (1, 2), (2, 0)):
+            for a, b in ((one, two), (two, one)):
+                np.add.at(total, triangles[:, a], points[triangles[:, b]])
+                np.add.at(uses, triangles[:, a], 1.0)
+        moved = (total / np.maximum(uses, 1.0)[:, None])[count:]
+        kept = inside(moved, rims[0])
+        for rim in rims[1:]:
+            kept &= ~inside(moved, rim)
+        inner = np.where(kept[:, None], moved, inner)
+    return inner
 
 
 def _missing(triangles: NDArray[np.intp], rims: Sequence[Array]) -> list[tuple[int, int]]:

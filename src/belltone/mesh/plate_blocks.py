@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.geometry.profiles import Arc, Line
-from belltone.geometry.quads import Quads, inner_places, quads
+from belltone.geometry.quads import Quads, graded_quads, inner_places, quads
 from belltone.geometry.shapes import (
     SIDE_NAMES,
     Contour,
@@ -84,6 +84,10 @@ def plate_scheme(plate: Plate) -> PlateScheme:
     for finer, strip in itertools.product(_FINER[:_QUADS_TRIED], _STRIPS):
         found = quads(loops, finer * spacing, strip * finer * spacing)
         if found is not None and _openness(plate, PlateScheme("quads", quads=found)) > _WELL_OPEN:
+            return PlateScheme("quads", quads=found)
+    for finer, strip in itertools.product(_FINER[:_QUADS_TRIED], _STRIPS):
+        found = graded_quads(loops, finer * spacing, strip * finer * spacing)
+        if found is not None and _openness(plate, PlateScheme("quads", quads=found)) > _OPEN:
             return PlateScheme("quads", quads=found)
     for finer in _FINER:
         scheme = PlateScheme("triangles", triangulate(loops, finer * spacing))

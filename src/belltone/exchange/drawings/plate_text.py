@@ -9,7 +9,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.exchange.arrivals import quoted
+from belltone.exchange.arrivals import millimetres, quoted
 from belltone.exchange.drawings.curves import SAME, box_of, few_points, pair
 from belltone.geometry.profiles import Arc, Line, Segment
 from belltone.geometry.shapes import Contour
@@ -121,4 +121,4 @@ def _halves(segment: Segment) -> list[Segment]:
 
 
 def _mm(length: float) -> str:
-    return f'"{format_number(float(length) * 1e3, 9)} mm"'
+    return quoted(millimetres(length, 9))

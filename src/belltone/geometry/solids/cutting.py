@@ -22,7 +22,7 @@ from belltone.geometry.quads import Paired, pairs_between
 from belltone.geometry.solids.flat import FlatFace
 from belltone.geometry.solids.kernel import CadFileError, EdgeUse
 from belltone.geometry.solids.walls import Walls
-from belltone.geometry.triangles import OutlineError
+from belltone.geometry.triangles import OutlineError, piece_lengths
 
 __all__ = ["Cell", "CutSkin", "cut_skin"]
 
@@ -34,10 +34,10 @@ _CELLS: Final = 14.0  # aimed at over the whole skin, but for what holes and ben
 _CELLS_IN_ROWS: Final = 4.0  # where all faces have four edges
 _TURN: Final = math.pi / 3  # the most an edge turns over one cell
 _TURN_BETWEEN: Final = math.pi / 4  # where a strip runs along it
-_FINER: Final = (1.0, 0.85, 0.7, 0.55, 0.42, 0.3)
+_FINER: Final = (1.0, 0.8, 0.6, 0.42, 0.3)
 _STRIPS: Final = (0.25, 0.15, 0.1)  # of the spacing
-_INNER: Final = (1.0, 0.8, 1.25, 0.65)  # times the spacing, between the strips
-_OPEN: Final = 0.15  # sine of the least angle between the coordinates of a cell
+_INNER: Final = (1.0, 0.8, 1.25)  # times the spacing, between the strips
+_OPEN: Final = 0.1  # sine of the least angle between the coordinates of a cell
 _SHARP: Final = math.cos(math.radians(30.0))  # edges that turn by more at a corner are two sides
 _LOOKED_AT: Final = np.linspace(0.0, 1.0, 5)
 
@@ -129,20 +129,30 @@ class _Cutter:
             for one, two in ((0, 2), (1, 3)):
                 leader[first(sides[one].edge)] = first(sides[two].edge)
         wished: dict[int, int] = {}
+        room = self._room(flats)
         among = {use.edge for flat in rest for loop in flat.loops for use in loop}
         for edge in leader:
             turn = _TURN_BETWEEN if edge in among else _TURN
             own = edges[edge]
             least = math.ceil(own.turned / turn - 0.05)
             closed = 4 if own.ends[0] == own.ends[1] else 1
-            count = max(closed, least, round(own.length / self.spacing))
+            count = max(closed, least, round(own.length / min(self.spacing, room[edge])))
             if self.twice:
-                count = max(math.ceil(closed / 2), math.ceil(count / 2))
-                count = max(count, 2 if own.ends[0] == own.ends[1] else 1)
+                count = max(closed, math.ceil(own.turned / _TURN - 0.05), math.ceil(count / 2))
             wished[first(edge)] = max(wished.get(first(edge), 1), count)
         if not self.twice:
             self._make_even(rest, first, wished)
         self.pieces = {edge: wished[first(edge)] for edge in leader}
+
+    def _room(self, flats: Sequence[FlatFace]) -> dict[int, float]:
+        """How long pieces of edges may be beside other rims that turn tightly (m)."""
+        found: dict[int, float] = {}
+        for flat in flats:
+            uses = [use for loop in flat.loops for use in loop]
+            lengths = piece_lengths([flat.to_flat(use.along(17)) for use in uses], _TURN_BETWEEN)
+            for use, length in zip(uses, lengths, strict=True):
+                found[use.edge] = min(found.get(use.edge, math.inf), length)
+        return found
 
     @staticmethod
     def _make_even(
@@ -240,11 +250,12 @@ class _Cutter:
             loops.append([self._along(flat, use, backwards) for use in ordered])
         step = 2 if self.twice else 1
         rims = [np.concatenate([side.places[:-1:step] for side in loop]) for loop in loops]
+        spacing = step * self.spacing
         for strip in _STRIPS:
             for inner in _INNER:
                 try:
                     found = pairs_between(
-                        flat.rims, rims, inner * self.spacing, strip * self.spacing
+                        flat.rims, rims, inner * spacing, strip * spacing, graded=True
                     )
                 except OutlineError:
                     continue
