@@ -246,7 +246,7 @@ def _beside(rings: Sequence[Array], places: Array) -> list[tuple[int, int]]:
 def _shorter(rim: Array) -> Array:
     """The shorter of the two pieces that meet at each point of a rim."""
     sides = np.linalg.norm(np.roll(rim, -1, axis=0) - rim, axis=1)
-    return np.minimum(sides, np.roll(sides, 1))
+    return np.asarray(np.minimum(sides, np.roll(sides, 1)))
 
 
 def _rings(
