@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 import sys
 import tempfile
 from pathlib import Path as FilePath
@@ -32,20 +33,6 @@ def by_night(window: MainWindow) -> None:
     twist = next(i for i, kind in enumerate(answer.modes.kinds) if kind.startswith("twist"))
     window.session.choose(answer.identities[twist])
     window.shape.canvas.set_swing(0.9)
-
-
-def other_knob(window: MainWindow) -> None:
-    """Sweep the place of the second post."""
-    window.map.knob.setCurrentText("post_at")
-    window.map.run_or_stop()
-    session = window.session
-    wait_for(
-        lambda: (
-            session.tuning.sweep is not None
-            and session.tuning.sweep.sweep.knob.name == "post_at"
-            and session.tuning.sweep.intervals is not None
-        )
-    )
 
 
 def turned(window: MainWindow) -> None:
@@ -191,7 +178,6 @@ def main() -> int:
         rail = FilePath(folder) / "infeed_rail.toml"
         rail.write_text(demo_sheet().read_text(encoding="utf-8"), encoding="utf-8")
         draw_picture(rail, FOLDER / "window.png")
-        draw_picture(rail, FOLDER / "sweep.png", other_knob)
         draw_picture(rail, FOLDER / "night.png", by_night)
         draw_picture(rail, FOLDER / "table.png", all_modes)
         draw_picture(rail, FOLDER / "plane.png", two_knobs, sweep=False)
@@ -200,6 +186,7 @@ def main() -> int:
         draw_picture(rail, FOLDER / "measured.png", measured, sweep=False)
         draw_picture(rail, FOLDER / "variants.png", variants, sweep=False)
         for name, picture, prepare in (
+            ("cap_elevator_bracket", "bracket", None),
             ("pump_cover", "plate", four_panes),
             ("rinsing_bell", "bell", by_energy),
             ("rinsing_bell", "live", turned),
@@ -212,6 +199,8 @@ def main() -> int:
         ):
             copy = FilePath(folder) / f"{name}.toml"
             copy.write_text(demo_sheet(name).read_text(encoding="utf-8"), encoding="utf-8")
+            for sent in demo_sheet().parent.glob(f"{name}.[!t]*"):
+                shutil.copy(sent, folder)
             draw_picture(copy, FOLDER / f"{picture}.png", prepare, sweep=False)
         dialog = StartDialog(LIGHT)
         dialog.show()

@@ -12,6 +12,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from belltone.errors import UserError
 from belltone.exchange.drawings.curves import DrawingError
 from belltone.exchange.drawings.folded import Bends
 from belltone.exchange.drawings.plates import layers_of, plate_arrival, read_plate
@@ -391,3 +392,32 @@ def test_bends_that_cannot_be_folded_are_told(tmp_path: Path) -> None:
     found = read_plate(_saved(made, tmp_path))
     with pytest.raises(DrawingError, match="lies across a bend"):
         plate_arrival(found, "2 mm", "x", "structural steel")
+
+
+@pytest.mark.fuzz
+@settings(max_examples=15)
+@given(st.data())
+def test_damaged_svg_and_tables_are_told(data: st.DataObject) -> None:
+    import tempfile
+
+    ending = data.draw(st.sampled_from(["svg", "csv"]))
+    table = "x (mm), y\n0,0\n120,0\n120,80\n0,80\n\n20,20\n50,20\n50,40\n"
+    content = bytearray((SVG.format(width="300mm") if ending == "svg" else table).encode())
+    for _ in range(data.draw(st.integers(1, 5))):
+        at = data.draw(st.integers(0, len(content) - 1))
+        kind = data.draw(st.sampled_from(["flip", "cut", "double"]))
+        if kind == "flip":
+            content[at] = data.draw(st.integers(32, 126))
+        elif kind == "cut":
+            del content[at : at + data.draw(st.integers(1, 30))]
+            content = content or bytearray(b" ")
+        else:
+            content[at:at] = content[at : at + 30]
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / f"damaged.{ending}"
+        path.write_bytes(bytes(content))
+        try:
+            found = read_plate(path, "mm")
+        except UserError:
+            return
+    assert np.isfinite(closed_line(found.outline)).all()

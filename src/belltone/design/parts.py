@@ -21,6 +21,7 @@ from belltone.geometry.charts import chart_of
 from belltone.geometry.features import AXIS, END, START, Feature, shape_features
 from belltone.geometry.paths import MemberPath
 from belltone.geometry.shapes import SurfaceShape, extent_of, thickness_share
+from belltone.geometry.skins import Skin
 from belltone.sections.layups import LayupValue
 from belltone.sections.runs import SectionRun
 from belltone.sections.simple import SectionShape
@@ -228,6 +229,12 @@ class SurfaceValue:
         )
 
     @property
+    def region_names(self) -> tuple[str, ...]:
+        """Faces of a received skin that can be looked at alone."""
+        shape = self.shape
+        return shape.names if isinstance(shape, Skin) and len(shape.names) > 1 else ()
+
+    @property
     def size(self) -> float:
         """The least of its two extents, roughly (m)."""
         return extent_of(self.shape)
@@ -327,6 +334,11 @@ class MeshValue:
         """Sites it has by itself."""
         edges = dict.fromkeys(self.lines, Feature("edge"))
         return dict.fromkeys(self.areas, Feature("face")) | edges
+
+    @property
+    def region_names(self) -> tuple[str, ...]:
+        """Regions that can be looked at alone: those that are not all of it."""
+        return tuple(name for name, own in self.areas.items() if len(own) < len(self.faces))
 
     def place_of(self, feature: str) -> Place:
         """The place of one of the sites it has by itself."""

@@ -14,6 +14,7 @@ from belltone.design.parts import MemberValue, MeshValue, PartValue, PointValue,
 from belltone.design.place import Place
 from belltone.design.values import Design
 from belltone.geometry.curved_quads import edge_key
+from belltone.geometry.skins import Skin
 from belltone.mesh.blocks import SIDES, Blocks
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.grading import HardPlace
@@ -399,6 +400,7 @@ class DrawnWall:
                 axis=-1,
             ).reshape(-1, 4)
         ]
+        self.regions = _regions(wall, blocks, (along - 1) ** 2)
         named = {edge_key(*pair) for chain in blocks.edges.values() for pair in chain}
         self.edges = [
             line
@@ -445,6 +447,15 @@ class DrawnWall:
             away = np.linalg.norm(self.points[: self._count, None] - lines[None], axis=2)
             self._near[place] = np.unique(np.argmin(away, axis=0))
         return np.asarray(shape[self._near[place]].mean(axis=0))
+
+
+def _regions(wall: SurfaceValue, blocks: Blocks, count: int) -> Mapping[str, NDArray[np.intp]]:
+    """Drawn faces, so many to a block, by the face of a received skin they are on."""
+    shape = wall.shape
+    if not isinstance(shape, Skin):
+        return MappingProxyType({})
+    own = np.repeat([shape.regions[block.segment] for block in blocks.blocks], count)
+    return {name: np.flatnonzero(own == number) for number, name in enumerate(shape.names)}
 
 
 def _element_lines(

@@ -75,6 +75,11 @@ def _step(
     at = other.index(a)
     rest = [*other[at:], *other[:at]]  # a, then what lies beyond, then b
     ring = [*rest, c]
+    if c in other:
+        # They share two edges, and the corner between these lies within.
+        del changed[here]
+        changed[ahead] = tuple(rest[1:] if rest[1] == c else rest[:-1])
+        return changed
     if len(other) == 3:
         del changed[here]
         changed[ahead] = tuple(ring)

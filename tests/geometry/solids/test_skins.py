@@ -159,3 +159,15 @@ def test_a_wall_that_tapers_keeps_its_thickness_everywhere(tmp_path: Path) -> No
     assert skin.uneven == ()
     solid = read_solids(tmp_path / "part.step")[0]
     assert skin.volume() == pytest.approx(solid.volume, rel=2e-3)
+
+
+def test_points_of_a_skin_are_found_by_where_they_are_near(tmp_path: Path) -> None:
+    (skin,) = skins_of(tmp_path, solids.bracket(holes=[(20, 40), (60, 40)]))
+    middle, _ = skin.middle()
+    piece, u, v, away = middle.nearest(np.array([0.04, 0.02, -0.01]))
+    place = middle.locate(piece, np.array([u]), np.array([v]))[0][0]
+    assert place == pytest.approx([0.04, 0.02, 0.001], abs=1e-9)
+    assert away == pytest.approx(0.011, abs=1e-9)
+    # Over a hole the nearest place is on its rim.
+    piece, u, v, away = middle.nearest(np.array([0.02, 0.04, 0.001]))
+    assert away == pytest.approx(0.005, rel=1e-3)

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from belltone.design.parts import MeshValue
+from belltone.design.parts import MeshValue, SurfaceValue
 from belltone.desk.fields import FlowRow
 from belltone.desk.look import label_font
 from belltone.desk.session.session import Session
@@ -184,7 +184,7 @@ class ShapeView(QFrame):
         self.half = menu.addAction("move to one side only (half a cycle)")
         self.half.setCheckable(True)
         menu.addSeparator()
-        self._region_menu = menu.addMenu("regions of the mesh")
+        self._region_menu = menu.addMenu("regions of received parts")
         self._region_menu.aboutToShow.connect(self._fill_regions)
         self._state_menu = menu.addMenu("what the preload does")
         self._state_menu.aboutToShow.connect(self._fill_states)
@@ -198,15 +198,14 @@ class ShapeView(QFrame):
         return menu
 
     def _fill_regions(self) -> None:
-        """Regions of received meshes, each to be seen, seen through, hidden or shown alone."""
+        """Regions of received parts, each to be seen, seen through, hidden or shown alone."""
         menu, session = self._region_menu, self._session
         menu.clear()
         names = [
             f"{part.name}.{region}"
             for part in session.design.solid_parts
-            if isinstance(part, MeshValue)
-            for region, faces in part.areas.items()
-            if len(faces) < len(part.faces)
+            if isinstance(part, MeshValue | SurfaceValue)
+            for region in part.region_names
         ]
         if not names:
             menu.addAction("there are none").setEnabled(False)

@@ -98,7 +98,7 @@ def arcs_along(points: Array, near: float) -> Iterator[Segment]:
 def _over(start: Array, through: Array, stop: Array) -> Segment:
     try:
         return arc_through(pair(start), pair(through), pair(stop))
-    except ValueError:
+    except (ValueError, ZeroDivisionError):  # they lie on one line, or are one point
         return Line(pair(start), pair(stop))
 
 

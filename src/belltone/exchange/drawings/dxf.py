@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import logging
 import math
 import re
 from collections.abc import Iterator, Sequence
@@ -116,12 +117,12 @@ def _bend_lines(entity: Any, scale: float, near: float) -> Iterator[BendLine]:
 def _read(path: Path) -> Any:
     # Loaded only where it is needed: it takes a while.
     from ezdxf import recover
-    from ezdxf.lldxf.const import DXFError
 
     data = read_bytes(path, _MOST_BYTES, "a drawing")
+    logging.getLogger("ezdxf").setLevel(logging.CRITICAL)  # it would talk on the terminal
     try:
         drawing, _ = recover.read(io.BytesIO(data))
-    except (DXFError, OSError, ValueError, KeyError, IndexError, AttributeError) as error:
+    except Exception as error:  # the reader's own, of many sorts
         raise DrawingError(f"“{path}” is not a DXF drawing that can be read") from error
     return drawing
 
@@ -143,8 +144,13 @@ def _unit_of(drawing: Any, unit: str | None) -> tuple[float, str]:
 
 
 def _entities(drawing: Any) -> Iterator[Any]:
-    """What lies in the drawing's space, blocks taken apart, layers that are off left out."""
+    """What lies in the drawing's space, blocks taken apart, layers that are off left out.
+
+    Things of no known kind have no layer, and are passed over.
+    """
     for entity in drawing.modelspace():
+        if not entity.dxf.is_supported("layer"):
+            continue
         layer = drawing.layers.get(entity.dxf.layer) if entity.dxf.layer in drawing.layers else None
         if layer is not None and (layer.is_off() or layer.is_frozen()):
             continue

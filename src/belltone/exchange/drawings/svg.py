@@ -94,9 +94,12 @@ def _read(path: Path) -> Any:
     if b"<!ENTITY" in data:
         raise DrawingError(f"“{path}” defines entities of its own, which are not read")
     try:
-        return SVG.parse(io.BytesIO(data), reify=True, ppi=_INCH)
+        found = SVG.parse(io.BytesIO(data), reify=True, ppi=_INCH)
     except Exception as error:  # the reader's own, of many sorts
         raise DrawingError(f"“{path}” is not an SVG drawing that can be read") from error
+    if not isinstance(found, SVG):
+        raise DrawingError(f"“{path}” is not an SVG drawing that can be read")
+    return found
 
 
 def _unit_of(document: Any, unit: str | None) -> tuple[float, str]:

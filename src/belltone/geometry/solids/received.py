@@ -6,6 +6,7 @@ The CAD kernel runs in a process of its own, which a damaged file may take down 
 from __future__ import annotations
 
 import contextlib
+import hashlib
 import importlib.util
 import json
 import math
@@ -15,7 +16,7 @@ import sys
 import time
 from collections.abc import Iterator
 from dataclasses import asdict, dataclass
-from functools import lru_cache
+from functools import cache, lru_cache
 from pathlib import Path
 from typing import Any, Final
 
@@ -32,7 +33,7 @@ from belltone.progress import Progress
 
 __all__ = ["BodyNote", "ReceivedPart", "is_known", "read_received"]
 
-_VERSION: Final = 1  # raise it when what is kept would come out otherwise
+_MOST_KEPT: Final = 300  # files in the cache; the oldest go first
 _MOST_BODIES: Final = 60
 _LONGEST: Final = 300.0  # s; a file that takes longer is given up
 _LOOKS: Final = 0.05  # s between looks at the process
@@ -87,6 +88,7 @@ def read_received(path: Path, progress: Progress | None = None) -> ReceivedPart:
         place.parent.mkdir(parents=True, exist_ok=True)
         with writing(place) as target:
             _convert(path, target, progress)
+        _tidy(place.parent)
     except OSError as error:
         raise CadFileError(
             f"what is read from “{path.name}” cannot be kept in “{place.parent}”: {error.strerror}"
@@ -102,7 +104,24 @@ def _digest(path: Path) -> str:
 
 
 def _place(digest: str) -> Path:
-    return Path(platformdirs.user_cache_dir("belltone")) / "skins" / f"{digest}-{_VERSION}.npz"
+    return Path(platformdirs.user_cache_dir("belltone")) / "skins" / f"{digest}-{_maker()}.npz"
+
+
+@cache
+def _maker() -> str:
+    """A hash of the code that reads: what other code kept is not used."""
+    found = hashlib.sha256()
+    here = Path(__file__).parent
+    for path in sorted([*here.glob("*.py"), *here.parent.glob("*.py")]):
+        found.update(path.read_bytes())
+    return found.hexdigest()[:16]
+
+
+def _tidy(folder: Path) -> None:
+    """Take the oldest files away where there are very many."""
+    kept = sorted(folder.glob("*.npz"), key=lambda path: path.stat().st_mtime)
+    for path in kept[: max(0, len(kept) - _MOST_KEPT)]:
+        path.unlink(missing_ok=True)
 
 
 @lru_cache(maxsize=16)
