@@ -34,6 +34,7 @@ from benchmarks import (
     models,
     parametric,
     preload,
+    receiving,
     tuning,
     walls,
     workers,
@@ -196,3 +197,4 @@ if __name__ == "__main__":
     models.drag()
     looks.main()
     handing.main()
+    receiving.main()

@@ -11,12 +11,13 @@ import ezdxf
 import meshio
 import numpy as np
 import pytest
-from PySide6.QtCore import QMimeData, QPointF, Qt, QTimer, QUrl
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
 from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import QApplication, QDialog
 from pytestqt.qtbot import QtBot
 
 from belltone.desk.arrival_dialog import ArrivalDialog
+from belltone.desk.shape.site_menu import site_menu
 from belltone.desk.window import MainWindow
 from belltone.sheet.document import read_sheet
 from tests import solids
@@ -223,3 +224,42 @@ def test_closing_while_a_file_is_read_ends_the_reading(tmp_path: Path, qtbot: Qt
         lambda: not any(each.name.startswith("reading") for each in threading.enumerate()),
         timeout=WAIT,
     )
+
+
+def test_faces_of_a_skin_are_picked_hidden_and_get_points(
+    make_window: Callable[..., MainWindow], rail_path: Path, tmp_path: Path, qtbot: QtBot
+) -> None:
+    window = make_window(rail_path)
+    solids.write_step(tmp_path / "holder.step", solids.bracket(holes=[(20, 40), (60, 40)]))
+    path = tmp_path / "holder.toml"
+    path.write_text(
+        'belltone = 1\n[parts.holder]\nkind = "skin"\nfile = "holder.step"\n'
+        'material = "structural steel"\n[[supports]]\nsite = "holder.hole 1"\nhold = "clamped"\n'
+        '[accuracy]\ntarget = "5 %"\n[modes]\ncount = 2\n',
+        encoding="utf-8",
+    )
+    assert window.open(path)
+    settle(qtbot, window)
+    canvas = window.shape.canvas
+    canvas.look("z")
+    canvas.set_swing(0.0)
+    ratio = canvas.devicePixelRatioF()
+    foot = canvas.scene.project(np.array([[0.04, 0.05, 0.001]]), round(canvas.height() * ratio))[0]
+    at = QPoint(round(foot[0] / ratio), round(foot[1] / ratio))
+    qtbot.mouseMove(canvas, at)
+    assert canvas.hovered == "holder.face 1"
+    assert canvas.spot is not None
+    assert canvas.spot.place == pytest.approx([0.04, 0.05, 0.001], abs=5e-4)
+    menu = site_menu(window.session, "holder.face 1", window, canvas.spot)
+    act = next(each for each in menu.actions() if each.text() == "put a point here")
+    act.trigger()
+    assert window.session.sheet.content.sites["point_1"].part == "holder"
+    assert "point_1" in window.session.design.places
+    window.shape._fill_regions()
+    words = [each.text() for each in window.shape._region_menu.actions()]
+    assert words[:3] == ["holder.face 1 (seen)", "holder.face 2 (seen)", "holder.face 3 (seen)"]
+    window.session.set_view(["holder.face 1"], "hidden")
+    canvas.follow()
+    qtbot.mouseMove(canvas, QPoint(3, 3))
+    qtbot.mouseMove(canvas, at)
+    assert canvas.hovered is None

@@ -107,6 +107,18 @@ class DrawnComponent:
         """Whether no part is a wall, on which nodal lines make sense."""
         return not self._design.has_walls
 
+    def owner(self, point: int) -> tuple[str, str | None]:
+        """The part a drawn point is of, and the least of its regions that has it."""
+        name = [each for each, start in self._starts.items() if start <= point][-1]
+        part = self.parts[name]
+        local = point - self._starts[name]
+        found = [
+            (len(own), region)
+            for region, own in part.regions.items()
+            if np.any(part.faces[0][own] == local)
+        ]
+        return name, min(found)[1] if found else None
+
     def middle(self, name: str) -> Array:
         """A point of a part about its middle (m)."""
         points = self.parts[name].points

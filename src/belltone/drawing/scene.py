@@ -44,7 +44,7 @@ from belltone.drawing.load_glyphs import load_glyphs
 from belltone.modes.modeset import ModeSet
 from belltone.system.kinds import location
 
-__all__ = ["Heading", "Scene", "SceneOptions"]
+__all__ = ["Heading", "Scene", "SceneOptions", "Spot"]
 
 Array = NDArray[np.float64]
 Way = tuple[float, float, float]
@@ -58,6 +58,15 @@ _SLANT_OF_WALL: Final = (-0.38, 0.72, -0.58)  # steeper: plates are looked down 
 _QUIET: Final = 0.04  # of the largest motion
 _FAINT: Final = 0.22  # opacity of what is see-through
 _REACH: Final = 0.13  # at amplitude 1 the most moving point is drawn this share of the size away
+
+
+@dataclass(frozen=True, eq=False)
+class Spot:
+    """A place on the drawn component: its part, the least region it is in, and where (m)."""
+
+    part: str
+    region: str | None
+    place: Array
 
 
 @dataclass(frozen=True)
@@ -510,6 +519,23 @@ class Scene:
         if not (0 <= column < wide and 0 <= row < high):
             return 1.0
         return float(self._window.GetZbufferDataAtPoint(column, row))
+
+    def place_under(self, x: float, y: float, height: int) -> Spot | None:
+        """What the surface at a place of the last picture is part of, and where that is at rest."""
+        depth = self.depth_at(x, y, height)
+        if not depth < 1.0:
+            return None
+        camera = self._renderer.GetActiveCamera()
+        wide, high = self._window.GetSize()
+        matrix = camera.GetCompositeProjectionTransformMatrix(wide / max(high, 1), 0, 1)
+        rows = np.array([[matrix.GetElement(i, j) for j in range(4)] for i in range(4)])
+        flat = np.array([2 * x / wide - 1, 2 * (height - y) / high - 1, depth, 1.0])
+        there = np.linalg.solve(rows, flat)
+        place = there[:3] / there[3]
+        point = int(np.argmin(np.linalg.norm(self._points_array - place, axis=1)))
+        part, region = self.part.owner(point)
+        rest = self.part.points[point] + place - self._points_array[point]
+        return Spot(part, region, rest)
 
     def share_camera(self, other: Scene) -> None:
         """Look from wherever another scene looks, and draw motions as large as it does."""

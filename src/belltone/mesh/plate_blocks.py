@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Final
@@ -40,6 +40,7 @@ _TRIANGLES: Final = 14  # aimed at over the area when a mesh of triangles is mad
 _FINER: Final = (1.0, 0.85, 0.7, 0.6, 0.5, 0.42, 0.35, 0.25)
 _SCHEMES: Final = 64
 _QUADS_TRIED: Final = 5
+_MANY_HOLES: Final = 7
 _STRIPS: Final = (0.25, 0.15, 0.1)  # of the spacing; widths of the strips along rims
 _OPEN: Final = 0.08  # sine of an angle between the coordinates of a block
 _WELL_OPEN: Final = 0.25  # the same when blocks are chosen: dimensions may change yet
@@ -81,19 +82,39 @@ def plate_scheme(plate: Plate) -> PlateScheme:
         [curve.position(np.linspace(0, 1, _SAMPLES)) for _, curve in loop]
         for loop in rim_curves(plate)
     ]
-    for finer, strip in itertools.product(_FINER[:_QUADS_TRIED], _STRIPS):
+    # Where holes are many, sizes have to change, and trying one costs seconds.
+    tried = _QUADS_TRIED if len(holes) < _MANY_HOLES else 0
+    for finer, strip in itertools.product(_FINER[:tried], _STRIPS):
         found = quads(loops, finer * spacing, strip * finer * spacing)
         if found is not None and _openness(plate, PlateScheme("quads", quads=found)) > _WELL_OPEN:
             return PlateScheme("quads", quads=found)
-    for finer, strip in itertools.product(_FINER[:_QUADS_TRIED], _STRIPS):
-        found = graded_quads(loops, finer * spacing, strip * finer * spacing)
-        if found is not None and _openness(plate, PlateScheme("quads", quads=found)) > _OPEN:
-            return PlateScheme("quads", quads=found)
+    barely: list[PlateScheme] = []
+    for scheme, openness in _graded(plate, loops, spacing):
+        if openness > _WELL_OPEN:
+            return scheme
+        barely += [scheme] if openness > _OPEN else []
+    # Triangles are many, but follow changes far; quadrilaterals barely open would fold soon.
     for finer in _FINER:
-        scheme = PlateScheme("triangles", triangulate(loops, finer * spacing))
+        try:
+            scheme = PlateScheme("triangles", triangulate(loops, finer * spacing))
+        except OutlineError:
+            break
         if unfolded(plate, scheme):
             return scheme
+    if barely:
+        return barely[0]
     raise OutlineError("no mesh was found for this outline and its holes; are two rims too close?")
+
+
+def _graded(
+    plate: Plate, loops: Sequence[Sequence[Array]], spacing: float
+) -> Iterator[tuple[PlateScheme, float]]:
+    """Schemes whose sizes grow away from small holes, and how open each is, the coarsest first."""
+    for finer, strip in itertools.product(_FINER[:_QUADS_TRIED], _STRIPS):
+        cut = graded_quads(loops, finer * spacing, strip * finer * spacing)
+        if cut is not None:
+            scheme = PlateScheme("quads", quads=cut)
+            yield scheme, _openness(plate, scheme)
 
 
 def plate_blocks(plate: Plate, scheme: PlateScheme) -> Blocks:

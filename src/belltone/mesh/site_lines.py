@@ -10,12 +10,13 @@ from numpy.typing import NDArray
 from belltone.design.parts import MemberValue, MeshValue, SurfaceValue
 from belltone.design.place import Place
 from belltone.geometry.curved_quads import edge_key
+from belltone.geometry.features import FACE
 from belltone.geometry.shapes import Contour, Extruded, Plate, Polygon, Revolved
 from belltone.geometry.skins import Skin
 from belltone.mesh.blocks import SIDES
 from belltone.mesh.plate_blocks import rim_curves
 
-__all__ = ["member_lines", "mesh_lines", "on_surface", "wall_lines"]
+__all__ = ["face_outline", "member_lines", "mesh_lines", "on_surface", "wall_lines"]
 
 Array = NDArray[np.float64]
 
@@ -69,6 +70,26 @@ def mesh_lines(part: MeshValue, place: Place) -> list[Array]:
     return [part.points[faces].mean(axis=1)]
 
 
+def face_outline(part: MeshValue | SurfaceValue, feature: str) -> list[Array]:
+    """The lines round a face of a received part, by which it is shown; none if it is closed."""
+    if isinstance(part, MeshValue):
+        around = _boundary(part.faces[part.areas[feature]])
+        return [part.points[run] for run in _runs(around)]
+    shape = part.shape
+    if not isinstance(shape, Skin):
+        return []
+    sides = _sides_of(shape, feature)
+    return [_side_line(part, *own[0]) for own in sides.values() if len(own) == 1]
+
+
+def _boundary(faces: NDArray[np.intp]) -> NDArray[np.intp]:
+    """Edges of one of some faces alone, ``(k, 2)``."""
+    ends = np.stack([faces, np.roll(faces, -1, axis=1)], axis=-1).reshape(-1, 2)
+    ends = np.sort(ends[ends[:, 0] != ends[:, 1]], axis=1)
+    edges, counts = np.unique(ends, axis=0, return_counts=True)
+    return np.asarray(edges[counts == 1])
+
+
 def _runs(edges: NDArray[np.intp]) -> list[list[int]]:
     """Edges put end to end as far as they go."""
     after: dict[int, list[int]] = {}
@@ -103,27 +124,36 @@ def on_surface(part: SurfaceValue, segment: int, first: Array, second: Array) ->
 
 
 def _skin_lines(part: SurfaceValue, shape: Skin, feature: str) -> list[Array]:
-    """An edge of a received skin in runs, or the middle lines of a face's pieces."""
+    """An edge of a received skin piece by piece, or the middle lines of a face's pieces."""
+    if feature in shape.edges:
+        sides = _sides_of(shape, FACE)
+        return [_side_line(part, *sides[edge_key(*pair)][0]) for pair in shape.edges[feature]]
     share = np.linspace(0.0, 1.0, _ON_CURVE)
-    half, zero = np.full(_ON_CURVE, 0.5), np.zeros(_ON_CURVE)
-    if feature not in shape.edges:
-        chosen = np.arange(len(shape.vertices))
-        if feature in shape.names:
-            chosen = np.flatnonzero(shape.regions == shape.names.index(feature))
-        return [on_surface(part, piece, share, half) for piece in chosen.tolist()]
-    sides = {
-        edge_key(*(int(ring[end]) for end in ends)): (piece, side)
-        for piece, ring in enumerate(shape.vertices)
-        for side, ends in enumerate(SIDES)
-    }
-    runs = ((share, zero), (zero + 1, share), (share, zero + 1), (zero, share))
-    lines = []
-    for a, b in shape.edges[feature]:
-        piece, side = sides[edge_key(a, b)]
-        line = on_surface(part, piece, *runs[side])
-        forward = int(shape.vertices[piece][SIDES[side][0]]) == a
-        lines.append(line if forward else line[::-1])
-    return lines
+    half = np.full(_ON_CURVE, 0.5)
+    return [on_surface(part, piece, share, half) for piece in _pieces_of(shape, feature)]
+
+
+def _pieces_of(shape: Skin, feature: str) -> list[int]:
+    if feature in shape.names:
+        return np.flatnonzero(shape.regions == shape.names.index(feature)).tolist()
+    return list(range(len(shape.vertices)))
+
+
+def _sides_of(shape: Skin, feature: str) -> dict[tuple[int, int], list[tuple[int, int]]]:
+    """The sides (piece, side) on each edge of a face's pieces."""
+    sides: dict[tuple[int, int], list[tuple[int, int]]] = {}
+    for piece in _pieces_of(shape, feature):
+        ring = shape.vertices[piece].tolist()
+        for side, (a, b) in enumerate(SIDES):
+            sides.setdefault(edge_key(ring[a], ring[b]), []).append((piece, side))
+    return sides
+
+
+def _side_line(part: SurfaceValue, piece: int, side: int) -> Array:
+    share = np.linspace(0.0, 1.0, _ON_CURVE)
+    zero, one = np.zeros(_ON_CURVE), np.ones(_ON_CURVE)
+    u, v = ((share, zero), (one, share), (share, one), (zero, share))[side]
+    return on_surface(part, piece, u, v)
 
 
 def _plate_lines(part: SurfaceValue, shape: Plate, feature: str) -> list[Array]:

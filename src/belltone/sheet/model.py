@@ -391,3 +391,10 @@ class Content(Entry):
     modes: Modes = Field(default_factory=Modes)
     measured: Measured | None = None
     report: Report = Field(default_factory=Report)
+
+    def free_site(self, stem: str) -> str:
+        """A name for a new point: the stem with the first number that is free."""
+        number = 1
+        while f"{stem}_{number}" in self.sites:
+            number += 1
+        return f"{stem}_{number}"

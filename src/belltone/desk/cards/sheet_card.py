@@ -121,10 +121,7 @@ class SheetCard(Card):
         self.edit("a new point", lambda sheet: self._with_point(sheet, path, part))
 
     def _with_point(self, sheet: Sheet, path: Path, part: str) -> Sheet:
-        number = 1
-        while f"point_{number}" in sheet.content.sites:
-            number += 1
-        name = f"point_{number}"
+        name = sheet.content.free_site("point")
         base: Path = ("sites", name)
         place = _middle(self.session.design.part_of(part))
         return sheet.with_values(

@@ -27,7 +27,7 @@ from belltone.desk.look import label_font
 from belltone.desk.shape.seen import Seen
 from belltone.drawing.colours import Palette
 from belltone.drawing.picking import SitePicker
-from belltone.drawing.scene import Scene, SceneOptions
+from belltone.drawing.scene import Scene, SceneOptions, Spot
 from belltone.drawing.shown import CHOSEN, Shown, state_values
 from belltone.drawing.stills import plain
 from belltone.modes.base_state import BaseState
@@ -355,6 +355,11 @@ class ShapeCanvas(QWidget):
         mode = modes.mode(index)
         name = "Rigid" if mode.rigid else f"Mode {mode.number}"
         return f"{name} · {format_number(mode.frequency, 5)} Hz", mode.kind
+
+    @property
+    def spot(self) -> Spot | None:
+        """Where on a face the mouse is, if it is on one."""
+        return None if self._picker is None else self._picker.spot
 
     def _paint_hovered(self, painter: QPainter) -> None:
         """The site under the mouse: its line or point, and its name beside it."""

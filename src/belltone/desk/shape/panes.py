@@ -177,6 +177,6 @@ class Panes(QWidget):
         self.mode_menu(canvas).exec(canvas.mapToGlobal(QPoint(8, 60)))
 
     def _ask_what(self, canvas: ShapeCanvas, site: str) -> None:
-        menu = site_menu(self._session, site, canvas)
+        menu = site_menu(self._session, site, canvas, canvas.spot)
         menu.exec(QCursor.pos())
         menu.deleteLater()

@@ -6,16 +6,22 @@ from collections.abc import Callable, Mapping
 
 from PySide6.QtWidgets import QMenu, QWidget
 
-from belltone.design.parts import SurfaceValue
+from belltone.design.parts import MeshValue, PartValue, SurfaceValue
 from belltone.desk.session.session import Session
+from belltone.drawing.scene import Spot
+from belltone.geometry.skins import Skin
 from belltone.sheet.document import Sheet
 from belltone.sheet.model import HOLD_WORDS
+from belltone.sheet.units import format_number
 
 __all__ = ["site_menu"]
 
 
-def site_menu(session: Session, site: str, parent: QWidget) -> QMenu:
-    """A menu to hold a site, let it go, hang something on it, or load it."""
+def site_menu(session: Session, site: str, parent: QWidget, spot: Spot | None = None) -> QMenu:
+    """A menu to hold a site, let it go, hang something on it, or load it.
+
+    On a received part a point can be put at the ``spot`` under the mouse.
+    """
     menu = QMenu(parent)
     menu.addSection(f"“{site}”")
     content = session.sheet.content
@@ -45,7 +51,22 @@ def site_menu(session: Session, site: str, parent: QWidget) -> QMenu:
         if part.features[place.feature].sort == "face":
             pressed: dict[str, object] = {"site": site, "pressure": "0.1 bar", "on": "outer"}
             _offer(menu, session, "press on it", _add(("preload", "pressures"), pressed))
+    if spot is not None and _received(session.design.part_of(spot.part)):
+        menu.addSeparator()
+        near = [f"{format_number(round(1e3 * float(each), 3) + 0.0)} mm" for each in spot.place]
+        name = content.free_site("point")
+        point: dict[tuple[str | int, ...], object] = {
+            ("sites", name): {"part": spot.part, "near": near}
+        }
+        _offer(menu, session, "put a point here", lambda sheet: sheet.with_values(point))
     return menu
+
+
+def _received(part: PartValue) -> bool:
+    """Whether points of a part are given by what they are near."""
+    return isinstance(part, MeshValue) or (
+        isinstance(part, SurfaceValue) and isinstance(part.shape, Skin)
+    )
 
 
 _EDGES_ONLY = ("simply supported", "diaphragm")

@@ -31,7 +31,7 @@ from belltone.geometry.solids.skins import ReceivedSkin, received_skin
 from belltone.geometry.solids.walls import find_walls
 from belltone.progress import Progress
 
-__all__ = ["BodyNote", "ReceivedPart", "is_known", "read_received"]
+__all__ = ["BodyNote", "ReceivedPart", "bodies_of_file", "is_known", "read_received"]
 
 _MOST_KEPT: Final = 300  # files in the cache; the oldest go first
 _MOST_BODIES: Final = 60
@@ -174,7 +174,8 @@ def _convert(path: Path, target: Path, progress: Progress | None) -> None:
         raise CadFileError(f"“{path.name}” is damaged: reading it failed")
 
 
-def _found(path: Path) -> Iterator[tuple[BodyNote, list[ReceivedSkin]]]:
+def bodies_of_file(path: Path) -> Iterator[tuple[BodyNote, list[ReceivedSkin]]]:
+    """Every body of a file with its skins, read here and now; raises `CadFileError`."""
     solids = read_solids(path)
     if len(solids) > _MOST_BODIES:
         raise CadFileError(
@@ -200,7 +201,7 @@ def _found(path: Path) -> Iterator[tuple[BodyNote, list[ReceivedSkin]]]:
 
 
 def _write(path: Path, target: Path) -> None:
-    found = list(_found(path))
+    found = list(bodies_of_file(path))
     skins = [skin for _, own in found for skin in own]
     arrays: dict[str, Any] = {
         f"{number}.{key}": value
