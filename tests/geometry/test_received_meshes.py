@@ -180,13 +180,12 @@ def test_pieces_holes_and_crowded_edges_are_told(tmp_path: Path) -> None:
     assert faces.pieces == 2
     assert len(faces.crowded_edges) == 1
     assert len(faces.rims) == 3
-    assert faces.other_cells == 1
+    assert faces.lines == 1
     said = " ".join(faces.findings)
     for words in (
         "in 2 pieces",
         "1 edges belong to more than two",
         "3 rims",
-        "1 cells are neither",
     ):
         assert words in said
     assert other.shape == (1, 4)
