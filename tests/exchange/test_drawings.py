@@ -118,7 +118,7 @@ def test_splines_and_ellipses_are_followed(tmp_path: Path) -> None:
     found = read_plate(_saved(made, tmp_path))
     assert _area(found.outline) == pytest.approx(math.pi * 0.15 * 0.09, rel=1e-4)
     assert len(found.holes) == 1
-    assert any("2 splines or ellipses are followed by arcs" in line for line in found.found)
+    assert any("2 curves are followed by arcs" in line for line in found.found)
     assert len(found.outline.segments) < 60
 
 

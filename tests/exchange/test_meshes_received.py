@@ -267,3 +267,21 @@ def test_a_mesh_is_revised_by_its_rims(tmp_path: Path) -> None:
     assert "“a”: 2 of 2 sites found again" in found.told
     assert found.sheet.content.supports[0].site == "a.rim 2"
     assert found.sheet.content.parts["a"].file == "b.vtu"  # type: ignore[union-attr]
+
+
+def test_files_are_found_from_wherever_a_sheet_is_saved(tmp_path: Path) -> None:
+    points, quads = _grid()
+    meshio.Mesh(np.array(points), [("quad", np.array(quads))]).write(tmp_path / "a.vtu")
+    text = (
+        'belltone = 1\n[parts.a]\nkind = "mesh"\nfile = "a.vtu"\nunit = "mm"\n'
+        'material = "structural steel"\nthickness = "2 mm"\n'
+    )
+    sheet = Sheet.from_text(text, tmp_path)
+    deeper = tmp_path / "one" / "two"
+    deeper.mkdir(parents=True)
+    moved = sheet.for_folder(deeper)
+    assert moved.content.parts["a"].file == "../../a.vtu"  # type: ignore[union-attr]
+    assert moved.answer_hash() == sheet.answer_hash()
+    assert sheet.for_folder(tmp_path).text == sheet.text
+    anywhere = sheet.with_value(("parts", "a", "file"), str(tmp_path / "a.vtu"))
+    assert anywhere.for_folder(tmp_path).content.parts["a"].file == "a.vtu"  # type: ignore[union-attr]

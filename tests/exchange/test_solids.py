@@ -280,3 +280,26 @@ def test_damaged_cad_files_are_told(data: st.DataObject) -> None:
         except CadFileError:
             return
         assert all(math.isfinite(body.volume) for body in found.bodies)
+
+
+def test_without_the_cad_kernel_it_is_said_what_adds_it(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    path = solids.write_step(tmp_path / "lid.step", solids.box((0, 0, 0), (100, 60, 2)))
+    monkeypatch.setattr("importlib.util.find_spec", lambda _name: None)
+    with pytest.raises(UserError, match=r"“lid.step”: .*`pip install belltone\[cad\]` adds it"):
+        arrived(path, Choices(), tmp_path)
+
+
+def test_the_cache_of_what_was_read_does_not_grow_for_ever(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from belltone.geometry.solids import received
+
+    monkeypatch.setattr(received, "_MOST_KEPT", 2)
+    for number in range(3):
+        read_received(
+            solids.write_step(tmp_path / "lid.step", solids.box((0, 0, 0), (100, 60 + number, 2)))
+        )
+    kept = list((tmp_path / "xdg_cache_home" / "belltone" / "skins").glob("*.npz"))
+    assert len(kept) == 2

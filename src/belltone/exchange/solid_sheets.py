@@ -26,7 +26,7 @@ from belltone.geometry.solids.received import ReceivedPart
 from belltone.geometry.solids.skins import ReceivedSkin
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
-from belltone.system.contacts import Contact, contacts
+from belltone.system.contacts import TOLERANCE, Contact, contacts
 
 __all__ = ["NothingThinError", "solid_arrival"]
 
@@ -76,14 +76,12 @@ def solid_arrival(
         lines += ["", *_bar(name, bar, material)]
     text = "\n".join(lines) + "\n"
     touching = _touching(text, folder) if len(walls) + len(bars) > 1 else ()
-    bodies = {wall.name: wall.skin.body for wall in walls}
-    welded = [
-        pair for pair in touching
-        if pair.touches and bodies.get(pair.first, 0) == bodies.get(pair.second, -1)
-    ]  # fmt: skip
+    welded = [pair for pair in touching if _one_body(pair, walls)]
     for pair in welded:
         lines += ["", "[[joints]]", f"between = [{quoted(pair.first)}, {quoted(pair.second)}]"]
         lines += ['how = "welded"']
+        if _reach(pair, walls) > TOLERANCE:
+            lines.append(f"tolerance = {quoted(millimetres(_reach(pair, walls), 4))}")
     found = [*_found(received, walls, knobs), *_joints(touching, welded)]
     return Arrival("\n".join(lines) + "\n", tuple(found), tuple(_doubts(received, walls)))
 
@@ -235,11 +233,25 @@ def _bar_words(bar: BarNote) -> str:
     return f"{words[bar.sort]}, {length} long"
 
 
+def _reach(pair: Contact, walls: list[_Wall]) -> float:
+    """How far apart walls of one body may meet: skins lie on one side of each (m)."""
+    own = [wall.skin.thickness for wall in walls if wall.name in (pair.first, pair.second)]
+    return max((float(np.nanmax(thickness)) for thickness in own), default=0.0)
+
+
+def _one_body(pair: Contact, walls: list[_Wall]) -> bool:
+    """Whether both are walls of one body that meet."""
+    own = {wall.skin.body for wall in walls if wall.name in (pair.first, pair.second)}
+    both = sum(wall.name in (pair.first, pair.second) for wall in walls)
+    return both == 2 and len(own) == 1 and pair.gap <= max(_reach(pair, walls), TOLERANCE)
+
+
 def _joints(touching: tuple[Contact, ...], welded: list[Contact]) -> Iterator[str]:
     for pair in touching:
         names = f"“{pair.first}” and “{pair.second}”"
         if pair in welded:
-            yield f"{names} are one body and are welded {pair.words}"
+            where = pair.words if pair.touches else "where they meet"
+            yield f"{names} are one body and are welded {where}"
         elif pair.touches:
             yield f"{names} touch {pair.words}; whether they are joined is for you to say"
         else:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Final
 
@@ -27,6 +27,7 @@ __all__ = [
     "box_of",
     "chained",
     "contour_of",
+    "drawn_of",
     "few_points",
     "fewer_points",
     "nested",
@@ -74,6 +75,32 @@ class Drawn:
     loops: tuple[tuple[Segment, ...], ...]
     notes: tuple[str, ...]
     bends: tuple[BendLine, ...] = field(default=())
+
+
+def drawn_of(
+    lines: Iterable[Sequence[Segment]],
+    size: float,
+    curved: int,
+    notes: Sequence[str],
+    bends: Sequence[BendLine] = (),
+) -> Drawn:
+    """What is drawn, of lines each end to end: those that close are loops, others loose.
+
+    So many ``curved`` ones were followed by arcs.
+    """
+    loose: list[Segment] = []
+    loops: list[tuple[Segment, ...]] = []
+    for segments in lines:
+        ends = (segments[0].start, segments[-1].stop) if len(segments) > 1 else None
+        if ends is not None and math.dist(*ends) <= SAME * size:
+            loops.append(tuple(segments))
+        else:
+            loose += segments
+    told = list(notes)
+    if curved:
+        near = format_number(CURVE * size * 1e3, 2)
+        told.append(f"{curved} curves are followed by arcs to {near} mm")
+    return Drawn(size, tuple(loose), tuple(loops), tuple(told), tuple(bends))
 
 
 def place_words(point: Sequence[float] | Array) -> str:

@@ -15,16 +15,15 @@ from numpy.typing import NDArray
 
 from belltone.exchange.drawings.curves import (
     CURVE,
-    SAME,
     UNITS,
     BendLine,
     DrawingError,
     Drawn,
     arcs_along,
+    drawn_of,
 )
 from belltone.files import read_bytes
 from belltone.geometry.profiles import Arc, Line, Segment
-from belltone.sheet.units import format_number
 
 __all__ = ["bend_layer", "dxf_layers", "read_dxf"]
 
@@ -77,21 +76,10 @@ def read_dxf(path: Path, unit: str | None = None, layers: Sequence[str] = ()) ->
     size = scale * _size(lines)
     if not size > 0:
         raise DrawingError("everything that is drawn lies at one point")
-    loose: list[Segment] = []
-    loops: list[tuple[Segment, ...]] = []
-    curved = 0
-    for entity in lines:
-        curved += entity.dxftype() in _CURVES
-        segments = list(_segments(entity, scale, CURVE * size))
-        if len(segments) > 1 and math.dist(segments[0].start, segments[-1].stop) <= SAME * size:
-            loops.append(tuple(segments))
-        else:
-            loose += segments
-    if curved:
-        near = format_number(CURVE * size * 1e3, 2)
-        notes.append(f"{curved} splines or ellipses are followed by arcs to {near} mm")
-    found = tuple(bend for entity in bends for bend in _bend_lines(entity, scale, CURVE * size))
-    return Drawn(size, tuple(loose), tuple(loops), tuple(notes), found)
+    found = [list(_segments(entity, scale, CURVE * size)) for entity in lines]
+    curved = sum(entity.dxftype() in _CURVES for entity in lines)
+    folds = [bend for entity in bends for bend in _bend_lines(entity, scale, CURVE * size)]
+    return drawn_of(found, size, curved, notes, folds)
 
 
 def _bend_lines(entity: Any, scale: float, near: float) -> Iterator[BendLine]:

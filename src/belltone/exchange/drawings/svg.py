@@ -19,11 +19,11 @@ from belltone.exchange.drawings.curves import (
     DrawingError,
     Drawn,
     arcs_along,
+    drawn_of,
     pair,
 )
 from belltone.files import read_bytes
 from belltone.geometry.profiles import Line, Segment
-from belltone.sheet.units import format_number
 
 __all__ = ["read_svg", "svg_layers"]
 
@@ -54,7 +54,6 @@ def read_svg(path: Path, unit: str | None = None, layers: Sequence[str] = ()) ->
             raise DrawingError(f"the drawing has no group “{layer}”; there are {there}")
     if layers:
         shapes = [(name, shape) for name, shape in shapes if name in layers]
-    notes = [told]
     lines = [subpath for _, shape in shapes for subpath in _subpaths(shape)]
     if not lines:
         raise DrawingError("nothing is drawn that could be an outline: no path, circle or polygon")
@@ -64,27 +63,19 @@ def read_svg(path: Path, unit: str | None = None, layers: Sequence[str] = ()) ->
     size = max(size, float(np.linalg.norm(np.ptp(every, axis=0))))
     if not size > 0:
         raise DrawingError("everything that is drawn lies at one point")
-    loose: list[Segment] = []
-    loops: list[tuple[Segment, ...]] = []
+    found: list[list[Segment]] = []
     curved = 0
     for line in lines:
         segments: list[Segment] = []
         for piece in line:
             points = scale * piece * [1.0, -1.0]
-            if len(piece) == 2:
-                if math.dist(points[0], points[1]) > SAME * size:
-                    segments.append(Line(pair(points[0]), pair(points[1])))
-            else:
+            if len(piece) > 2:
                 curved += 1
                 segments += arcs_along(points, CURVE * size)
-        if len(segments) > 1 and math.dist(segments[0].start, segments[-1].stop) <= SAME * size:
-            loops.append(tuple(segments))
-        else:
-            loose += segments
-    if curved:
-        near = format_number(CURVE * size * 1e3, 2)
-        notes.append(f"{curved} curves are followed by arcs to {near} mm")
-    return Drawn(size, tuple(loose), tuple(loops), tuple(notes))
+            elif math.dist(points[0], points[1]) > SAME * size:
+                segments.append(Line(pair(points[0]), pair(points[1])))
+        found.append(segments)
+    return drawn_of(found, size, curved, [told])
 
 
 def _read(path: Path) -> Any:

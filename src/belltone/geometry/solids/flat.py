@@ -142,26 +142,28 @@ class FlatFace:
     @cached_property
     def places(self) -> Array:
         """Some places of the plane well inside the face, ``(n, 2)``."""
-        outline = self.rims[0]
-        low, high = outline.min(axis=0), outline.max(axis=0)
-        inner = np.empty((0, 2))
         for count in _GRIDS:
-            share = (np.arange(count) + 0.5) / count
-            grid = np.stack(np.meshgrid(share, share), axis=-1).reshape(-1, 2)
-            inner = low + grid * (high - low)
-            kept = inside(inner, outline)
-            for hole in self.rims[1:]:
-                kept &= ~inside(inner, hole)
-            inner = inner[kept]
+            inner = self.grid(count)
             if len(inner) >= _FEW:
                 break
         if not len(inner):
-            return np.asarray(outline[:1])
+            return np.asarray(self.rims[0][:1])
         away = np.min([rim_distance(inner, rim) for rim in self.rims], axis=0)
         clear = away > min(_CLEAR * self.width, 0.5 * float(away.max()))
         inner = inner[clear]
         step = max(1, math.ceil(len(inner) / _MOST))
         return np.asarray(inner[::step])
+
+    def grid(self, count: int) -> Array:
+        """Those of ``count`` by ``count`` even places about the face that are on it, ``(n, 2)``."""
+        outline = self.rims[0]
+        low, high = outline.min(axis=0), outline.max(axis=0)
+        share = (np.arange(count) + 0.5) / count
+        places = low + np.stack(np.meshgrid(share, share), axis=-1).reshape(-1, 2) * (high - low)
+        kept = inside(places, outline)
+        for hole in self.rims[1:]:
+            kept &= ~inside(places, hole)
+        return np.asarray(places[kept])
 
 
 def _without_seam(loop: tuple[EdgeUse, ...]) -> list[EdgeUse]:

@@ -33,6 +33,7 @@ _SLENDER: Final = 0.2  # of the extent; what is thicker is not thin
 _FOLD: Final = math.cos(math.radians(15.0))  # normals that turn by more meet in a fold
 _EVEN: Final = 0.005  # of the thickness; what varies less is one thickness
 _FITTED: Final = 0.01  # of the thickness; so near a smooth law must come
+_CLOSE: Final = 19  # places across a face whose wall changes
 _WILD: Final = (0.4, 1.7)  # of the median; shots beyond these went elsewhere
 
 
@@ -132,9 +133,10 @@ class Walls:
         """What each face sees through the material."""
         return [self._sight(flat) for flat in self.flat]
 
-    def _sight(self, flat: FlatFace) -> Sight:
-        normals = flat.normals(flat.places)
-        away, faces, seen = self.solid.shoot(flat.at(flat.places), -normals)
+    def _sight(self, flat: FlatFace, places: Array | None = None) -> Sight:
+        places = flat.places if places is None else places
+        normals = flat.normals(places)
+        away, faces, seen = self.solid.shoot(flat.at(places), -normals)
         # A bar's face sees itself across; a wall has two.
         other = (faces >= 0) & (faces != flat.face.number)
         good = other & (np.sum(seen * normals, axis=1) < -_FACING)
@@ -211,27 +213,35 @@ class Walls:
 
     def thickness(self, face: int, near: float) -> Thickness:
         """The wall under a face; that of its neighbours where it sees no other side itself."""
-        sight = self.sights[face]
+        sight, flat = self.sights[face], self.flat[face]
         middle = sight.middle if sight.paired else near
-        away = sight.away
-        fair = sight.good & (away > _WILD[0] * middle) & (away < _WILD[1] * middle)
+        fair = _fair(sight, middle)
         if not fair.any():
             return Thickness(middle, middle, middle)
-        values, places = away[fair], self.flat[face].places[fair]
-        low, high, mean = float(values.min()), float(values.max()), float(np.median(values))
-        if high - low < _EVEN * mean:
+        values = sight.away[fair]
+        mean = float(np.median(values))
+        if float(np.ptp(values)) < _EVEN * mean:
             return Thickness(mean, mean, mean)
-        mean = float(values.mean())
+        # It changes: many more places tell how.
+        places = flat.grid(_CLOSE)
+        sight = self._sight(flat, places)
+        fair = _fair(sight, middle)
+        values, places = sight.away[fair], places[fair]
+        low, high, mean = float(values.min()), float(values.max()), float(values.mean())
         terms = _terms(places)
         for count in (3, 6):
-            if len(values) < 2 * count:
-                break
             law = np.zeros(6)
             law[:count] = np.linalg.lstsq(terms[:, :count], values)[0]
             if np.abs(terms @ law - values).max() < _FITTED * mean:
-                rims = _terms(np.concatenate(self.flat[face].rims)) @ law
+                rims = _terms(np.concatenate(flat.rims)) @ law
                 return Thickness(float(rims.min()), float(rims.max()), mean, law)
         return Thickness(low, high, mean, told=True)
+
+
+def _fair(sight: Sight, middle: float) -> NDArray[np.bool_]:
+    """Which shots came out on the other side of the wall, and not somewhere else."""
+    near = (sight.away > _WILD[0] * middle) & (sight.away < _WILD[1] * middle)
+    return np.asarray(sight.good & near)
 
 
 def find_walls(solid: Solid) -> tuple[Walls, tuple[SkinPiece, ...]]:
