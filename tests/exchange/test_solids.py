@@ -303,3 +303,22 @@ def test_the_cache_of_what_was_read_does_not_grow_for_ever(
         )
     kept = list((tmp_path / "xdg_cache_home" / "belltone" / "skins").glob("*.npz"))
     assert len(kept) == 2
+
+
+def test_faces_without_thickness_are_middle_surfaces(tmp_path: Path) -> None:
+    from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakePolygon
+    from OCP.gp import gp_Pnt
+
+    outline = BRepBuilderAPI_MakePolygon()
+    for x, y in ((0, 0), (120, 0), (120, 80), (0, 80)):
+        outline.Add(gp_Pnt(x, y, 5))
+    outline.Close()
+    face = BRepBuilderAPI_MakeFace(outline.Wire()).Face()
+    sheet, told = sheet_of(tmp_path, face)
+    assert "in doubt: “part” has no thickness in the file; 1 mm stands for it until you say" in told
+    thick = sheet.with_value(("parts", "part", "thickness"), "2 mm")
+    own = plate("a", 120, 80, '["0 mm", "0 mm", "0 mm"]', '["0 deg", "0 deg", "0 deg"]')
+    assert frequencies(thick) == pytest.approx(frequencies(described(own)), rel=1e-3)
+    bare = sheet.without(("parts", "part", "thickness"))
+    with pytest.raises(UserError, match="holds faces without a thickness; state the “thickness”"):
+        evaluate(bare)
