@@ -14,6 +14,7 @@ from scipy import sparse
 from scipy.interpolate import LinearNDInterpolator
 from scipy.spatial import cKDTree
 
+from belltone.geometry.revolution import revolution_axis
 from belltone.geometry.shapes import Disc, Extruded, Lofted, Plate, Revolved, extent, on_axis
 from belltone.geometry.skins import Skin
 from belltone.mesh.surface import SurfaceMesh, witness_points
@@ -140,8 +141,11 @@ def _on_skin(
     mesh: SurfaceMesh, skin: Skin, witness: SurfaceWitness, shapes: Array
 ) -> tuple[str, ...]:
     """Kinds on a received skin: the pattern of the face that moves most, or those that move."""
+    axis = revolution_axis(witness.positions, witness.normals)
+    if axis is not None:
+        return _about(*_wheel(witness.positions, *axis), witness, shapes)
     blocks = witness_points(mesh.blocks)[0]
-    regions = skin.regions[blocks]
+    regions = skin.regions[[mesh.blocks.blocks[block].segment for block in blocks]]
     grids: dict[int, _Grid | None] = {}
     names: list[str] = []
     for shape in shapes[..., :3]:
@@ -168,6 +172,28 @@ def _on_skin(
             first = first.split(" about ")[0]  # its own axes have no names
             names.append(", ".join([f"{first}{where}", *rest]))
     return tuple(names)
+
+
+def _wheel(places: Array, origin: Array, axis: Array) -> tuple[Array, Array, Array]:
+    """Places about an axis laid out as a wheel, the axis' origin, and a frame with it as z.
+
+    Along the meridian they go by their place on its longest way; the hub is a pole, where one is.
+    """
+    side = np.cross(axis, np.eye(3)[int(np.argmin(np.abs(axis)))])
+    side /= np.linalg.norm(side)
+    frame = np.column_stack([side, np.cross(axis, side), axis])
+    own = (places - origin) @ frame
+    radius, height = np.hypot(own[:, 0], own[:, 1]), own[:, 2]
+    meridian = np.column_stack([radius, height])
+    _, _, ways = np.linalg.svd(meridian - meridian.mean(axis=0), full_matrices=False)
+    share = (meridian - meridian.mean(axis=0)) @ ways[0]
+    share = (share - share.min()) / max(float(np.ptp(share)), 1e-300)
+    if radius[np.argmin(share)] > radius[np.argmax(share)]:
+        share = 1 - share
+    hub = 0.0 if radius.min() < 0.05 * radius.max() else 0.5
+    angle = np.arctan2(own[:, 1], own[:, 0])
+    wheel = (share + hub)[:, None] * np.column_stack([np.cos(angle), np.sin(angle)])
+    return wheel, origin, frame
 
 
 def _flat_grid(positions: Array, normals: Array) -> _Grid | None:
@@ -269,9 +295,16 @@ def counted(number: int, what: str) -> str:
 
 def _turned(mesh: SurfaceMesh, witness: SurfaceWitness, shapes: Array) -> tuple[str, ...]:
     """Kinds on a full shell of revolution, from its waves round the axis."""
-    grid = _Grid(_coordinates(mesh, around=True), around=True)
-    frame = mesh.surface.frame
-    own = (witness.positions - mesh.surface.origin) @ frame
+    wall = mesh.surface
+    return _about(_coordinates(mesh, around=True), wall.origin, wall.frame, witness, shapes)
+
+
+def _about(
+    places: Array, origin: Array, frame: Array, witness: SurfaceWitness, shapes: Array
+) -> tuple[str, ...]:
+    """The same about the z of a frame (axes as columns); ``places`` are laid out as a wheel."""
+    grid = _Grid(places, around=True)
+    own = (witness.positions - origin) @ frame
     out = own[:, :2] / np.maximum(np.linalg.norm(own[:, :2], axis=1, keepdims=True), 1e-12)
     around = np.column_stack([-out[:, 1], out[:, 0], np.zeros(len(out))]) @ frame.T
     along = np.cross(witness.normals, around)
