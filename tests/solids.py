@@ -7,8 +7,14 @@ from pathlib import Path
 from typing import Any
 
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Common, BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
-from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCylinder, BRepPrimAPI_MakeSphere
-from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
+from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakePolygon
+from OCP.BRepPrimAPI import (
+    BRepPrimAPI_MakeBox,
+    BRepPrimAPI_MakeCylinder,
+    BRepPrimAPI_MakePrism,
+    BRepPrimAPI_MakeSphere,
+)
+from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt, gp_Vec
 from OCP.Message import Message
 from OCP.ShapeUpgrade import ShapeUpgrade_UnifySameDomain
 from OCP.STEPControl import STEPControl_StepModelType, STEPControl_Writer
@@ -110,6 +116,16 @@ def shaft() -> Any:
 def casting() -> Any:
     """A body that is not thin anywhere."""
     return fused(box((0, 0, 0), (60, 60, 40)), cylinder(25, 90, (30, 30, 0)))
+
+
+def prism(outline: Sequence[tuple[float, float]], wall: float) -> Any:
+    """A plate of straight sides, its foot on z = 0."""
+    rim = BRepBuilderAPI_MakePolygon()
+    for x, y in outline:
+        rim.Add(gp_Pnt(x, y, 0))
+    rim.Close()
+    face = BRepBuilderAPI_MakeFace(rim.Wire()).Face()
+    return BRepPrimAPI_MakePrism(face, gp_Vec(0, 0, wall)).Shape()
 
 
 def write_step(path: Path, *bodies: Any) -> Path:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.design.parts import MeshValue
+from belltone.design.parts import MeshValue, SurfaceValue
+from belltone.geometry.skins import Skin
 from belltone.mesh.faces import FaceMesh
 from belltone.mesh.surface import SurfaceMesh
 from belltone.modes.assembly_words import assembly_kinds
@@ -28,6 +30,7 @@ from belltone.modes.modeset import ModeSet
 from belltone.modes.patterns import wall_kinds
 from belltone.modes.signatures import signatures
 from belltone.modes.solution import Solution
+from belltone.system.bodies import Body
 from belltone.system.buckling import Buckling
 from belltone.system.witness import LineWitness, SurfaceWitness, Witness
 
@@ -137,7 +140,7 @@ def _kinds(fine: Solution, motions: Array) -> tuple[tuple[str, ...], Array, Arra
 
 
 def _at_places(fine: Solution, motions: Array) -> tuple[tuple[str, ...], Array]:
-    """Springs of supports and joints, and regions of received meshes, with shares of the energy."""
+    """Springs of supports and joints, and regions of received parts, with shares of the energy."""
     system = fine.level.system
     springs = system.spring_energies(motions)
     names, columns = list(system.spring_names), list(springs.T)
@@ -145,19 +148,28 @@ def _at_places(fine: Solution, motions: Array) -> tuple[tuple[str, ...], Array]:
     for body in system.bodies:
         own = body.elements.strain_energy(body.motions(motions)).sum(axis=2)
         whole = whole + own.sum(axis=1)
-        if not isinstance(body.mesh, FaceMesh) or not isinstance(body.part, MeshValue):
-            continue
-        faces = len(body.part.faces)
-        for region, chosen in body.part.areas.items():
-            if len(chosen) == faces:
-                continue  # the whole part
-            within = np.isin(body.mesh.face, chosen)
+        for region, within in _regions(body):
             names.append(f"{body.part.name}.{region}")
             columns.append(own[:, within].sum(axis=1))
     if not columns:
         return (), np.zeros((len(motions), 0))
     shares = np.column_stack(columns) / np.where(whole > 0, whole, 1.0)[:, None]
     return tuple(names), np.asarray(shares)
+
+
+def _regions(body: Body) -> Iterator[tuple[str, NDArray[np.bool_]]]:
+    """Regions of a received part that are not all of it, and which elements are in each."""
+    part, mesh = body.part, body.mesh
+    if isinstance(part, MeshValue) and isinstance(mesh, FaceMesh):
+        for region in part.region_names:
+            yield region, np.isin(mesh.face, part.areas[region])
+    elif isinstance(part, SurfaceValue) and isinstance(mesh, SurfaceMesh):
+        skin = part.shape
+        if isinstance(skin, Skin):
+            pieces = np.array([block.segment for block in mesh.blocks.blocks])
+            own = skin.regions[pieces[mesh.block]]
+            for number, region in enumerate(part.region_names):
+                yield region, own == number
 
 
 def _part_motions(witness: Witness, shapes: Array) -> Array:

@@ -90,10 +90,11 @@ def test_stated_thicknesses_keep_the_outer_faces(tmp_path: Path) -> None:
     [
         (solids.tee(), 2, [{3.0}, {2.0}]),
         (solids.cap(), 1, [{2.0}]),
+        (solids.prism([(0, 0), (100, 0), (50, 90), (50, 30)], 2), 1, [{2.0}]),
         (solids.cut(solids.tray(), solids.cylinder(6, 10, (30, 30, -2))), 1, [{2.0}]),
         (solids.cut(solids.tube(), solids.cylinder(8, 100, (0, 0, 50), (1, 0, 0))), 1, [{2.0}]),
     ],
-    ids=["tee", "cap", "tray with a hole", "tube with a hole"],
+    ids=["tee", "cap", "dart", "tray with a hole", "tube with a hole"],
 )
 def test_walls_are_found_once(
     body: Any, count: int, walls: list[set[float]], tmp_path: Path

@@ -63,11 +63,15 @@ def cut_skin(walls: Walls, faces: Sequence[int]) -> CutSkin:
     """Cut connected faces into cells; raises `CadFileError` where none are found."""
     plain = all(_sides(walls.flat[face]) is not None for face in faces)
     spacing = math.sqrt(walls.area(faces) / (_CELLS_IN_ROWS if plain else _CELLS))
-    for finer in _FINER:
-        for twice in (False, True):
-            cutter = _Cutter(walls, tuple(faces), finer * spacing, twice)
+    odd: set[int] = set()  # faces with four edges that rows and columns do not fit
+    for finer, twice in itertools.product(_FINER, (False, True)):
+        for _ in range(2):
+            cutter = _Cutter(walls, tuple(faces), finer * spacing, twice, frozenset(odd))
             if cutter.cut():
                 return CutSkin(tuple(cutter.cells), cutter.rims())
+            if cutter.bent <= odd:
+                break
+            odd |= cutter.bent
     raise CadFileError(
         f"{walls.solid.name} has faces no mesh was found for: "
         f"{', '.join(str(face + 1) for face in cutter.failed)} of {len(walls.flat)}"
@@ -76,12 +80,17 @@ def cut_skin(walls: Walls, faces: Sequence[int]) -> CutSkin:
 
 @dataclass
 class _Cutter:
-    """One try at a spacing; ``twice`` cuts everything once more, so that triangles may stay."""
+    """One try at a spacing; ``twice`` cuts everything once more, so that triangles may stay.
+
+    Rows and columns that fold are told as ``bent``; ``odd`` faces get none.
+    """
 
     walls: Walls
     faces: tuple[int, ...]
     spacing: float
     twice: bool
+    odd: frozenset[int] = frozenset()
+    bent: set[int] = field(default_factory=set)
     cells: list[Cell] = field(default_factory=list)
     failed: list[int] = field(default_factory=list)
     count: int = 0
@@ -91,17 +100,21 @@ class _Cutter:
     def cut(self) -> bool:
         """Whether cells were found for all faces."""
         flats = [self.walls.flat[face] for face in self.faces]
-        four = [flat for flat in flats if _sides(flat) is not None]
-        rest = [flat for flat in flats if _sides(flat) is None]
+        four = [flat for flat in flats if self._in_rows(flat)]
+        rest = [flat for flat in flats if not self._in_rows(flat)]
         self._count_edges(flats, four, rest)
         self._mark_edges()
         for flat in four:
             if not self._rows(flat):
                 self.failed.append(flat.face.number)
+                self.bent.add(flat.face.number)
         for flat in rest:
             if not self._between(flat):
                 self.failed.append(flat.face.number)
         return not self.failed
+
+    def _in_rows(self, flat: FlatFace) -> bool:
+        return flat.face.number not in self.odd and _sides(flat) is not None
 
     def rims(self) -> dict[int, tuple[tuple[int, int], ...]]:
         """Pieces of each edge, as pairs of vertices."""
