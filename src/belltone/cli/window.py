@@ -13,7 +13,7 @@ from belltone.sheet.demo import demo_sheet
 
 def desk(
     sheet: Annotated[
-        Path | None, typer.Argument(metavar="[SHEET]", help="A sheet to open.")
+        Path | None, typer.Argument(metavar="[SHEET]", help="A sheet, or a file to begin with.")
     ] = None,
 ) -> None:
     """Open the window."""

@@ -22,12 +22,19 @@ if not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
 prepare_display()
 
 import threadpoolctl  # noqa: E402
-from PySide6.QtCore import QSettings, QSocketNotifier, QtMsgType, qInstallMessageHandler  # noqa: E402
+from PySide6.QtCore import (  # noqa: E402
+    QSettings,
+    QSocketNotifier,
+    QTimer,
+    QtMsgType,
+    qInstallMessageHandler,
+)
 from PySide6.QtWidgets import QApplication, QMessageBox, QWidget  # noqa: E402
 
 from belltone.desk.look import label_font  # noqa: E402
 from belltone.desk.session.session import Session  # noqa: E402
 from belltone.desk.window import NEW_SHEET, MainWindow  # noqa: E402
+from belltone.exchange.arriving import kind_of  # noqa: E402
 from belltone.sheet.document import Sheet, read_sheet  # noqa: E402
 from belltone.sheet.errors import SheetError  # noqa: E402
 from belltone.store.failures import error_words  # noqa: E402
@@ -60,7 +67,12 @@ def _note_from_qt(kind: QtMsgType, _context: object, text: str) -> None:
 
 
 def run_desk(path: Path | None) -> int:
-    """Open the window and run it; raises `SheetError` for a sheet that cannot be opened."""
+    """Open the window and run it; raises `SheetError` for a sheet that cannot be opened.
+
+    Any other file somebody sent is told and begun with, as if it were dropped.
+    """
+    sent = path if path is not None and kind_of(path) is not None else None
+    path = path if sent is None else None
     sheet = read_sheet(path) if path is not None else Sheet.from_text(NEW_SHEET)
     application = make_application()
     code = 0
@@ -72,6 +84,8 @@ def run_desk(path: Path | None) -> int:
         sys.excepthook = failure_hook(window)
         if not told:
             _offer_recovery(window)
+        if sent is not None:
+            QTimer.singleShot(0, window, lambda: window.receive(sent))
         if told:
             window.leave()
         else:
