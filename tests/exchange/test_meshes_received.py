@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -10,11 +11,15 @@ import meshio
 import numpy as np
 import pytest
 
+from belltone.design.parts import MeshValue
 from belltone.errors import UserError
 from belltone.exchange.arriving import Choices, Kind, arrived, kind_of
 from belltone.exchange.mesh_sheets import guessed_unit
 from belltone.exchange.revisions import RevisionError, revised
 from belltone.geometry.received_meshes import MeshFileError, read_faces
+from belltone.modes.modeset import ModeSet
+from belltone.modes.solve import request_for, solve_modes
+from belltone.progress import Progress
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet, read_sheet
 from tests import solids
@@ -285,3 +290,58 @@ def test_files_are_found_from_wherever_a_sheet_is_saved(tmp_path: Path) -> None:
     assert sheet.for_folder(tmp_path).text == sheet.text
     anywhere = sheet.with_value(("parts", "a", "file"), str(tmp_path / "a.vtu"))
     assert anywhere.for_folder(tmp_path).content.parts["a"].file == "a.vtu"  # type: ignore[union-attr]
+
+
+def test_a_mesh_too_fine_is_made_coarser_and_keeps_its_outline(tmp_path: Path) -> None:
+    """A plate of 14 400 faces: what stands for it has its size, its corners and its frequencies."""
+    line = np.linspace(0, 600, 121)
+    x, y = (each.ravel() for each in np.meshgrid(line, 0.5 * line))
+    rows = np.arange(121 * 121).reshape(121, 121)
+    quads = np.stack([rows[:-1, :-1], rows[:-1, 1:], rows[1:, 1:], rows[1:, :-1]], axis=-1)
+    path = tmp_path / "fine.vtu"
+    sides = {"half": [(quads[..., 0].ravel() % 121 >= 60).astype(int)]}
+    points = np.column_stack([x, y, np.zeros(len(x))])
+    meshio.Mesh(points, [("quad", quads.reshape(-1, 4))], cell_data=sides).write(path)
+    arrival, sheet = arrived(path, Choices(unit="mm", thickness="3 mm"), tmp_path)
+    assert any("14400 faces were made" in line for line in arrival.doubts)
+    text = sheet.text.replace('coarser = "6 mm"', 'coarser = "25 mm"')
+    assert text != sheet.text
+    design = evaluate(Sheet.from_text(text + "[modes]\ncount = 4\nfree = true\n", tmp_path))
+    mesh = design.part_of("fine")
+    assert isinstance(mesh, MeshValue)
+    assert 200 < len(mesh.points) < 400
+    assert np.ptp(mesh.points, axis=0) == pytest.approx([0.6, 0.3, 0.0], abs=1e-9)
+    for corner in ((0, 0, 0), (0.6, 0, 0), (0.6, 0.3, 0), (0, 0.3, 0)):
+        assert np.linalg.norm(mesh.points - corner, axis=1).min() < 1e-9
+    assert set(mesh.areas) == {"face", "region 0", "region 1"}
+    plate = (
+        'belltone = 1\n[parts.a]\nkind = "plate"\nmaterial = "structural steel"\n'
+        'thickness = "3 mm"\n'
+        'outline = { shape = "rectangle", width = "600 mm", height = "300 mm" }\n'
+        "[modes]\ncount = 4\nfree = true\n"
+    )
+    found, own = (
+        solve_modes(each, replace(request_for(each), accuracy=3e-2)).frequencies[6:10]
+        for each in (design, evaluate(Sheet.from_text(plate)))
+    )
+    assert found == pytest.approx(own, rel=1e-2)
+
+
+def test_a_first_look_at_a_mesh_is_within_what_it_says(tmp_path: Path) -> None:
+    """Coarse enough that the mesh's own error is seen; its first step is of the same mesh."""
+    points, quads = _grid()
+    meshio.Mesh(np.array(points), [("quad", np.array(quads))]).write(tmp_path / "a.vtu")
+    text = (
+        'belltone = 1\n[parts.a]\nkind = "mesh"\nfile = "a.vtu"\nunit = "mm"\n'
+        'material = "structural steel"\nthickness = "4 mm"\n[modes]\ncount = 4\nfree = true\n'
+    )
+    design = evaluate(Sheet.from_text(text, tmp_path))
+    looks: list[ModeSet] = []
+    watching = Progress(viewer=looks.append)
+    last = solve_modes(design, request_for(design), progress=watching)
+    assert looks
+    for look in looks:
+        known = look.frequencies[6:10]
+        off = np.abs(known / last.frequencies[6:10] - 1)
+        assert (off <= look.errors[6:10] + last.errors[6:10]).all()
+        assert look.errors[6:10].max() > 1e-3

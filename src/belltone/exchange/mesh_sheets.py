@@ -25,6 +25,7 @@ IntArray = NDArray[np.intp]
 UNITS: Final = {"mm": 1e-3, "cm": 1e-2, "m": 1.0, "in": 25.4e-3}
 _LIKELY: Final = (0.02, 4.0)  # m; so large are most components
 _MOST_MEMBERS: Final = 300
+_MOST_NODES: Final = 10_000  # a mesh is solved as it is and with its edges cut in two
 _STRAIGHT: Final = 1 - 1e-6  # cosine between lines that go on straight
 _SECTION: Final = '{ shape = "round tube", diameter = "20 mm", wall = "2 mm" }'
 
@@ -68,9 +69,15 @@ def mesh_arrival(
     found: list[str] = []
     doubts: list[str] = list(told)
     walls = read_faces(path, by) if len(raw.faces) or not len(raw.lines) else None
+    coarser = 0.0 if walls is None else _coarser(walls)
+    if walls is not None and coarser:
+        fine, walls = walls, read_faces(path, by, 0.0, coarser)
+        found.append(f"{len(fine.faces)} faces, more than can be solved with their error")
     if walls is not None:
         lines += ["", "[knobs]", f"thickness = {{ value = {quoted(thickness)} }}"]
         lines += ["", *_mesh(base, file or path.name, unit, material, by)]
+        if coarser:
+            lines.append(f'coarser = "{format_number(coarser, 3)} {unit}"')
         found += _walls_found(walls, unit)
         doubts += walls.findings
         doubts.append(f"how thick it is: {thickness} stands for it until you say")
@@ -92,6 +99,17 @@ def mesh_arrival(
                 lines += ['how = "welded"']
             found.append(f"{plural(len(welds), 'member')} welded to the walls they touch")
     return Arrival("\n".join(lines) + "\n", tuple(found), tuple(doubts))
+
+
+def _coarser(walls: FaceSet) -> float:
+    """How large faces must be for the mesh to be solved, in the file's unit; 0 as they are."""
+    if len(walls.points) <= _MOST_NODES:
+        return 0.0
+    corners = walls.points[walls.faces]
+    ways = corners[:, 2] - corners[:, 0], corners[:, 3] - corners[:, 1]
+    area = 0.5 * float(np.linalg.norm(np.cross(*ways), axis=1).sum())
+    # Walls that stand aslant in the cubes nodes are gathered in take up to twice as many.
+    return float(f"{np.sqrt(2 * area / _MOST_NODES):.2g}")
 
 
 def _welds(text: str, folder: Path | None, walls: str) -> Iterator[str]:

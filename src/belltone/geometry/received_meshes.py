@@ -25,6 +25,7 @@ _SAME: Final = 1e-6  # of the mesh's size; nearer nodes are one
 _SHARP: Final = np.cos(np.radians(30.0))  # faces that turn by more meet in a fold
 _NOTHING: Final = 1e-12  # of the mean area; smaller faces are none
 _MOST_SITES: Final = 40  # rims and folds by size; a mesh of scales has thousands
+_TURNED: Final = 0.5  # length of the sum of two unit edges; a rim that turns so far has a corner
 _NEAR: Final = 0.2  # of the shortest free edge at a node; another so near was meant to be one
 
 
@@ -58,6 +59,7 @@ class FaceSet:
     sewn_nodes: int = 0
     near_nodes: tuple[int, float] = (0, 0.0)
     choices: tuple[str, ...] = ()
+    coarsened: tuple[int, float] = (0, 0.0)
 
     @property
     def findings(self) -> list[str]:
@@ -65,7 +67,10 @@ class FaceSet:
         said: list[str] = []
         counts = (
             (self.merged_nodes, "nodes stood at the place of others and were merged"),
-            (self.dropped_faces, "faces had no area or came twice and were left out"),
+            (
+                0 if self.coarsened[0] else self.dropped_faces,
+                "faces had no area or came twice and were left out",
+            ),
             (self.turned_faces, "faces were turned to face as their neighbours do"),
             (len(self.crowded_edges), "edges belong to more than two faces"),
             (self.other_cells, "cells are neither faces nor lines and were left out"),
@@ -73,6 +78,11 @@ class FaceSet:
             (self.sewn_nodes, "nodes of free edges were sewn to others"),
         )
         said += [f"{count} {words}" for count, words in counts if count]
+        if self.coarsened[0]:
+            said.append(
+                f"{self.coarsened[0]} faces were made {len(self.faces)} larger ones, up to "
+                f"{self.coarsened[1]:.3g} (of the file's unit) off"
+            )
         if self.near_nodes[0]:
             said.append(
                 f"{self.near_nodes[0]} nodes of free edges lie up to {self.near_nodes[1]:.4g} (of "
@@ -98,13 +108,16 @@ class FaceSet:
         return said
 
 
-def read_faces(path: Path, by: str | None = None, sew: float = 0.0) -> FaceSet:
+def read_faces(
+    path: Path, by: str | None = None, sew: float = 0.0, coarser: float = 0.0
+) -> FaceSet:
     """Read a mesh by what its file name ends in; raises `MeshFileError`.
 
     Regions are told ``by`` one of the file's data, else by its groups, or its first whole numbers.
-    Nodes of free edges as near as ``sew`` (in the file's unit) become one.
+    Nodes of free edges as near as ``sew`` (in the file's unit) become one. Faces are made about as
+    large as ``coarser`` (in that unit) where that is given.
     """
-    return _read(path, _digest(path), by, sew)
+    return _read(path, _digest(path), by, sew, coarser)
 
 
 def read_lines(path: Path) -> MeshFile:
@@ -125,11 +138,11 @@ def _file(path: Path, _digest: str) -> MeshFile:
 
 
 @lru_cache(maxsize=8)
-def _read(path: Path, digest: str, by: str | None, sew: float) -> FaceSet:
+def _read(path: Path, digest: str, by: str | None, sew: float, coarser: float) -> FaceSet:
     found = _file(path, digest)
     if not len(found.faces):
         raise MeshFileError(f"“{path.name}” holds no triangles or quadrilaterals{_instead(found)}")
-    return _cleaned(found, _regions(path, found, by), sew)
+    return _cleaned(found, _regions(path, found, by), sew, coarser)
 
 
 def _instead(found: MeshFile) -> str:
@@ -159,7 +172,7 @@ def _regions(path: Path, found: MeshFile, by: str | None) -> NDArray[np.str_]:
     return labels
 
 
-def _cleaned(found: MeshFile, labels: NDArray[np.str_], sew: float) -> FaceSet:
+def _cleaned(found: MeshFile, labels: NDArray[np.str_], sew: float, coarser: float) -> FaceSet:
     points, faces = found.points, found.faces
     used = np.unique(faces)
     size = float(np.linalg.norm(np.ptp(points[used], axis=0)))
@@ -175,6 +188,10 @@ def _cleaned(found: MeshFile, labels: NDArray[np.str_], sew: float) -> FaceSet:
     sewn = 0
     if sew > 0:
         points, faces, sewn = _sewn(points, faces, sew)
+    fine, off = 0, 0.0
+    if coarser > 0:
+        fine = len(faces)
+        points, faces, off = _coarser(points, faces, coarser)
     good = _areas(points, faces)
     single = np.sort(faces, axis=1)
     _, once = np.unique(single, axis=0, return_index=True)
@@ -214,6 +231,7 @@ def _cleaned(found: MeshFile, labels: NDArray[np.str_], sew: float) -> FaceSet:
         sewn,
         near if not sewn else (0, 0.0),
         tuple(found.face_labels),
+        (fine, off),
     )
 
 
@@ -257,6 +275,53 @@ def _sewn(points: Array, faces: IntArray, reach: float) -> tuple[Array, IntArray
     number = np.arange(len(points))
     number[nodes] = first[label]
     return points, number[faces], len(nodes) - count
+
+
+def _coarser(points: Array, faces: IntArray, size: float) -> tuple[Array, IntArray, float]:
+    """Nodes in one cube of a size as one of them (J. Rossignac and P. Borrel 1993).
+
+    Corners of rims stand for a cube before other nodes of rims, these before folds and the rest, so
+    that outlines stay; else the node nearest to the middle. The last value is how far nodes lie
+    from the surface that stands for them.
+    """
+    used = np.unique(faces)
+    cubes = np.floor((points[used] - points[used].min(axis=0)) / size).astype(np.int64)
+    _, cube = np.unique(cubes, axis=0, return_inverse=True)
+    cube = cube.ravel()
+    count = int(cube.max()) + 1
+    middle, normal = np.zeros((2, count, 3))
+    np.add.at(middle, cube, points[used])
+    middle /= np.bincount(cube, minlength=count)[:, None]
+    away = np.linalg.norm(points[used] - middle[cube], axis=1)
+    order = np.lexsort((away, -_weight(points, faces)[used], cube))
+    first = order[np.concatenate([[True], np.diff(cube[order]) > 0])]
+    chosen = used[first]
+    own = _normals(points, faces)
+    number = np.zeros(len(points), np.intp)
+    number[used] = cube
+    for corner in range(4):
+        np.add.at(normal, number[faces[:, corner]], own)
+    normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-300)
+    off = np.abs(np.sum((points[used] - points[chosen][cube]) * normal[cube], axis=1))
+    return points[chosen], number[faces], float(off.max())
+
+
+def _weight(points: Array, faces: IntArray) -> IntArray:
+    """How much nodes matter for the outline: 3 at corners of rims, 2 on rims, 1 on folds."""
+    tidy = _tidy(faces)
+    edges, of_face, _, counts = _edges(tidy)
+    found = np.zeros(len(points), np.intp)
+    found[_folds(points, tidy, edges, of_face, counts)] = 1
+    free = edges[counts == 1]
+    found[free] = 2
+    ways = points[free[:, 1]] - points[free[:, 0]]
+    ways /= np.maximum(np.linalg.norm(ways, axis=1, keepdims=True), 1e-300)
+    # Along a straight rim the two edges of a node cancel, seen from the node.
+    total = np.zeros_like(points)
+    np.add.at(total, free[:, 0], ways)
+    np.add.at(total, free[:, 1], -ways)
+    found[free[np.linalg.norm(total[free], axis=2) > _TURNED]] = 3
+    return found
 
 
 def _tidy(faces: IntArray) -> IntArray:

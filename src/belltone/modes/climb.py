@@ -28,6 +28,7 @@ from belltone.modes.request import ModeRequest
 from belltone.modes.solution import Solution, alike, carried, solved
 from belltone.progress import Progress
 from belltone.system.division import ends_inside
+from belltone.system.kinds import face_cuts
 from belltone.system.pattern import Structure
 from belltone.system.threads import numpy_threads
 
@@ -177,8 +178,11 @@ class Climb:
                 last_step = None
                 if fine.order > 1:
                     last_step = _difference(self._solution(fine.lower()), mine)
-                    # What the step up to here changed is more than what is still to come.
-                    self._show(fine, last_step * self._wariness)
+                    # What the step up to here changed is more than what is still to come; but that
+                    # of a received mesh tells nothing where it was cut no finer.
+                    finer = face_cuts(fine) > face_cuts(fine.lower())
+                    if finer or not self.design.has_received:
+                        self._show(fine, last_step * self._wariness)
                 higher = self._solution(replace(fine, order=fine.order + 1))
                 next_step = _difference(higher, mine) * self._wariness
                 errors = wall_estimate(next_step, next_step if last_step is None else last_step)

@@ -41,7 +41,8 @@ class MeshReader:
         before = len(self.values.findings)
         try:
             sew = self.values.numbers.get((*path, "sew"), 0.0) / _UNITS[part.unit]
-            faces = read_faces(self.sheet.file(part.file), part.regions_by, sew)
+            coarser = self.values.numbers.get((*path, "coarser"), 0.0) / _UNITS[part.unit]
+            faces = read_faces(self.sheet.file(part.file), part.regions_by, sew, coarser)
         except MeshFileError as error:
             self.values.add((*path, "file"), str(error))
             return None

@@ -553,7 +553,7 @@ class MeshPart(Entry):
 
     Triangles and quadrilaterals become walls about the faces. ``regions`` by the names or numbers
     the file gives them, or those of the data it calls ``regions_by``. Nodes of free edges as near
-    as ``sew`` become one.
+    as ``sew`` become one; faces of a mesh too fine to be solved are made as large as ``coarser``.
     """
 
     kind: Literal["mesh"]
@@ -563,6 +563,7 @@ class MeshPart(Entry):
     thickness: Length
     regions_by: Name | None = None
     sew: Length | None = None
+    coarser: Length | None = None
     regions: dict[str, RegionWall] = Field(default_factory=dict)
     placement: Placement | None = None
 
