@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Final
 
 import numpy as np
+from numpy.typing import NDArray
 
 from belltone.errors import UserError
 from belltone.exchange.arrivals import (
@@ -26,9 +27,12 @@ from belltone.geometry.solids.received import ReceivedPart
 from belltone.geometry.solids.skins import ReceivedSkin
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
+from belltone.sheet.units import format_number
 from belltone.system.contacts import TOLERANCE, Contact, contacts
 
 __all__ = ["NothingThinError", "solid_arrival"]
+
+Array = NDArray[np.float64]
 
 _EVEN: Final = 1e-6  # of a thickness; nearer ones are one
 _STEP: Final = 1e-5  # of a bar's length; a step in its radius is a cone so short
@@ -83,7 +87,10 @@ def solid_arrival(
         if _reach(pair, walls) > TOLERANCE:
             lines.append(f"tolerance = {quoted(millimetres(_reach(pair, walls), 4))}")
     found = [*_found(received, walls, knobs), *_joints(touching, welded)]
-    return Arrival("\n".join(lines) + "\n", tuple(found), tuple(_doubts(received, walls)))
+    doubts = [*_doubts(received, walls)]
+    if path.suffix.lower() == ".brep":
+        doubts.append("a BREP file states no unit; its numbers are taken for millimetres")
+    return Arrival("\n".join(lines) + "\n", tuple(found), tuple(doubts))
 
 
 def _named(base: str, received: ReceivedPart, skin: ReceivedSkin) -> str:
@@ -198,7 +205,8 @@ def _found(received: ReceivedPart, walls: list[_Wall], knobs: dict[float, str]) 
     for wall in walls:
         skin = wall.skin
         thick = [each for each in _thickness_of(skin) if each is not None]
-        words = [plural(len(skin.names), "face")]
+        extent = " × ".join(format_number(1e3 * float(each), 5) for each in _extent(skin))
+        words = [f"{extent} mm", plural(len(skin.names), "face")]
         if thick:
             words.append(" and ".join(millimetres(each) for each in sorted(set(thick))) + " thick")
         for region, name in enumerate(skin.names):
@@ -220,6 +228,14 @@ def _found(received: ReceivedPart, walls: list[_Wall], knobs: dict[float, str]) 
             yield f"body {number} is a {_bar_words(body.bar)}; it becomes a member"
     for thickness, knob in knobs.items():
         yield f"the thickness {millimetres(thickness)} is the knob “{knob}”"
+
+
+def _extent(skin: ReceivedSkin) -> Array:
+    """The box round both sides of a wall (m)."""
+    both = [skin.places]
+    if skin.measured:
+        both.append(skin.places - skin.thickness[..., None] * skin.normals)
+    return np.asarray(np.ptp(np.concatenate(both).reshape(-1, 3), axis=0))
 
 
 def _bar_words(bar: BarNote) -> str:
