@@ -198,6 +198,33 @@ def test_a_mesh_is_asked_what_tells_its_regions(tmp_path: Path, qtbot: QtBot) ->
     dialog.reject()
 
 
+def test_a_table_of_points_becomes_a_shell_and_rims_are_sewn(tmp_path: Path, qtbot: QtBot) -> None:
+    table = tmp_path / "bow.csv"
+    table.write_text("x (mm), y\n50,0\n60,0\n60,40\n", encoding="utf-8")
+    dialog = ArrivalDialog(table)
+    qtbot.addWidget(dialog)
+    qtbot.waitUntil(dialog.begin.isEnabled, timeout=WAIT)
+    dialog.becomes.setCurrentText("a shell, the profile drawn along x")
+    qtbot.waitUntil(dialog.begin.isEnabled, timeout=WAIT)
+    dialog.length.setText("300 mm")
+    assert not dialog.begin.isEnabled()
+    qtbot.waitUntil(dialog.begin.isEnabled, timeout=WAIT)
+    assert dialog.sheet is not None
+    assert dialog.sheet.content.parts["shell"].length == "300 mm"  # type: ignore[union-attr]
+    dialog.reject()
+    points = [(0, 0), (90, 0), (90, 90), (0, 90), (90.2, 0), (180, 0), (180, 90), (90.2, 90)]
+    mesh = tmp_path / "two.vtu"
+    places = np.array([(x, y, 0.0) for x, y in points])
+    meshio.Mesh(places, [("quad", np.array([(0, 1, 2, 3), (4, 5, 6, 7)]))]).write(mesh)
+    dialog = ArrivalDialog(mesh)
+    qtbot.addWidget(dialog)
+    qtbot.waitUntil(dialog.begin.isEnabled, timeout=WAIT)
+    assert "“sew” joins them" in lines(dialog)
+    dialog.sew.setText("0.5 mm")
+    qtbot.waitUntil(lambda: "2 nodes of free edges were sewn" in lines(dialog), timeout=WAIT)
+    dialog.reject()
+
+
 def test_a_sheet_whose_cad_file_was_never_read_is_read_ahead(
     make_window: Callable[..., MainWindow], rail_path: Path, tmp_path: Path, qtbot: QtBot
 ) -> None:

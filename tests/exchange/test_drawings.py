@@ -20,7 +20,7 @@ from belltone.geometry.outlines import closed_line
 from belltone.geometry.shapes import Contour, ContourHole, Disc, Plate, RoundHole
 from belltone.modes.solve import request_for, solve_modes
 from belltone.reading.family import evaluate
-from belltone.sheet.document import Sheet
+from belltone.sheet.document import Sheet, read_sheet
 from tests.conftest import Run, held
 
 
@@ -421,3 +421,35 @@ def test_damaged_svg_and_tables_are_told(data: st.DataObject) -> None:
         except UserError:
             return
     assert np.isfinite(closed_line(found.outline)).all()
+
+
+def test_tables_of_points_are_profiles_too(run: Run, tmp_path: Path) -> None:
+    """A quarter of a ring of many points, drawn and turned, against the arc itself."""
+    table = tmp_path / "bow.csv"
+    angles = np.linspace(0, math.pi / 2, 301)
+    rows = [f"{100 * math.cos(a):.9f}, {100 * math.sin(a):.9f}" for a in angles]
+    table.write_text("\n".join(["x (mm), y", *rows]), encoding="utf-8")
+    common = ("--thickness", "2 mm")
+    sheets = []
+    for kind in ("extruded", "revolved"):
+        target = tmp_path / f"{kind}.toml"
+        code, _, err = run("profile", table, "--as", kind, *common, "-o", target)
+        assert code == 0, err
+        assert "an open profile of 301 points, taken as" in err
+        assert "300 short pieces are followed by 1 lines and arcs" in err
+        sheets.append(read_sheet(target))
+    drawn, turned = (evaluate(sheet).parts[0].shape for sheet in sheets)  # type: ignore[union-attr]
+    assert drawn.profile.length == pytest.approx(math.pi / 2 * 0.1, rel=1e-5)
+    assert drawn.length == pytest.approx(0.1)
+    assert turned.full
+    square = tmp_path / "duct.csv"
+    square.write_text("x (mm), y\n0,0\n60,0\n60,40\n0,40\n0,0\n", encoding="utf-8")
+    target = tmp_path / "duct.toml"
+    assert run("profile", square, "--as", "extruded", *common, "-o", target)[0] == 0
+    duct = evaluate(read_sheet(target)).parts[0].shape  # type: ignore[union-attr]
+    assert duct.profile.closed
+    assert duct.profile.length == pytest.approx(0.2)
+    square.write_text("x (mm), y\n0,0\n60,0\n\n60,40\n0,40\n", encoding="utf-8")
+    code, _, err = run("profile", square, "--as", "extruded", *common)
+    assert code == 1
+    assert "“duct.csv”: the table holds 2 lines of points; a profile is one of them alone" in err

@@ -83,12 +83,16 @@ def mesh(
         str | None,
         typer.Option("--regions-by", metavar="NAME", help="Data of the cells that tell regions."),
     ] = None,
+    sew: Annotated[
+        str | None,
+        typer.Option("--sew", metavar="LENGTH", help="Nodes of free edges so near become one."),
+    ] = None,
     material: Material = _STEEL,
     output: Output = None,
 ) -> None:
     """Make a sheet of a mesh: its faces become walls, its lines members."""
     chosen = None if unit is None else unit.value
-    choices = Choices(thickness, material, chosen, regions_by=by)
+    choices = Choices(thickness, material, chosen, regions_by=by, sew=sew)
     _begin(file, choices, output, Kind.MESH)
 
 
@@ -152,6 +156,36 @@ def plate(
     chosen = None if unit is None else unit.value
     choices = Choices(thickness, material, chosen, tuple(layers or ()), gap, bends=bends)
     _begin(drawing, choices, output, Kind.DRAWING, Kind.POINTS)
+
+
+class ProfileKind(StrEnum):
+    """What a profile becomes."""
+
+    EXTRUDED = "extruded"
+    REVOLVED = "revolved"
+
+
+def profile(
+    table: Annotated[Path, typer.Argument(metavar="TABLE", help="A line of points (CSV).")],
+    kind: Annotated[
+        ProfileKind, typer.Option("--as", help="Drawn along x, or turned about the z axis.")
+    ],
+    thickness: Annotated[
+        str, typer.Option("--thickness", metavar="LENGTH", help="Such as “3 mm”; it is a knob.")
+    ],
+    length: Annotated[
+        str, typer.Option("--length", metavar="LENGTH", help="Along x, if it is drawn.")
+    ] = "100 mm",
+    material: Material = _STEEL,
+    unit: Annotated[
+        DrawingUnit | None, typer.Option("--unit", help="Of a table that states none.")
+    ] = None,
+    output: Output = None,
+) -> None:
+    """Make a sheet of a shell from the points of its profile."""
+    chosen = None if unit is None else unit.value
+    choices = Choices(thickness, material, chosen, becomes=kind.value, length=length)
+    _begin(table, choices, output, Kind.POINTS)
 
 
 def revise(

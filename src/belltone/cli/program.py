@@ -44,6 +44,7 @@ _COMMANDS: Final = {
     "plate": "making:plate",
     "solids": "making:solids",
     "mesh": "making:mesh",
+    "profile": "making:profile",
     "revise": "making:revise",
     "desk": "window:desk",
     "demo": "window:demo",

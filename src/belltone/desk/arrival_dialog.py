@@ -50,6 +50,11 @@ _WORDS: Final = {
     Kind.SOLIDS: "The walls of “{}”",
     Kind.MESH: "The mesh of “{}”",
 }
+_SHAPES: Final = {
+    "a plate of this outline": "plate",
+    "a shell, the profile drawn along x": "extruded",
+    "a shell, the profile turned about z": "revolved",
+}
 _DOUBT: Final = "?   "
 _FOUND: Final = "•   "
 _READING: Final = "reading"
@@ -90,6 +95,8 @@ class ArrivalDialog(QDialog):
         title = _WORDS[self._kind] if self._kind is not None else "“{}”"
         self.setWindowTitle(title.format(path.name))
         self.resize(560, 520)
+        self._rest = QTimer(self, singleShot=True, interval=_REST)
+        self._rest.timeout.connect(self.look)
         kind = self._kind or Kind.FRAME
         self._form = QFormLayout()
         self.unit = self._choice("Lengths in", "unit of the file", _UNITS.get(kind, ()))
@@ -101,6 +108,12 @@ class ArrivalDialog(QDialog):
             "Material", "material", tuple(handbook()) if wants_material else ()
         )
         self.material.setCurrentText("structural steel")
+        self.becomes = self._choice(
+            "Becomes", "what it becomes", tuple(_SHAPES) if self._kind is Kind.POINTS else ()
+        )
+        self.length = self._line("Length", "length along x", "100 mm")
+        self.sew = self._line("Sew within", "nodes of free edges so near become one", "")
+        self._form.setRowVisible(self.sew, self._kind is Kind.MESH)
         self.regions = self._choice("Regions by", "data that tells regions", ())
         self.layers = QListWidget()
         self.layers.setAccessibleName("layers that are read")
@@ -133,12 +146,11 @@ class ArrivalDialog(QDialog):
         column.addWidget(self.words)
         column.addWidget(self.found, 1)
         column.addWidget(self.buttons)
-        self._rest = QTimer(self, singleShot=True, interval=_REST)
-        self._rest.timeout.connect(self.look)
         self.unit.currentIndexChanged.connect(self.look)
         self.layers.itemChanged.connect(self.look)
         self.thickness.textChanged.connect(self._wait)
         self.material.currentIndexChanged.connect(self.look)
+        self.becomes.currentIndexChanged.connect(self._take_shape)
         self.finished.connect(self._leave)
         self._open()
 
@@ -153,6 +165,14 @@ class ArrivalDialog(QDialog):
         box.setAccessibleName(name)
         self._row(label, box, bool(items))
         return box
+
+    def _line(self, label: str, name: str, text: str) -> QLineEdit:
+        line = QLineEdit(text)
+        line.setAccessibleName(name)
+        line.setPlaceholderText("not at all")
+        self._row(label, line, False)
+        line.textChanged.connect(self._wait)
+        return line
 
     def _row(self, label: str, widget: QWidget, shown: bool) -> None:
         self._form.addRow(label, widget)
@@ -199,7 +219,15 @@ class ArrivalDialog(QDialog):
             None if unit in ("", _STATED, _LIKELY) else unit,
             self.chosen,
             regions_by=None if by in ("", _FIRST) else by,
+            sew=self.sew.text().strip() or None,
+            becomes=_SHAPES.get(self.becomes.currentText(), "plate"),
+            length=self.length.text().strip(),
         )
+
+    def _take_shape(self) -> None:
+        drawn = _SHAPES.get(self.becomes.currentText()) == "extruded"
+        self._form.setRowVisible(self.length, drawn)
+        self.look()
 
     def _wait(self) -> None:
         """What is typed is read once the hand rests."""

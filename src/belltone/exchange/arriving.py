@@ -43,7 +43,8 @@ class Kind(StrEnum):
 class Choices:
     """What a file leaves open; what does not matter to its kind is not looked at.
 
-    ``thickness`` and ``gap`` with a unit; ``regions_by`` one of a mesh's data.
+    ``thickness``, ``gap``, ``sew`` and ``length`` with a unit; ``regions_by`` one of a mesh's data;
+    a table of points ``becomes`` a plate, or an extruded (of a length) or revolved shell.
     """
 
     thickness: str = "1 mm"
@@ -52,6 +53,9 @@ class Choices:
     layers: tuple[str, ...] = ()
     gap: str | None = None
     regions_by: str | None = None
+    sew: str | None = None
+    becomes: str = "plate"
+    length: str = "100 mm"
     bends: Bends = field(default_factory=Bends)
 
 
@@ -113,10 +117,14 @@ def arrived(
 
 
 def _plate(path: Path, choices: Choices, _folder: Path | None, progress: Progress) -> Arrival:
-    from belltone.exchange.drawings.plates import plate_arrival, read_plate
+    from belltone.exchange.drawings.plates import plate_arrival, profile_arrival, read_plate
 
     length = DIMENSIONS["length"]
     plain_value(choices.thickness, length)
+    if choices.becomes != "plate":
+        plain_value(choices.length, length)
+        made = (choices.becomes, choices.length)
+        return profile_arrival(path, made, choices.unit, choices.thickness, choices.material)
     gap = None if choices.gap is None else plain_value(choices.gap, length)
     found = read_plate(path, choices.unit, choices.layers, gap)
     progress.check()
@@ -156,6 +164,7 @@ def _mesh(path: Path, choices: Choices, folder: Path | None, progress: Progress)
         choices.regions_by,
         _name(path, folder),
         told,
+        choices.sew,
     )
 
 

@@ -14,7 +14,8 @@ from belltone.geometry.mesh_files import MeshFile
 from belltone.geometry.received_meshes import FaceSet, MeshFileError, read_faces, read_lines
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
-from belltone.sheet.units import format_number
+from belltone.sheet.plain import plain_value
+from belltone.sheet.units import DIMENSIONS, format_number
 from belltone.system.contacts import contacts
 
 __all__ = ["UNITS", "guessed_unit", "mesh_arrival", "mesh_choices"]
@@ -58,6 +59,7 @@ def mesh_arrival(
     by: str | None = None,
     file: str | None = None,
     told: tuple[str, ...] = (),
+    sew: str | None = None,
 ) -> Arrival:
     """The sheet of a mesh file; ``file`` is how it names it, from a ``folder``; ``told`` of it.
 
@@ -68,14 +70,17 @@ def mesh_arrival(
     lines = ["belltone = 1", f"title = {quoted(path.stem)}"]
     found: list[str] = []
     doubts: list[str] = list(told)
-    walls = read_faces(path, by) if len(raw.faces) or not len(raw.lines) else None
+    reach = 0.0 if sew is None else plain_value(sew, DIMENSIONS["length"]) / UNITS[unit]
+    walls = read_faces(path, by, reach) if len(raw.faces) or not len(raw.lines) else None
     coarser = 0.0 if walls is None else _coarser(walls)
     if walls is not None and coarser:
-        fine, walls = walls, read_faces(path, by, 0.0, coarser)
+        fine, walls = walls, read_faces(path, by, reach, coarser)
         found.append(f"{len(fine.faces)} faces, more than can be solved with their error")
     if walls is not None:
         lines += ["", "[knobs]", f"thickness = {{ value = {quoted(thickness)} }}"]
         lines += ["", *_mesh(base, file or path.name, unit, material, by)]
+        if sew is not None:
+            lines.append(f"sew = {quoted(sew)}")
         if coarser:
             lines.append(f'coarser = "{format_number(coarser, 3)} {unit}"')
         found += _walls_found(walls, unit)

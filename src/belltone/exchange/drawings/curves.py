@@ -29,6 +29,7 @@ __all__ = [
     "contour_of",
     "drawn_of",
     "few_points",
+    "fewer_pieces",
     "fewer_points",
     "nested",
     "pair",
@@ -270,12 +271,27 @@ def fewer_points(contour: Contour, size: float) -> tuple[Contour, list[str]]:
     size_of = np.linalg.norm(before, axis=1) * np.linalg.norm(after, axis=1)
     start = int(np.argmin(np.sum(before * after, axis=1) / np.maximum(size_of, 1e-300)))
     points = np.roll(points, -start, axis=0)
+    found, told = _followed(np.concatenate([points, points[:1]]), count, size)
+    return (Contour(tuple(found)), told) if found else (contour, [])
+
+
+def fewer_pieces(pieces: Sequence[Segment], size: float) -> tuple[Sequence[Segment], list[str]]:
+    """An open line of too many pieces by fewer arcs, and what there is to say of it."""
+    if len(pieces) < _MOST_POINTS:
+        return pieces, []
+    points = np.array([pieces[0].start, *(piece.stop for piece in pieces)])
+    found, told = _followed(points, len(pieces), size)
+    return (found, told) if found else (pieces, [])
+
+
+def _followed(points: Array, count: int, size: float) -> tuple[list[Segment], list[str]]:
+    """Lines and arcs along points, with the words for it; none where these are too many still."""
     near = _FEWER * size
-    found = tuple(_longest(np.concatenate([points, points[:1]]), near))
+    found = list(_longest(points, near))
     if len(found) > _MOST_POINTS:
-        return contour, []  # whoever writes it says that it is too many
-    told = f"{count} short pieces are followed by {len(found)} lines and arcs"
-    return Contour(found), [f"{told} to {format_number(near * 1e3, 2)} mm"]
+        return [], []  # whoever writes it says that it is too many
+    words = f"{count} short pieces are followed by {len(found)} lines and arcs"
+    return found, [f"{words} to {format_number(near * 1e3, 2)} mm"]
 
 
 def _longest(points: Array, near: float) -> Iterator[Segment]:

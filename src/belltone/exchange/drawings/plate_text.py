@@ -15,7 +15,7 @@ from belltone.geometry.profiles import Arc, Line, Segment
 from belltone.geometry.shapes import Contour
 from belltone.sheet.units import format_number
 
-__all__ = ["hole_text", "outline_text", "plate_lines"]
+__all__ = ["hole_text", "outline_text", "plate_lines", "profile_text"]
 
 Array = NDArray[np.float64]
 
@@ -92,6 +92,19 @@ def hole_text(contour: Contour) -> list[str]:
     moved = contour.moved(np.eye(2), -middle)
     at = f"at = [{_mm(middle[0])}, {_mm(middle[1])}]"
     return ['shape = "contour"', at, f"points = [\n{_points(moved)}]"]
+
+
+def profile_text(pieces: Sequence[Segment], closed: bool) -> str:
+    """Points of a profile as TOML, each with the arc that leads to it."""
+    lines = [f"  {{ at = [{_mm(pieces[0].start[0])}, {_mm(pieces[0].start[1])}] }},\n"]
+    for piece in pieces[:-1] if closed else pieces:
+        entry = f"at = [{_mm(piece.stop[0])}, {_mm(piece.stop[1])}]"
+        if isinstance(piece, Arc):
+            x, y = piece.position(np.array([0.5]))[0]
+            entry += f", through = [{_mm(x)}, {_mm(y)}]"
+        lines.append(f"  {{ {entry} }},\n")
+    few_points(lines)
+    return f"[\n{''.join(lines)}]"
 
 
 def _points(contour: Contour) -> str:

@@ -24,14 +24,14 @@ from belltone.exchange.drawings.curves import (
 )
 from belltone.exchange.drawings.dxf import dxf_layers, read_dxf
 from belltone.exchange.drawings.folded import Bends, folded_parts
-from belltone.exchange.drawings.plate_text import plate_lines
-from belltone.exchange.drawings.points import read_points
+from belltone.exchange.drawings.plate_text import plate_lines, profile_text
+from belltone.exchange.drawings.points import read_points, read_profile
 from belltone.exchange.drawings.svg import read_svg, svg_layers
 from belltone.geometry.shapes import Contour
 from belltone.sheet.plain import plain_value
 from belltone.sheet.units import DIMENSIONS, format_number
 
-__all__ = ["PlateDrawing", "layers_of", "plate_arrival", "read_plate"]
+__all__ = ["PlateDrawing", "layers_of", "plate_arrival", "profile_arrival", "read_plate"]
 
 _GAP: Final = 1e-4  # of the drawing's size; ends nearer than that meet
 
@@ -111,6 +111,27 @@ def _drawn(path: Path, unit: str | None, layers: Sequence[str]) -> Drawn:
 
 def _layers(bends: Sequence[BendLine]) -> str:
     return ", ".join(f"“{layer}”" for layer in sorted({bend.layer for bend in bends}))
+
+
+def profile_arrival(
+    path: Path, choices: tuple[str, str], unit: str | None, thickness: str, material: str
+) -> Arrival:
+    """A shell of a table's profile: ``choices`` are its kind and, if drawn along x, its length.
+
+    Raises `DrawingError` and ``FileError``.
+    """
+    kind, length = choices
+    pieces, closed, told = read_profile(path, unit)
+    lines = ["belltone = 1", f"title = {quoted(path.stem)}", "", "[knobs.thickness]"]
+    lines += [f"value = {quoted(thickness)}", "", "[parts.shell]", f"kind = {quoted(kind)}"]
+    lines += [f"material = {quoted(material)}", 'thickness = "thickness"']
+    if kind == "extruded":
+        lines.append(f"length = {quoted(length)}")
+    if closed:
+        lines.append("closed = true")
+    lines.append(f"profile = {profile_text(pieces, closed)}")
+    axes = "(y, z), drawn along x" if kind == "extruded" else "(radius, z), turned about z"
+    return Arrival("\n".join(lines) + "\n", (told[0] + f", taken as {axes}", *told[1:]))
 
 
 def plate_arrival(

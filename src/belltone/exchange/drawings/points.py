@@ -1,8 +1,9 @@
-"""Outlines from tables of points: x and y in each row, an empty row between contours."""
+"""Outlines and profiles from tables of points: x and y in each row, an empty row between lines."""
 
 from __future__ import annotations
 
 import csv
+import itertools
 import math
 import re
 from collections.abc import Iterator
@@ -11,11 +12,11 @@ from typing import Final
 
 import numpy as np
 
-from belltone.exchange.drawings.curves import SAME, UNITS, DrawingError, Drawn
+from belltone.exchange.drawings.curves import SAME, UNITS, DrawingError, Drawn, fewer_pieces
 from belltone.files import read_text
 from belltone.geometry.profiles import Line, Segment
 
-__all__ = ["holds_points", "read_points"]
+__all__ = ["holds_points", "read_points", "read_profile"]
 
 _MOST_BYTES: Final = 20_000_000
 _UNIT: Final = re.compile(r"[\(\[]\s*(mm|cm|m|in|ft)\s*[\)\]]")
@@ -33,6 +34,42 @@ def read_points(path: Path, unit: str | None = None) -> Drawn:
 
     A heading may state the unit, such as “x (mm), y”; ``unit`` is that of a table without.
     """
+    contours, size, told = _contours(path, unit)
+    loops = tuple(tuple(_closed(points, size)) for points in contours)
+    short = next((number for number, loop in enumerate(loops, start=1) if len(loop) < 3), None)
+    if short is not None:
+        raise DrawingError(f"contour {short} has fewer than three points, and outlines nothing")
+    return Drawn(size, (), loops, (told, f"{sum(map(len, loops))} points"))
+
+
+def read_profile(
+    path: Path, unit: str | None = None
+) -> tuple[tuple[Segment, ...], bool, list[str]]:
+    """The one line of a table of points, whether it is closed, and what there is to say of it.
+
+    Raises `DrawingError` and ``FileError``.
+    """
+    contours, size, told = _contours(path, unit)
+    if len(contours) > 1:
+        raise DrawingError(
+            f"the table holds {len(contours)} lines of points; a profile is one of them alone"
+        )
+    points = [
+        place
+        for at, place in enumerate(contours[0])
+        if not at or math.dist(place, contours[0][at - 1]) > SAME * size
+    ]
+    if len(points) < 2:
+        raise DrawingError("a profile takes two points at least")
+    closed = len(points) > 3 and math.dist(points[0], points[-1]) <= SAME * size
+    segments: list[Segment] = [Line(a, b) for a, b in itertools.pairwise(points)]
+    found, more = fewer_pieces(segments, size)
+    words = f"{'a closed' if closed else 'an open'} profile of {len(points)} points"
+    return tuple(found), closed, [words, told, *more]
+
+
+def _contours(path: Path, unit: str | None) -> tuple[list[list[tuple[float, float]]], float, str]:
+    """Lines of points (m), how large they are together, and what is said of the unit."""
     text = read_text(path, _MOST_BYTES, "a table of points")
     contours: list[list[tuple[float, float]]] = [[]]
     stated = None
@@ -72,15 +109,11 @@ def read_points(path: Path, unit: str | None = None) -> Drawn:
     size = float(np.linalg.norm(np.ptp(every, axis=0)))
     if not size > 0:
         raise DrawingError("all points are at one place")
-    loops = tuple(tuple(_closed(points, scale, size)) for points in contours)
-    short = next((number for number, loop in enumerate(loops, start=1) if len(loop) < 3), None)
-    if short is not None:
-        raise DrawingError(f"contour {short} has fewer than three points, and outlines nothing")
-    return Drawn(size, (), loops, (told, f"{sum(map(len, loops))} points"))
+    scaled = [[(scale * x, scale * y) for x, y in points] for points in contours]
+    return scaled, size, told
 
 
-def _closed(points: list[tuple[float, float]], scale: float, size: float) -> Iterator[Segment]:
-    places = [(scale * x, scale * y) for x, y in points]
+def _closed(places: list[tuple[float, float]], size: float) -> Iterator[Segment]:
     kept = [
         place for at, place in enumerate(places) if math.dist(place, places[at - 1]) > SAME * size
     ]
