@@ -17,6 +17,7 @@ from PySide6.QtWidgets import QApplication, QDialog
 from pytestqt.qtbot import QtBot
 
 from belltone.desk.arrival_dialog import ArrivalDialog
+from belltone.desk.cards.component_cards import ComponentCard
 from belltone.desk.shape.site_menu import site_menu
 from belltone.desk.window import MainWindow
 from belltone.sheet.document import read_sheet
@@ -282,6 +283,13 @@ def test_faces_of_a_skin_are_picked_hidden_and_get_points(
     act.trigger()
     assert window.session.sheet.content.sites["point_1"].part == "holder"
     assert "point_1" in window.session.design.places
+    card = window.findChild(ComponentCard)
+    (first, *_) = card.sentences()
+    offered = dict(first[-1].options)  # type: ignore[union-attr]
+    offered["give hole 2 another diameter"]()
+    holes = window.session.sheet.content.parts["holder"].holes  # type: ignore[union-attr]
+    assert holes["hole 2"].diameter == "10 mm"
+    window.session.undo()
     window.shape._fill_regions()
     words = [each.text() for each in window.shape._region_menu.actions()]
     assert words[:3] == ["holder.face 1 (seen)", "holder.face 2 (seen)", "holder.face 3 (seen)"]

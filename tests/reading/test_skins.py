@@ -1,13 +1,16 @@
 """Skins in a sheet: sites, points, thickness by face, and what is wrong with them."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import pytest
 
 from belltone.design.parts import SurfaceValue
+from belltone.geometry.skins import Skin
 from belltone.mesh.discretisation import Discretisation
+from belltone.modes.solve import request_for, solve_modes
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import SheetError
@@ -108,3 +111,47 @@ def test_the_hash_follows_the_file_and_not_its_name(make: Make, tmp_path: Path) 
     assert renamed.answer_hash() == sheet.answer_hash()
     solids.write_step(other, solids.bracket())
     assert renamed.answer_hash() != sheet.answer_hash()
+
+
+def test_round_holes_of_flat_faces_take_another_diameter(make: Make, tmp_path: Path) -> None:
+    body = solids.cut(solids.box((0, 0, 0), (200, 100, 3)), solids.cylinder(10, 9, (120, 50, -3)))
+    solids.write_step(tmp_path / "holder.step", body)
+    wider = '[parts.holder.holes."hole 1"]\ndiameter = "44 mm"\n'
+    design = evaluate(make(wider))
+    wall = design.part_of("holder")
+    assert isinstance(wall, SurfaceValue)
+    assert isinstance(wall.shape, Skin)
+    assert wall.shape.area == pytest.approx(0.02 - np.pi * 0.022**2, rel=1e-7)
+    (mesh,) = bodies_of(design, Discretisation(1, 4))
+    rim = mesh.mesh.site(design.places["holder.hole 1"])
+    away = np.linalg.norm(rim.positions - [0.12, 0.05, 0.0015], axis=1)
+    assert away == pytest.approx(np.full(len(rim), 0.022), rel=1e-6)
+    own = (
+        'belltone = 1\n[parts.a]\nkind = "plate"\nmaterial = "structural steel"\n'
+        'thickness = "3 mm"\n'
+        'outline = { shape = "rectangle", width = "200 mm", height = "100 mm" }\n'
+        '[[parts.a.holes]]\nname = "h"\nshape = "round"\nat = ["20 mm", "0 mm"]\n'
+        'diameter = "44 mm"\n[modes]\nfree = true\n'
+    )
+    one, two = (
+        solve_modes(each, replace(request_for(each), accuracy=3e-3, count=4)).frequencies[6:10]
+        for each in (design, evaluate(Sheet.from_text(own)))
+    )
+    assert one == pytest.approx(two, rel=1e-3)
+    narrow = evaluate(make(wider.replace("44 mm", "6 mm"))).part_of("holder")
+    assert narrow.shape.area == pytest.approx(0.02 - np.pi * 0.003**2, rel=1e-6)  # type: ignore[union-attr]
+
+
+@pytest.mark.parametrize(
+    ("name", "diameter", "words"),
+    [
+        ("hole 1", "60 mm", r"“hole 1” can be 2 mm to [\d.]+ mm wide"),
+        ("hole 1", "0 mm", "the diameter must be greater than zero"),
+        ("rim 1", "10 mm", "“rim 1” is no round hole in a flat face; there is “hole 1”, “hole 2”"),
+    ],
+)
+def test_diameters_that_do_not_fit_are_told(
+    make: Make, name: str, diameter: str, words: str
+) -> None:
+    with pytest.raises(SheetError, match=words):
+        evaluate(make(f'[parts.holder.holes."{name}"]\ndiameter = "{diameter}"\n'))

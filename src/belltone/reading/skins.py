@@ -46,6 +46,7 @@ class SkinReader:
             self.values.add((*path, "mass_per_area"), "a mass per area must not be negative")
         origin, frame = read_placement(self.values, path, part.placement)
         stated = None if source is None else self._stated(path, part, source)
+        holes = () if source is None else self._holes(path, part, source)
         if len(self.values.findings) > before or source is None or material is None:
             return None
         for region in source.uneven:
@@ -58,7 +59,7 @@ class SkinReader:
                         f"does it change evenly; its mean is taken, {_mm(mean)}",
                     )
                 )
-        skin, low, high = _middle(source, stated or ())
+        skin, low, high = _middle(source, stated or (), holes)
         layup = LayupValue((PlyValue(material, 0.0),), (1.0,), _SHEAR, extra)
         thickness = ThicknessValue(low, high, None if skin.shares is None else _ALONG)
         return SurfaceValue(name, skin, layup, thickness, "middle", origin, frame)
@@ -106,13 +107,41 @@ class SkinReader:
             found[region] = self.values.positive((*here, "thickness"), "the thickness")
         return tuple(found.items())
 
+    def _holes(
+        self, path: Path, part: models.SkinPart, source: ReceivedSkin
+    ) -> tuple[tuple[str, float], ...]:
+        """Stated diameters (m) of round holes in flat faces."""
+        found: dict[str, float] = {}
+        for name in part.holes:
+            here: Path = (*path, "holes", name)
+            hole = source.hole(name)
+            if hole is None:
+                known = ", ".join(f"“{each}”" for each in source.edges if source.hole(each))
+                self.values.add(
+                    here,
+                    f"“{name}” is no round hole in a flat face; there is {known or 'none'}",
+                )
+                continue
+            diameter = self.values.positive((*here, "diameter"), "the diameter")
+            if not hole.narrowest <= diameter <= hole.widest and diameter > 0:
+                self.values.add(
+                    (*here, "diameter"),
+                    f"“{name}” can be {_mm(hole.narrowest)} to {_mm(hole.widest)} wide, between "
+                    "what stands round it; change the part in the file for more",
+                )
+            found[name] = diameter
+        return tuple(found.items())
+
 
 @lru_cache(maxsize=32)
 def _middle(
-    source: ReceivedSkin, stated: tuple[tuple[str, float], ...]
+    source: ReceivedSkin,
+    stated: tuple[tuple[str, float], ...],
+    holes: tuple[tuple[str, float], ...],
 ) -> tuple[Skin, float, float]:
     """The middle surface and its least and greatest thickness (m)."""
-    skin, thick = source.middle(dict(stated))
+    shaped = source.with_holes(dict(holes)) if holes else source
+    skin, thick = shaped.middle(dict(stated))
     low, high = float(np.min(thick)), float(np.max(thick))
     return (skin, low, low) if skin.shares is None else (skin, low, high)
 

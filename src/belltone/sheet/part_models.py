@@ -574,12 +574,18 @@ class SkinRegion(Entry):
     thickness: Length
 
 
+class SkinHole(Entry):
+    """How wide a round hole in a flat face of a skin is, in place of what the file has."""
+
+    diameter: Length
+
+
 class SkinPart(Entry):
     """The walls of a body in a CAD ``file`` (STEP, IGES or BREP) beside the sheet.
 
     ``body`` and ``piece`` count what is in the file. The outer faces stay where the file has them;
     the wall lies within, as thick as measured, or of the ``thickness`` stated, for all or by face
-    in ``regions``.
+    in ``regions``. ``holes`` gives round holes in flat faces another ``diameter``.
     """
 
     kind: Literal["skin"]
@@ -589,6 +595,7 @@ class SkinPart(Entry):
     material: Name
     thickness: Length | None = None
     regions: dict[str, SkinRegion] = Field(default_factory=dict)
+    holes: dict[str, SkinHole] = Field(default_factory=dict)
     mass_per_area: AreaMass | None = None
     placement: Placement | None = None
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, Final
 
+import numpy as np
+
 from belltone.design.parts import SurfaceValue
 from belltone.desk.cards.card import Act, Choice, Number, Sentence
 from belltone.desk.cards.sheet_card import SheetCard
@@ -20,6 +22,7 @@ from belltone.sheet.part_models import (
     Turned,
 )
 from belltone.sheet.units import format_number
+from belltone.system.kinds import place_lines
 
 __all__ = [
     "frame_sentences",
@@ -222,6 +225,9 @@ def mesh_sentences(
     return result
 
 
+_MOST_HOLES: Final = 12  # that are offered; more do not fit a menu
+
+
 def skin_sentences(
     card: SheetCard, name: str, part: SkinPart, *more: tuple[str, Callable[[], object]]
 ) -> list[Sentence]:
@@ -233,11 +239,36 @@ def skin_sentences(
     else:
         first += ["as thick as measured."]
         more = (*more, ("state a thickness", lambda: _state_thickness(card, base)))
+    wall = card.session.design.part_of(name)
+    sites = wall.features if isinstance(wall, SurfaceValue) else {}
+    holes = [site for site in sites if site.startswith("hole") and site not in part.holes]
+    more = (
+        *more,
+        *(
+            (f"give {hole} another diameter", lambda hole=hole: _state_diameter(card, base, hole))
+            for hole in holes[:_MOST_HOLES]
+        ),
+    )
     result: list[Sentence] = [[*first, card.more(*more)]]
     for region in part.regions:
         stated = Number((*base, "regions", region, "thickness"), f"thickness of {region}")
         result.append([f"Of {region}:", stated, "thick."])
+    for hole in part.holes:
+        stated = Number((*base, "holes", hole, "diameter"), f"diameter of {hole}")
+        result.append([f"{hole.capitalize()}:", stated, "wide."])
     return result
+
+
+def _state_diameter(card: SheetCard, base: Path, hole: str) -> None:
+    """Put the diameter a hole has into the sheet, where it can become a knob."""
+    wall = card.session.design.part_of(str(base[1]))
+    line = np.concatenate(place_lines(wall, wall.place_of(hole)))
+    across = 2e3 * float(np.linalg.norm(line - line.mean(axis=0), axis=1).mean())
+    told = f"{format_number(across, 4)} mm"
+    card.edit(
+        f"the diameter of {hole}",
+        lambda sheet: sheet.with_value((*base, "holes", hole, "diameter"), told),
+    )
 
 
 def _state_thickness(card: SheetCard, base: Path) -> None:

@@ -11,7 +11,7 @@ import itertools
 import json
 import math
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any, Final
 
@@ -24,7 +24,7 @@ from belltone.geometry.solids.cutting import CutSkin, cut_skin
 from belltone.geometry.solids.kernel import SolidEdge
 from belltone.geometry.solids.walls import SkinPiece, Walls
 
-__all__ = ["FeatureNote", "ReceivedSkin", "received_skin"]
+__all__ = ["FeatureNote", "FlatHole", "ReceivedSkin", "received_skin"]
 
 Array = NDArray[np.float64]
 IntArray = NDArray[np.intp]
@@ -32,6 +32,9 @@ Pairs = tuple[tuple[int, int], ...]
 
 _CORNER: Final = math.cos(math.radians(30.0))  # a rim that turns by more has a corner there
 _ROUND: Final = 1e-4  # of a radius; a rim so near to a circle is one
+_FLAT: Final = 1e-7  # between normals of a flat face
+_BRIDGE: Final = 0.45  # of the room; further, places would overtake each other
+_LEAST: Final = 0.2  # of a radius; a hole made narrower is better left out
 _ALIKE: Final = 0.15  # singular value below which two normals are one
 _SIDES: Final = ((0, slice(None)), (slice(None), -1), (-1, slice(None)), (slice(None), 0))
 _ENDS: Final = ((0, 1), (1, 2), (3, 2), (0, 3))  # vertices of the sides above, as they run
@@ -83,6 +86,69 @@ class ReceivedSkin:
         """Volume of the walls as measured (m³); not a number where nothing was."""
         places = self.places + (self._inwards(self.thickness) if self.measured else 0.0)
         return _area(places, self.thickness)
+
+    def hole(self, name: str) -> FlatHole | None:
+        """A round hole in a flat face, or ``None`` where an edge is none."""
+        if not name.startswith("hole") or name not in self.edges:
+            return None
+        rim = {edge_key(*pair) for pair in self.edges[name]}
+        beside = [
+            piece
+            for piece, ring in enumerate(self.vertices.tolist())
+            if any(edge_key(ring[a], ring[b]) in rim for a, b in _ENDS)
+        ]
+        regions = set(self.regions[beside].tolist())
+        if len(regions) != 1:
+            return None
+        pieces = np.flatnonzero(self.regions == regions.pop())
+        normal = self.normals[beside[0], 0, 0]
+        if np.abs(self.normals[pieces] - normal).max() > _FLAT:
+            return None
+        lines = [
+            self.places[(piece, *_SIDES[side])]
+            for piece in pieces
+            for side, (a, b) in enumerate(_ENDS)
+            if edge_key(*self.vertices[piece][[a, b]].tolist()) in rim
+        ]
+        centre = np.array(self.notes[name].centre)
+        away = np.linalg.norm(np.concatenate(lines) - centre, axis=1)
+        radius = float(away.mean())
+        if np.ptp(away) > _ROUND * radius:
+            return None
+        return FlatHole(pieces, centre, radius, self._room(name, pieces, centre, radius))
+
+    def _room(self, name: str, pieces: IntArray, centre: Array, radius: float) -> float:
+        """How far the rim of a hole may move before it meets another rim of its face (m)."""
+        inner: dict[tuple[int, int], list[tuple[int, int]]] = {}
+        for piece in pieces.tolist():
+            ring = self.vertices[piece].tolist()
+            for side, (a, b) in enumerate(_ENDS):
+                inner.setdefault(edge_key(ring[a], ring[b]), []).append((piece, side))
+        own = {edge_key(*pair) for pair in self.edges[name]}
+        rims = [
+            self.places[(both[0][0], *_SIDES[both[0][1]])]
+            for key, both in inner.items()
+            if len(both) == 1 and key not in own
+        ]
+        away = np.linalg.norm(np.concatenate(rims) - centre, axis=1) if rims else np.array([np.inf])
+        return min(float(away.min()) - radius, 4 * radius)
+
+    def with_holes(self, diameters: Mapping[str, float]) -> ReceivedSkin:
+        """The skin with round holes of flat faces as wide as stated (m).
+
+        Within the face places move along rays from the hole's middle, less and less up to the next
+        rim; the face stays flat, and the new rim is a circle as the old one was.
+        """
+        places = self.places.copy()
+        for name, diameter in diameters.items():
+            hole = self.hole(name)
+            assert hole is not None
+            arms = places[hole.pieces] - hole.centre
+            away = np.linalg.norm(arms, axis=-1, keepdims=True)
+            share = np.clip((away - hole.radius) / hole.room, 0.0, 1.0)
+            moved = (0.5 * diameter - hole.radius) * (1 - share) ** 2
+            places[hole.pieces] += arms / away * moved
+        return replace(self, places=places)
 
     def middle(self, stated: Mapping[str, float] | float | None = None) -> tuple[Skin, Array]:
         """The middle surface for thicknesses (m), for all or by region; measured where none is.
@@ -206,6 +272,26 @@ class ReceivedSkin:
             },
             tuple(rest["uneven"]),
         )
+
+
+@dataclass(frozen=True, eq=False)
+class FlatHole:
+    """A round hole in a flat face: the face's pieces, centre, radius, and room round it (m)."""
+
+    pieces: IntArray
+    centre: Array
+    radius: float
+    room: float
+
+    @property
+    def widest(self) -> float:
+        """The greatest diameter that leaves a bridge to the next rim (m)."""
+        return 2 * (self.radius + _BRIDGE * self.room)
+
+    @property
+    def narrowest(self) -> float:
+        """The least diameter (m)."""
+        return 2 * _LEAST * self.radius
 
 
 def received_skin(walls: Walls, found: SkinPiece, body: int, piece: int) -> ReceivedSkin:
