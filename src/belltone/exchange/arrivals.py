@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Final
 
@@ -63,9 +64,10 @@ def triple(point: tuple[float, float, float]) -> str:
     return "[" + ", ".join(quoted(millimetres(each, 9)) for each in point) + "]"
 
 
-def place_words(point: tuple[float, float, float]) -> str:
+def place_words(point: Iterable[float]) -> str:
     """A place (m) in words."""
-    return f"({', '.join(format_number(1e3 * each + 0.0, 5) for each in point)}) mm"
+    numbers = (format_number(round(1e3 * float(each), _PLACES) + 0.0, 6) for each in point)
+    return f"({', '.join(numbers)}) mm"
 
 
 def turned_along(way: tuple[float, float, float]) -> str:

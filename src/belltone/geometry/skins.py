@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import cached_property
 from typing import Final
 
@@ -46,7 +46,6 @@ class Skin:
     edges: Mapping[str, tuple[Edge, ...]]
     folds: frozenset[Edge]
     area: float
-    told: Mapping[str, str] = field(default_factory=dict)
 
     def locate(self, piece: int, u: Array, v: Array) -> tuple[Array, Array]:
         """Places and unit normals, ``(n, 3)`` each, at shares of the sides of a piece."""

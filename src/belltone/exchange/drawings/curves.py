@@ -33,7 +33,6 @@ __all__ = [
     "fewer_points",
     "nested",
     "pair",
-    "place_words",
 ]
 
 Array = NDArray[np.float64]
@@ -102,11 +101,6 @@ def drawn_of(
         near = format_number(CURVE * size * 1e3, 2)
         told.append(f"{curved} curves are followed by arcs to {near} mm")
     return Drawn(size, tuple(loose), tuple(loops), tuple(told), tuple(bends))
-
-
-def place_words(point: Sequence[float] | Array) -> str:
-    """A place (m) in words."""
-    return "(" + ", ".join(format_number(float(each) * 1e3, 6) for each in point) + ") mm"
 
 
 def arcs_along(points: Array, near: float) -> Iterator[Segment]:

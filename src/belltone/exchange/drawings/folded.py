@@ -15,8 +15,8 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.exchange.arrivals import millimetres, plural, quoted, triple
-from belltone.exchange.drawings.curves import SAME, BendLine, DrawingError, box_of, place_words
+from belltone.exchange.arrivals import millimetres, place_words, plural, quoted, triple
+from belltone.exchange.drawings.curves import SAME, BendLine, DrawingError, box_of
 from belltone.exchange.drawings.plate_text import plate_lines
 from belltone.geometry.outlines import closed_line, inside
 from belltone.geometry.profiles import Arc, Line, Segment

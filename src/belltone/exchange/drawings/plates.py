@@ -9,7 +9,7 @@ from typing import Final
 
 import numpy as np
 
-from belltone.exchange.arrivals import Arrival, plural, quoted
+from belltone.exchange.arrivals import Arrival, place_words, plural, quoted
 from belltone.exchange.drawings.curves import (
     SAME,
     BendLine,
@@ -20,7 +20,6 @@ from belltone.exchange.drawings.curves import (
     contour_of,
     fewer_points,
     nested,
-    place_words,
 )
 from belltone.exchange.drawings.dxf import dxf_layers, read_dxf
 from belltone.exchange.drawings.folded import Bends, folded_parts
