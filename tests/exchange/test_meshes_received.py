@@ -220,6 +220,7 @@ def _bracket(tmp_path: Path) -> Path:
     path.write_text(
         'belltone = 1\n[parts.bracket]\nkind = "skin"\nfile = "a.step"\n'
         'material = "structural steel"\n[parts.bracket.regions."face 2"]\nthickness = "3 mm"\n'
+        '[parts.bracket.holes."hole 1"]\ndiameter = "11 mm"\n'
         '[[supports]]\nsite = "bracket.hole 1"\nhold = "clamped"\n'
         '[[supports]]\nsite = "bracket.hole 2"\nhold = ["x", "y", "z"]\n'
         '[[masses]]\nsite = "bracket.edge 3"\nmass = "0.2 kg"\n',
@@ -240,6 +241,7 @@ def test_a_revision_keeps_supports_where_holes_count_otherwise(run: Run, tmp_pat
     content = read_sheet(new).content
     assert [support.site for support in content.supports] == ["bracket.hole 2", "bracket.hole 3"]
     assert content.parts["bracket"].regions["face 2"].thickness == "3 mm"  # type: ignore[union-attr]
+    assert content.parts["bracket"].holes["hole 2"].diameter == "11 mm"  # type: ignore[union-attr]
     assert evaluate(read_sheet(new)).warnings == ()
 
 
@@ -269,7 +271,7 @@ def test_a_mesh_is_revised_by_its_rims(tmp_path: Path) -> None:
         '[[supports]]\nsite = "a.rim 2"\nhold = "clamped"\n'
     )
     found = revised(Sheet.from_text(text, tmp_path), "a.vtu", tmp_path / "b.vtu")
-    assert "“a”: 2 of 2 sites found again" in found.told
+    assert "“a”: 3 of 3 sites found again" in found.told
     assert found.sheet.content.supports[0].site == "a.rim 2"
     assert found.sheet.content.parts["a"].file == "b.vtu"  # type: ignore[union-attr]
 
@@ -345,3 +347,24 @@ def test_a_first_look_at_a_mesh_is_within_what_it_says(tmp_path: Path) -> None:
         off = np.abs(known / last.frequencies[6:10] - 1)
         assert (off <= look.errors[6:10] + last.errors[6:10]).all()
         assert look.errors[6:10].max() > 1e-3
+
+
+def test_a_mesh_is_revised_as_the_sheet_reads_it(tmp_path: Path) -> None:
+    """Two halves that are sewn have one rim, and the wall of a region follows its name."""
+    points, quads = _grid()
+    more, _ = _grid(shift=400.3)
+    both = np.array(points + more)
+    cells = np.array([*quads, *[tuple(n + len(points) for n in quad) for quad in quads]])
+    half = {"half": [np.repeat([0, 1], len(quads))]}
+    for name in ("a.vtu", "b.vtu"):
+        meshio.Mesh(both, [("quad", cells)], cell_data=half).write(tmp_path / name)
+    text = (
+        'belltone = 1\n[knobs]\nreach = { value = "0.5 mm" }\n'
+        '[parts.a]\nkind = "mesh"\nfile = "a.vtu"\nunit = "mm"\nsew = "reach"\n'
+        'material = "structural steel"\nthickness = "2 mm"\n[parts.a.regions.1]\n'
+        'thickness = "3 mm"\n[[supports]]\nsite = "a.rim 1"\nhold = "clamped"\n'
+    )
+    found = revised(Sheet.from_text(text, tmp_path), "a.vtu", tmp_path / "b.vtu")
+    assert "“a”: 4 of 4 sites found again" in found.told
+    assert found.sheet.content.parts["a"].regions["1"].thickness == "3 mm"  # type: ignore[union-attr]
+    assert evaluate(found.sheet).part_of("a").thickness.max() == pytest.approx(0.003)  # type: ignore[union-attr]

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QProgressDialog, QWidget
 from belltone.desk.session.jobs import Jobs
 from belltone.errors import UserError
 from belltone.geometry.received_meshes import read_lines
+from belltone.geometry.solids.kernel import ENDINGS
 from belltone.geometry.solids.received import is_known, read_received
 from belltone.progress import Progress
 from belltone.sheet.document import Sheet
@@ -70,7 +71,7 @@ def _read(paths: list[Path], progress: Progress) -> None:
     for path in dict.fromkeys(paths):
         progress.check()
         try:
-            if path.suffix.lower() in (".step", ".stp", ".iges", ".igs", ".brep"):
+            if path.suffix.lower() in ENDINGS:
                 read_received(path, progress)
             else:
                 read_lines(path)

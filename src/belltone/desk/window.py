@@ -63,7 +63,7 @@ from belltone.desk.starts import Start, StartDialog
 from belltone.desk.variant_strip import VariantStrip
 from belltone.desk.verdict_bar import VerdictBar
 from belltone.drawing.colours import DARK, LIGHT, Palette
-from belltone.exchange.arriving import kind_of
+from belltone.exchange.arriving import ENDINGS, kind_of
 from belltone.exchange.frame_tables import FrameTableError, frame_arrival
 from belltone.exchange.revisions import Revised, revisable
 from belltone.exchange.tables import MODE_COLUMNS, as_csv, mode_rows
@@ -78,8 +78,7 @@ __all__ = ["NEW_SHEET", "MainWindow"]
 W = TypeVar("W", bound=QWidget)
 
 _FILES: Final = (
-    "Files somebody sent (*.dxf *.svg *.csv *.step *.stp *.iges *.igs *.brep *.vtu *.vtk *.stl "
-    "*.ply *.obj *.msh *.inp *.bdf);;All files (*)"
+    f"Files somebody sent ({' '.join('*' + ending for ending in ENDINGS)});;All files (*)"
 )
 _MOST_RECENT: Final = 8
 

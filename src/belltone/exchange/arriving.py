@@ -20,12 +20,16 @@ from belltone.sheet.document import Sheet
 from belltone.sheet.plain import plain_value
 from belltone.sheet.units import DIMENSIONS
 
-__all__ = ["Choices", "Kind", "arrived", "choices_in", "kind_of"]
+__all__ = ["ENDINGS", "Choices", "Kind", "arrived", "choices_in", "kind_of"]
 
 _MESHES: Final = (
     ".vtu", ".vtk", ".stl", ".ply", ".obj", ".off", ".msh", ".inp", ".bdf", ".nas", ".fem", ".unv",
     ".med", ".xdmf", ".mesh", ".e", ".exo",
 )  # fmt: skip
+_DRAWINGS: Final = (".dxf", ".svg")
+_TABLES: Final = (".csv", ".txt")
+ENDINGS: Final = (*_DRAWINGS, *_TABLES, *SOLID_ENDINGS, *_MESHES)
+"""What names of files a sheet can begin with end in."""
 _MOST_TABLE: Final = 20_000_000
 
 
@@ -62,13 +66,13 @@ class Choices:
 def kind_of(path: Path) -> Kind | None:
     """What a file is, by its name's ending, a table by its rows too; ``None``: nothing known."""
     ending = path.suffix.lower()
-    if ending in (".dxf", ".svg"):
+    if ending in _DRAWINGS:
         return Kind.DRAWING
     if ending in SOLID_ENDINGS:
         return Kind.SOLIDS
     if ending in _MESHES:
         return Kind.MESH
-    if ending in (".csv", ".txt"):
+    if ending in _TABLES:
         try:
             text = read_text(path, _MOST_TABLE, "a table")
         except FileError:

@@ -13,17 +13,17 @@ from belltone.exchange.arrivals import Arrival, part_name, plural, quoted
 from belltone.geometry.mesh_files import MeshFile
 from belltone.geometry.received_meshes import FaceSet, MeshFileError, read_faces, read_lines
 from belltone.reading.family import evaluate
+from belltone.reading.meshes import UNITS
 from belltone.sheet.document import Sheet
 from belltone.sheet.plain import plain_value
 from belltone.sheet.units import DIMENSIONS, format_number
 from belltone.system.contacts import contacts
 
-__all__ = ["UNITS", "guessed_unit", "mesh_arrival", "mesh_choices"]
+__all__ = ["guessed_unit", "mesh_arrival", "mesh_choices"]
 
 Array = NDArray[np.float64]
 IntArray = NDArray[np.intp]
 
-UNITS: Final = {"mm": 1e-3, "cm": 1e-2, "m": 1.0, "in": 25.4e-3}
 _LIKELY: Final = (0.02, 4.0)  # m; so large are most components
 _MOST_MEMBERS: Final = 300
 _MOST_NODES: Final = 10_000  # a mesh is solved as it is and with its edges cut in two

@@ -14,15 +14,17 @@ from pathlib import Path as FilePath
 from typing import Any, Final
 
 import numpy as np
+import tomlkit
 from numpy.typing import NDArray
 from scipy.optimize import linear_sum_assignment
 
+from belltone.design.parts import MeshValue
 from belltone.errors import UserError
 from belltone.exchange.arrivals import plural
-from belltone.geometry.received_meshes import FaceSet, read_faces
 from belltone.geometry.solids.received import ReceivedPart, read_received
 from belltone.geometry.solids.skins import FeatureNote, ReceivedSkin
 from belltone.progress import Progress
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
 from belltone.sheet.part_models import MeshPart
@@ -33,6 +35,7 @@ __all__ = ["Revised", "RevisionError", "revisable", "revised"]
 _FAR: Final = 0.1  # of the part's size; a site has not moved further
 _GROWN: Final = 0.7  # logarithm of a size; a site is not twice as large or half
 _NO: Final = 1e6
+_GROUPS: Final = ("regions", "holes")  # of a part, by the names of its sites
 
 
 class RevisionError(UserError):
@@ -88,11 +91,10 @@ def revised(sheet: Sheet, old: str, new: FilePath, progress: Progress | None = N
         base: Path = ("parts", title)
         values[(*base, "file")] = name
         if isinstance(part, MeshPart):
-            by, sew = part.regions_by, 0.0
-            faces = read_faces(sheet.file(old), by, sew)
-            size = float(np.linalg.norm(np.ptp(faces.points, axis=0)))
-            before: Mapping[str, FeatureNote] = _mesh_notes(faces)
-            after: Mapping[str, FeatureNote] = _mesh_notes(read_faces(new, by, sew))
+            mesh = _alone(sheet, title, old)
+            size = mesh.size
+            before: Mapping[str, FeatureNote] = _mesh_notes(mesh)
+            after: Mapping[str, FeatureNote] = _mesh_notes(_alone(sheet, title, name))
         else:
             assert received is not None
             found = read_received(sheet.file(old), progress).skin(part.body, part.piece)
@@ -111,7 +113,7 @@ def revised(sheet: Sheet, old: str, new: FilePath, progress: Progress | None = N
         names = _matched(before, after, size)
         told += _told(title, names, after)
         _follow(data, title, names, values, lost)
-    regions = [path for path in values if len(path) == 4 and path[2] == "regions"]
+    regions = [path for path in values if len(path) == 4 and path[2] in _GROUPS]
     renamed = {path: values.pop(path) for path in regions}
     changed = sheet.with_values(values)
     for path, fresh in renamed.items():
@@ -142,18 +144,32 @@ def _size(skin: ReceivedSkin) -> float:
     return float(np.linalg.norm(np.ptp(skin.places.reshape(-1, 3), axis=0)))
 
 
-def _mesh_notes(faces: FaceSet) -> dict[str, FeatureNote]:
-    """Sites of a mesh with their lengths and middles, in the file's unit."""
+def _alone(sheet: Sheet, title: str, file: str) -> MeshValue:
+    """A mesh as the sheet reads it, of a file: sewn, coarser and placed; walls by region left out.
+
+    Raises ``SheetError`` where it cannot be read.
+    """
+    data = tomllib.loads(sheet.text)
+    part = data["parts"][title] | {"file": file}
+    part.pop("regions", None)
+    kept = {key: data[key] for key in ("belltone", "knobs", "materials") if key in data}
+    text = tomlkit.dumps(kept | {"parts": {title: part}})
+    mesh = evaluate(Sheet.from_text(text, sheet.folder)).part_of(title)
+    assert isinstance(mesh, MeshValue)
+    return mesh
+
+
+def _mesh_notes(mesh: MeshValue) -> dict[str, FeatureNote]:
+    """Sites of a mesh with their lengths and middles (m)."""
     found: dict[str, FeatureNote] = {}
-    for sort, chains in (("rim", faces.rims), ("fold", faces.folds)):
-        for number, chain in enumerate(chains, start=1):
-            ends = faces.points[chain]
-            lengths = np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)
-            x, y, z = (lengths @ ends.mean(axis=1) / lengths.sum()).tolist()
-            found[f"{sort} {number}"] = FeatureNote("edge", float(lengths.sum()), (x, y, z))
-    for region, chosen in faces.regions.items():
-        x, y, z = faces.points[faces.faces[chosen]].mean(axis=(0, 1)).tolist()
-        found[f"region {region}"] = FeatureNote("named", 1.0, (x, y, z))
+    for name, chain in mesh.lines.items():
+        ends = mesh.points[mesh.edges[chain]]
+        lengths = np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)
+        x, y, z = (lengths @ ends.mean(axis=1) / lengths.sum()).tolist()
+        found[name] = FeatureNote("edge", float(lengths.sum()), (x, y, z))
+    for name, chosen in mesh.areas.items():
+        x, y, z = mesh.points[mesh.faces[chosen]].mean(axis=(0, 1)).tolist()
+        found[name] = FeatureNote("named", 1.0, (x, y, z))
     return found
 
 
@@ -229,13 +245,14 @@ def _follow(
             lost.append(path[: (ends[0] if ends else len(path) - 1) + 1])
         elif new != site:
             values[path] = f"{title}.{new}"
-    for region in data["parts"][title].get("regions", {}):
-        new = names.get(region, region)
-        base: Path = ("parts", title, "regions", region)
-        if new is None:
-            lost.append(base)
-        elif new != region:
-            values[base] = new
+    for group in _GROUPS:
+        for known in data["parts"][title].get(group, {}):
+            new = names.get(known, known)
+            base: Path = ("parts", title, group, known)
+            if new is None:
+                lost.append(base)
+            elif new != known:
+                values[base] = new
 
 
 def _texts(node: Any, path: Path = ()) -> Iterator[tuple[Path, str]]:

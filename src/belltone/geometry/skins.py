@@ -11,7 +11,7 @@ import numpy as np
 from numpy.polynomial import chebyshev
 from numpy.typing import NDArray
 
-__all__ = ["NODES", "ORDER", "Skin", "coefficients"]
+__all__ = ["INVERSE", "NODES", "ORDER", "Skin", "coefficients"]
 
 Array = NDArray[np.float64]
 Edge = tuple[int, int]
@@ -20,12 +20,13 @@ ORDER: Final = 8  # of the polynomials; a quarter of a circle is off by 1e-9 of 
 NODES: Final = 0.5 * (1 - np.cos(np.pi * np.arange(ORDER + 1) / ORDER))
 """Shares of a side at which a piece is given, those of its ends among them."""
 
-_INVERSE: Final = np.linalg.inv(chebyshev.chebvander(2 * NODES - 1, ORDER))
+INVERSE: Final = np.linalg.inv(chebyshev.chebvander(2 * NODES - 1, ORDER))
+"""From values at `NODES` to Chebyshev coefficients."""
 
 
 def coefficients(values: Array) -> Array:
     """Chebyshev coefficients of values ``(pieces, v, u, ...)`` at `NODES` of both sides."""
-    return np.asarray(np.einsum("ij,kl,pjl...->pik...", _INVERSE, _INVERSE, values))
+    return np.asarray(np.einsum("ij,kl,pjl...->pik...", INVERSE, INVERSE, values))
 
 
 @dataclass(frozen=True, eq=False)

@@ -17,11 +17,11 @@ from belltone.sheet import part_models as models
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Finding, Path
 
-__all__ = ["MeshReader"]
+__all__ = ["UNITS", "MeshReader"]
 
 Array = NDArray[np.float64]
 
-_UNITS: Final = {"mm": 1e-3, "cm": 1e-2, "m": 1.0, "in": 25.4e-3}
+UNITS: Final = {"mm": 1e-3, "cm": 1e-2, "m": 1.0, "in": 25.4e-3}
 
 
 _MOST_PIECES = 20  # each moves by itself; a mesh of hundreds of crumbs is a mistake
@@ -40,8 +40,8 @@ class MeshReader:
         path: Path = ("parts", name)
         before = len(self.values.findings)
         try:
-            sew = self.values.numbers.get((*path, "sew"), 0.0) / _UNITS[part.unit]
-            coarser = self.values.numbers.get((*path, "coarser"), 0.0) / _UNITS[part.unit]
+            sew = self.values.numbers.get((*path, "sew"), 0.0) / UNITS[part.unit]
+            coarser = self.values.numbers.get((*path, "coarser"), 0.0) / UNITS[part.unit]
             faces = read_faces(self.sheet.file(part.file), part.regions_by, sew, coarser)
         except MeshFileError as error:
             self.values.add((*path, "file"), str(error))
@@ -113,7 +113,7 @@ class MeshReader:
         areas |= {f"region {region}": chosen for region, chosen in faces.regions.items()}
         return MeshValue(
             name,
-            origin + (faces.points * _UNITS[part.unit]) @ frame.T,
+            origin + (faces.points * UNITS[part.unit]) @ frame.T,
             faces.faces,
             faces.edges,
             thickness,

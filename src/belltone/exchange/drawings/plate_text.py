@@ -96,15 +96,19 @@ def hole_text(contour: Contour) -> list[str]:
 
 def profile_text(pieces: Sequence[Segment], closed: bool) -> str:
     """Points of a profile as TOML, each with the arc that leads to it."""
-    lines = [f"  {{ at = [{_mm(pieces[0].start[0])}, {_mm(pieces[0].start[1])}] }},\n"]
-    for piece in pieces[:-1] if closed else pieces:
-        entry = f"at = [{_mm(piece.stop[0])}, {_mm(piece.stop[1])}]"
-        if isinstance(piece, Arc):
-            x, y = piece.position(np.array([0.5]))[0]
-            entry += f", through = [{_mm(x)}, {_mm(y)}]"
-        lines.append(f"  {{ {entry} }},\n")
+    lines = [_entry(pieces[0].start, None)]
+    lines += [_entry(piece.stop, piece) for piece in (pieces[:-1] if closed else pieces)]
     few_points(lines)
     return f"[\n{''.join(lines)}]"
+
+
+def _entry(place: tuple[float, float], way: Segment | None) -> str:
+    """A point, and the arc that leads to it, if one does."""
+    entry = f"at = [{_mm(place[0])}, {_mm(place[1])}]"
+    if isinstance(way, Arc):
+        x, y = way.position(np.array([0.5]))[0]
+        entry += f", through = [{_mm(x)}, {_mm(y)}]"
+    return f"  {{ {entry} }},\n"
 
 
 def _points(contour: Contour) -> str:
@@ -113,14 +117,7 @@ def _points(contour: Contour) -> str:
     while len(segments) < 3:  # two arcs close, but a sheet wants three points
         longest = max(range(len(segments)), key=lambda at: segments[at].length)
         segments[longest : longest + 1] = _halves(segments[longest])
-    lines = []
-    for at, segment in enumerate(segments):
-        before = segments[at - 1]
-        entry = f"at = [{_mm(segment.start[0])}, {_mm(segment.start[1])}]"
-        if isinstance(before, Arc):
-            x, y = before.position(np.array([0.5]))[0]
-            entry += f", through = [{_mm(x)}, {_mm(y)}]"
-        lines.append(f"  {{ {entry} }},\n")
+    lines = [_entry(segment.start, segments[at - 1]) for at, segment in enumerate(segments)]
     few_points(lines)
     return "".join(lines)
 

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.geometry.outlines import inside, rim_distance
-from belltone.geometry.solids.kernel import CadFileError, EdgeUse, SolidFace
+from belltone.geometry.solids.kernel import BodyFace, CadFileError, EdgeUse
 
 __all__ = ["FlatFace"]
 
@@ -43,14 +43,14 @@ class _Pole:
 class FlatFace:
     """A face and its plane; ``loops`` leave out poles and the seam that leads to one."""
 
-    face: SolidFace
+    face: BodyFace
     loops: tuple[tuple[EdgeUse, ...], ...]
     scale: Array
     mirrored: float
     pole: _Pole | None
 
     @classmethod
-    def of(cls, face: SolidFace) -> FlatFace:
+    def of(cls, face: BodyFace) -> FlatFace:
         """Lay a face out; raises `CadFileError` where it has two poles."""
         points = [use for loop in face.loops for use in loop if use.edge < 0]
         pole = None

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from belltone.errors import UserError
 
-__all__ = ["ENDINGS", "CadFileError", "EdgeUse", "Solid", "SolidEdge", "SolidFace", "read_solids"]
+__all__ = ["ENDINGS", "BodyEdge", "BodyFace", "CadFileError", "EdgeUse", "Solid", "read_solids"]
 
 Array = NDArray[np.float64]
 
@@ -32,7 +32,7 @@ class CadFileError(UserError):
 
 
 @dataclass(frozen=True, eq=False)
-class SolidEdge:
+class BodyEdge:
     """An edge, given by the kernel's own parameter from ``first`` to ``last``."""
 
     number: int
@@ -96,7 +96,7 @@ class EdgeUse:
 
 
 @dataclass(frozen=True, eq=False)
-class SolidFace:
+class BodyFace:
     """A face; ``loops`` run round what belongs to it. ``outward`` turns the normal outwards."""
 
     number: int
@@ -135,8 +135,8 @@ class Solid:
     """A body, or a sheet of faces without thickness where not ``closed``."""
 
     name: str
-    faces: tuple[SolidFace, ...]
-    edges: tuple[SolidEdge, ...]
+    faces: tuple[BodyFace, ...]
+    edges: tuple[BodyEdge, ...]
     vertices: Array
     volume: float
     closed: bool
@@ -285,7 +285,7 @@ def _solid(shape: Any, name: str, closed: bool) -> Solid:
         _place(BRep_Tool.Pnt_s(TopoDS.Vertex(vertex_map.FindKey(number))))
         for number in range(1, vertex_map.Extent() + 1)
     ]
-    edges: list[SolidEdge] = []
+    edges: list[BodyEdge] = []
     for number in range(1, edge_map.Extent() + 1):
         edge = TopoDS.Edge(edge_map.FindKey(number))
         ends = [
@@ -293,11 +293,11 @@ def _solid(shape: Any, name: str, closed: bool) -> Solid:
             for end in (TopExp.FirstVertex_s(edge), TopExp.LastVertex_s(edge))
         ]
         if BRep_Tool.Degenerated_s(edge):
-            edges.append(SolidEdge(number - 1, 0.0, 0.0, (ends[0], ends[1]), None))
+            edges.append(BodyEdge(number - 1, 0.0, 0.0, (ends[0], ends[1]), None))
             continue
         curve = BRepAdaptor_Curve(edge)
         first, last = curve.FirstParameter(), curve.LastParameter()
-        edges.append(SolidEdge(number - 1, first, last, (ends[0], ends[1]), curve))
+        edges.append(BodyEdge(number - 1, first, last, (ends[0], ends[1]), curve))
     faces = [
         _face(TopoDS.Face(face_map.FindKey(number)), number - 1, edge_map)
         for number in range(1, face_map.Extent() + 1)
@@ -316,7 +316,7 @@ def _solid(shape: Any, name: str, closed: bool) -> Solid:
     )
 
 
-def _face(face: Any, number: int, edge_map: Any) -> SolidFace:
+def _face(face: Any, number: int, edge_map: Any) -> BodyFace:
     from OCP import TopAbs
     from OCP.BRepAdaptor import BRepAdaptor_Surface
     from OCP.BRepGProp import BRepGProp
@@ -341,7 +341,7 @@ def _face(face: Any, number: int, edge_map: Any) -> SolidFace:
     measured = GProp_GProps()
     BRepGProp.SurfaceProperties_s(plain, measured)
     sort = str(surface.GetType()).rsplit("_", 1)[-1].lower()
-    return SolidFace(
+    return BodyFace(
         number, outward, tuple(loops), sort, abs(float(measured.Mass())) * _MM**2, surface
     )
 

@@ -9,7 +9,7 @@ from typing import Any, Final
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.geometry.solids.kernel import Solid, SolidFace
+from belltone.geometry.solids.kernel import BodyFace, Solid
 
 __all__ = ["BarNote", "bar_of"]
 
@@ -140,13 +140,13 @@ def _along(piece: list[tuple[float, float]]) -> float:
     return sum(at for at, _ in piece)
 
 
-def _outwards(face: SolidFace, axis: Array, middle: Array) -> bool:
+def _outwards(face: BodyFace, axis: Array, middle: Array) -> bool:
     place = np.concatenate([each.along(3) for loop in face.loops for each in loop]).mean(axis=0)
     point, normal = face.at(place[None])[0] - middle, face.normals(place[None])[0]
     return float((point - (point @ axis) * axis) @ normal) > 0
 
 
-def _normal(face: SolidFace) -> Array:
+def _normal(face: BodyFace) -> Array:
     place = face.loops[0][0].along(3)[1:2]
     return np.asarray(face.normals(place)[0])
 

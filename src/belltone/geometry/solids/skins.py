@@ -19,9 +19,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.geometry.curved_quads import edge_key
-from belltone.geometry.skins import NODES, ORDER, Skin, coefficients
+from belltone.geometry.skins import INVERSE, NODES, ORDER, Skin, coefficients
 from belltone.geometry.solids.cutting import CutSkin, cut_skin
-from belltone.geometry.solids.kernel import SolidEdge
+from belltone.geometry.solids.kernel import BodyEdge
 from belltone.geometry.solids.walls import SkinPiece, Walls
 
 __all__ = ["FeatureNote", "FlatHole", "ReceivedSkin", "received_skin"]
@@ -423,7 +423,7 @@ class _Namer:
         return -float(ways[0] @ ways[1]) < _CORNER * size
 
 
-def _steps(edge: SolidEdge) -> Array:
+def _steps(edge: BodyEdge) -> Array:
     """Middles of even steps along an edge."""
     points = edge.at(edge.breaks(16))
     return np.asarray(0.5 * (points[1:] + points[:-1]))
@@ -451,8 +451,7 @@ def _weights() -> Array:
     even = np.arange(0, ORDER + 1, 2)
     moments = np.zeros(ORDER + 1)
     moments[even] = 2.0 / (1.0 - even**2)
-    inverse = np.linalg.inv(np.polynomial.chebyshev.chebvander(2 * NODES - 1, ORDER))
-    return np.asarray(0.5 * moments @ inverse)
+    return np.asarray(0.5 * moments @ INVERSE)
 
 
 def _area(places: Array, times: Array | float = 1.0) -> float:
@@ -467,7 +466,6 @@ def _area(places: Array, times: Array | float = 1.0) -> float:
 
 def _slopes() -> Array:
     basis = np.polynomial.chebyshev
-    vander = basis.chebvander(2 * NODES - 1, ORDER)
     change = 2 * basis.chebder(np.eye(ORDER + 1), axis=0)
     slopes = basis.chebvander(2 * NODES - 1, ORDER - 1) @ change
-    return np.asarray(slopes @ np.linalg.inv(vander))
+    return np.asarray(slopes @ INVERSE)
