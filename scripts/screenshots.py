@@ -68,7 +68,7 @@ def cold(window: MainWindow) -> None:
     window.shape.panes.set_swing(0.9)
     area = window.findChild(QScrollArea)
     assert area is not None
-    area.ensureWidgetVisible(window.preload, 0, 20)
+    area.ensureWidgetVisible(window.column.preload, 0, 20)
 
 
 def states(window: MainWindow) -> None:

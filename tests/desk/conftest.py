@@ -118,6 +118,7 @@ def make_window(
         engines = (engine, engine, engine if models else NoModels())
         session = Session(sheet, path, Journal(tmp_path / "journal"), engines)
         settings = QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
+        settings.setValue("every card open", True)  # the cards' sentences are what most look at
         window = MainWindow(session, settings)
         windows.append(window)
         window.show()

@@ -285,8 +285,8 @@ def test_faces_of_a_skin_are_picked_hidden_and_get_points(
     assert "point_1" in window.session.design.places
     card = window.findChild(ComponentCard)
     (first, *_) = card.sentences()
-    offered = dict(first[-1].options)  # type: ignore[union-attr]
-    offered["give hole 2 another diameter"]()
+    offered = dict(first[-1].acts[-1].options)  # type: ignore[union-attr]
+    offered["hole 2"]()
     holes = window.session.sheet.content.parts["holder"].holes  # type: ignore[union-attr]
     assert holes["hole 2"].diameter == "10 mm"
     window.session.undo()

@@ -16,6 +16,7 @@ from belltone.desk.window import MainWindow
 from belltone.store.library import library
 from tests.assemblies import STEEL, frame, held, joint, plate
 from tests.desk.conftest import WAIT, settle
+from tests.desk.test_cards import act
 
 FIXED = "[accuracy]\ndivisions = 1\norder = 3\n"
 PLATES = "\n".join(
@@ -79,7 +80,7 @@ def choose(card: Card, text: str, option: str) -> None:
 
 
 def rows(window: MainWindow) -> list[list[str]]:
-    table = window.parts.table
+    table = window.column.parts.table
     return [
         [table.item(row, column).text() for column in range(table.columnCount())]
         for row in range(table.rowCount())
@@ -87,22 +88,22 @@ def rows(window: MainWindow) -> list[list[str]]:
 
 
 def pick(window: MainWindow, *chosen: int) -> None:
-    model = window.parts.table.selectionModel()
+    model = window.column.parts.table.selectionModel()
     flags = QItemSelectionModel.SelectionFlag
     way = flags.ClearAndSelect | flags.Rows
     for row in chosen:
-        model.select(window.parts.table.model().index(row, 0), way)
+        model.select(window.column.parts.table.model().index(row, 0), way)
         way = flags.Select | flags.Rows
 
 
 def press(window: MainWindow, text: str, qtbot: QtBot) -> None:
-    (button,) = [b for b in window.parts.findChildren(QToolButton) if b.text() == text]
+    (button,) = [b for b in window.column.parts.findChildren(QToolButton) if b.text() == text]
     qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
 
 
 def test_one_part_needs_no_list(window: MainWindow) -> None:
-    assert not window.parts.isVisible()
-    assert not window.joined.isVisible()
+    assert not window.column.parts.isVisible()
+    assert not window.column.joined.isVisible()
 
 
 def test_parts_are_listed_with_mass_and_energy(make_window: Make, qtbot: QtBot) -> None:
@@ -113,7 +114,7 @@ def test_parts_are_listed_with_mass_and_energy(make_window: Make, qtbot: QtBot) 
     assert listed[0][1] == "5.65 kg"
     shares = [float(row[2].removesuffix(" %")) for row in listed]
     assert sum(shares) == pytest.approx(100, abs=2)
-    assert said(window.joined).startswith("No two parts touch.")
+    assert said(window.column.joined).startswith("No two parts touch.")
 
 
 def test_a_pair_that_touches_waits_for_a_word(make_window: Make, qtbot: QtBot) -> None:
@@ -122,20 +123,20 @@ def test_a_pair_that_touches_waits_for_a_word(make_window: Make, qtbot: QtBot) -
     session = window.session
     assert session.answer is not None
     loose = session.answer.modes.flexible[0]
-    assert "“a” touches “b” along 400 mm: not decided, so not joined" in said(window.joined)
-    choose(window.joined, "not decided, so not joined", "welded, as offered")
+    assert "“a” touches “b” along 400 mm: not decided, so not joined" in said(window.column.joined)
+    choose(window.column.joined, "not decided, so not joined", "welded, as offered")
     assert session.lit == {"a", "b"}
     known(qtbot, window)
     assert session.sheet.content.joints[0].how == "welded"
     assert session.answer.modes.flexible[0] > 1.5 * loose
-    words = said(window.joined)
+    words = said(window.column.joined)
     assert "“a” and “b” are welded" in words
     assert "With the last change here:" in words
-    choose(window.joined, "welded", "on springs")
+    choose(window.column.joined, "welded", "on springs")
     known(qtbot, window)
     assert session.sheet.content.joints[0].how == "sprung"
     assert session.sheet.content.joints[0].springs is not None
-    choose(window.joined, "on springs", "hinged")
+    choose(window.column.joined, "on springs", "hinged")
     known(qtbot, window)
     assert session.sheet.content.joints[0].springs is None
     session.undo()
@@ -150,7 +151,7 @@ def test_spots_need_named_points(make_window: Make, qtbot: QtBot) -> None:
     known(qtbot, window)
     told: list[str] = []
     window.session.told.connect(told.append)
-    choose(window.joined, "not decided, so not joined", "joined at spots")
+    choose(window.column.joined, "not decided, so not joined", "joined at spots")
     assert any("name the points where the spots are" in text for text in told)
     assert window.session.sheet.content.joints == ()
 
@@ -195,7 +196,7 @@ def test_hiding_a_part_changes_the_picture(make_window: Make, qtbot: QtBot) -> N
 def test_materials_of_several_parts_then_one_exception(make_window: Make, qtbot: QtBot) -> None:
     window = make_window(None, PLATES + joint("a", "b"))
     known(qtbot, window)
-    material = window.cards[1]
+    material = window.column.material
     pick(window, 0, 1)
     assert window.session.selected == ("a", "b")
     choose(material, "steel", "brass")
@@ -212,11 +213,11 @@ def test_materials_of_several_parts_then_one_exception(make_window: Make, qtbot:
 def test_a_material_is_kept_for_other_sheets(make_window: Make, qtbot: QtBot) -> None:
     window = make_window(None, PLATES)
     settle(qtbot, window)
-    choose(window.cards[1], "⋯", "keep it in your library")
+    act(window.column.material, "keep…")
     assert library()["steel"]["youngs_modulus"] == "200 GPa"
     other = make_window(None, PLATES.replace("steel", "iron"))
     settle(qtbot, other)
-    choose(other.cards[1], "iron", "steel, from your library")
+    choose(other.column.material, "iron", "steel, from your library")
     settle(qtbot, other)
     assert other.session.sheet.content.parts["a"].material == "steel"
     assert "steel" in other.session.sheet.content.materials
@@ -228,7 +229,7 @@ def test_a_material_is_kept_for_other_sheets(make_window: Make, qtbot: QtBot) ->
 def test_parts_are_added_of_every_kind(make_window: Make, qtbot: QtBot, kind: str) -> None:
     window = make_window(None, PLATES)
     settle(qtbot, window)
-    component = window.cards[0]
+    component = window.column.component
     component.add_part(kind)  # type: ignore[attr-defined]
     assert len(window.session.sheet.content.parts) == 3
     name = window.session.selected_parts[0]
@@ -251,20 +252,20 @@ def test_a_part_is_repeated(make_window: Make, qtbot: QtBot, how: str, words: st
     window = make_window(None, PLATES)
     known(qtbot, window)
     window.session.select(["b"])
-    window.cards[0].add_pattern(how)  # type: ignore[attr-defined]
+    window.column.component.add_pattern(how)  # type: ignore[attr-defined]
     assert "b 2" in [part.name for part in window.session.design.parts]
-    assert words in said(window.joined)
+    assert words in said(window.column.joined)
 
 
 def test_frames_are_told_node_by_node(make_window: Make, qtbot: QtBot) -> None:
     window = make_window(None, PORTAL)
     settle(qtbot, window)
-    words = said(window.cards[0])
+    words = said(window.column.component)
     assert "A frame “f” of 3 members" in words
     assert "left from a to b" in words
-    held_words = said(window.cards[2])
+    held_words = said(window.column.held)
     assert "“f.a”" in held_words
-    count = len(window.cards[0].numbers())
+    count = len(window.column.component.numbers())
     assert count == 2 + 4 * 3
 
 

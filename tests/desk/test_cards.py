@@ -10,8 +10,6 @@ from belltone.desk.fields import ChoiceWord, LiveNumber
 from belltone.desk.window import NEW_SHEET, MainWindow
 from tests.desk.conftest import number, settle
 
-COMPONENT, MATERIAL, HELD, HUNG, EXCITATION, WANTED = range(6)
-
 
 def words(card: Card) -> str:
     """What a card says, as one text."""
@@ -31,29 +29,36 @@ def choose(card: Card, shown: str, option: str) -> None:
     next(action for action in word.menu().actions() if action.text() == option).trigger()
 
 
+def act(card: Card, text: str, place: int = 0) -> None:
+    """Press a link that says what can be done with something a sentence speaks of."""
+    links = [link for body in card._bodies for link in body.findChildren(QToolButton)]
+    [link for link in links if link.text() == text][place].click()
+
+
 def add(card: Card, text: str) -> None:
     """Press one of the links beside a card's title."""
     next(button for button in card.findChildren(QToolButton) if button.text() == text).click()
 
 
 def test_cards_state_the_problem(window: MainWindow) -> None:
-    said = [words(card) for card in window.cards]
-    assert "A straight member “rail”, 2.2 m long." in said[COMPONENT]
-    assert "rectangular hollow 60 mm wide, 40 mm high, • 3 mm wall" in said[COMPONENT]
-    assert "193 GPa stiff, 7950 kg/m³ dense, Poisson's ratio 0.3." in said[MATERIAL]
-    assert "west post: clamped at the start" in said[HELD]
-    assert "second post: held in y, z, turn x at “post” at • 1.55 m" in said[HELD]
-    assert "drive unit: 7.5 kg at “drive_seat” at 0.9 m , with inertia and offset" in said[HUNG]
-    assert "drive: 1320 rpm to 1500 rpm , orders 1×, 2×" in said[EXCITATION]
-    assert "mains hum: 119 Hz to 121 Hz" in said[EXCITATION]
-    assert "clear of them by 8 %" in said[EXCITATION]
-    assert "At least 10 modes" in said[WANTED]
+    column = window.column
+    assert "A straight member “rail”, 2.2 m long." in words(column.component)
+    assert "rectangular hollow 60 mm wide, 40 mm high, • 3 mm wall" in words(column.component)
+    assert "193 GPa stiff, 7950 kg/m³ dense, Poisson's ratio 0.3." in words(column.material)
+    assert "west post: clamped at the start" in words(column.held)
+    assert "second post: held in y, z, turn x at “post” at • 1.55 m" in words(column.held)
+    hung = "drive unit: 7.5 kg at “drive_seat” at 0.9 m , with inertia and offset"
+    assert hung in words(column.hung)
+    assert "drive: 1320 rpm to 1500 rpm , orders 1×, 2×" in words(column.excitation)
+    assert "mains hum: 119 Hz to 121 Hz" in words(column.excitation)
+    assert "clear of them by 8 %" in words(column.excitation)
+    assert "At least 10 modes" in words(column.wanted)
 
 
 def test_the_material_is_chosen_from_the_list(window: MainWindow, qtbot: QtBot) -> None:
-    choose(window.cards[MATERIAL], "stainless steel, austenitic", "aluminium, wrought")
-    assert "70 GPa stiff" in words(window.cards[MATERIAL])
-    choose(window.cards[MATERIAL], "aluminium, wrought", "one of your own…")
+    choose(window.column.material, "stainless steel, austenitic", "aluminium, wrought")
+    assert "70 GPa stiff" in words(window.column.material)
+    choose(window.column.material, "aluminium, wrought", "one of your own…")
     field = number(window, ("materials", "own material 1", "density"))
     assert field.text() == "2700 kg/m^3"
     qtbot.mouseClick(field, Qt.MouseButton.LeftButton)
@@ -63,7 +68,7 @@ def test_the_material_is_chosen_from_the_list(window: MainWindow, qtbot: QtBot) 
 
 
 def test_supports_are_changed_added_and_taken_away(window: MainWindow, qtbot: QtBot) -> None:
-    held = window.cards[HELD]
+    held = window.column.held
     before = window.session.answer
     choose(held, "clamped", "pinned")
     assert window.session.sheet.content.supports[0].hold == "pinned"
@@ -80,34 +85,34 @@ def test_supports_are_changed_added_and_taken_away(window: MainWindow, qtbot: Qt
     assert window.session.sheet.content.supports[2].site == "rail.end"
     choose(held, "the end", "a new point…")
     assert window.session.sheet.content.sites["point_1"].along == "1100 mm"
-    choices(held, "⋯")[-1].menu().actions()[-1].trigger()
+    act(held, "take away", -1)
     assert len(window.session.sheet.content.supports) == 2
 
 
 def test_a_body_let_go_is_free(make_window: Callable[..., MainWindow], qtbot: QtBot) -> None:
     window = make_window(None, NEW_SHEET)
-    choose(window.cards[HELD], "clamped", "free")
+    choose(window.column.held, "clamped", "free")
     settle(qtbot, window)
     assert window.session.answer is not None
     assert window.session.answer.modes.rigid_count == 6
-    assert not window.notes.isHidden()
-    assert "nothing holds the component" in window.notes.text.text()
-    choices(window.cards[HELD], "⋯")[0].menu().actions()[-1].trigger()
+    assert not window.column.notes.isHidden()
+    assert "nothing holds the component" in window.column.notes.text.text()
+    act(window.column.held, "take away")
     link = next(
-        b for b in window.cards[HELD].findChildren(QToolButton) if b.text() == "that is meant"
+        b for b in window.column.held.findChildren(QToolButton) if b.text() == "that is meant"
     )
     link.click()
     assert window.session.sheet.content.modes.free
-    assert window.notes.isHidden()
-    assert "as meant" in words(window.cards[HELD])
+    assert window.column.notes.isHidden()
+    assert "as meant" in words(window.column.held)
 
 
 def test_springs(window: MainWindow, qtbot: QtBot) -> None:
-    held = window.cards[HELD]
+    held = window.column.held
     before = window.session.answer
-    choose(held, "⋯", "put it on a spring along z")
+    choose(held, "springs…", "put it on a spring along z")
     assert not window.session.wrong
-    second = choices(held, "⋯")[1].menu().actions()
+    second = choices(held, "springs…")[1].menu().actions()
     next(a for a in second if a.text() == "put it on a spring along x").trigger()
     assert "on a spring along x of 100 N/mm" in words(held)
     settle(qtbot, window)
@@ -121,30 +126,30 @@ def test_springs(window: MainWindow, qtbot: QtBot) -> None:
     assert "where a stiffness" in field.problem
     qtbot.keyClick(field, Qt.Key.Key_Escape)
     for place in (0, 1):
-        menu = choices(held, "⋯")[place].menu().actions()
+        menu = choices(held, "springs…")[place].menu().actions()
         next(a for a in menu if a.text().startswith("no spring")).trigger()
-    assert "spring" not in words(held)
+    assert "on a spring" not in words(held)
 
 
 def test_masses(window: MainWindow, monkeypatch: pytest.MonkeyPatch) -> None:
-    hung = window.cards[HUNG]
+    hung = window.column.hung
     add(hung, "details")
     assert "about x 0.03 kg*m^2" in words(hung)
     assert number(window, ("masses", 0, "offset", 2)).text() == "-90 mm"
     add(hung, "details")
     add(hung, "add a mass")
     assert window.session.sheet.content.masses[1].mass == "1 kg"
-    choices(hung, "⋯")[-1].menu().actions()[0].trigger()
+    act(hung, "off the axis", -1)
     assert window.session.sheet.content.masses[1].offset is not None
-    choices(hung, "⋯")[-1].menu().actions()[0].trigger()
+    act(hung, "give it inertia", -1)
     assert window.session.sheet.content.masses[1].inertia is not None
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("guard", True))
-    choices(hung, "⋯")[-1].menu().actions()[0].trigger()
+    act(hung, "rename…", -1)
     assert "guard: 1 kg" in words(hung)
 
 
 def test_excitation(window: MainWindow, qtbot: QtBot) -> None:
-    card = window.cards[EXCITATION]
+    card = window.column.excitation
     add(card, "add a band")
     assert len(window.session.design.bands) == 4
     add(card, "add a source")
@@ -156,16 +161,16 @@ def test_excitation(window: MainWindow, qtbot: QtBot) -> None:
         "drive 3×",
     ]
     for _ in range(4):
-        choices(card, "⋯")[0].menu().actions()[-1].trigger()
+        act(card, "take away")
     assert window.session.design.bands == ()
-    assert "Nothing yet." in words(card)
+    assert "Nothing yet" in words(card)
     settle(qtbot, window)
     assert "Nothing shakes it yet" in window.verdict.head.text()
 
 
 def test_the_section_changes_shape_and_tapers(window: MainWindow, qtbot: QtBot) -> None:
-    card = window.cards[COMPONENT]
-    choose(card, "⋯", "taper it: give the far end its own size")
+    card = window.column.component
+    act(card, "taper it")
     assert "At its end: 60 mm wide," in words(card)
     field = number(window, ("parts", "rail", "section_at_end", "height"))
     qtbot.mouseClick(field, Qt.MouseButton.LeftButton)
@@ -173,7 +178,7 @@ def test_the_section_changes_shape_and_tapers(window: MainWindow, qtbot: QtBot) 
     qtbot.keyClick(field, Qt.Key.Key_Return)
     settle(qtbot, window)
     assert window.session.design.parts[0].tapered
-    choose(card, "⋯", "make it even: both ends alike")
+    act(card, "make it even")
     assert not window.session.design.parts[0].tapered
     choose(card, "rectangular hollow", "round tube")
     assert "round tube 40 mm across, • 3 mm wall" in words(card)
@@ -182,7 +187,7 @@ def test_the_section_changes_shape_and_tapers(window: MainWindow, qtbot: QtBot) 
 
 
 def test_accuracy_and_count(window: MainWindow, qtbot: QtBot) -> None:
-    card = window.cards[WANTED]
+    card = window.column.wanted
     choose(card, "10", "20")
     settle(qtbot, window)
     assert window.session.answer is not None
@@ -195,7 +200,7 @@ def test_accuracy_and_count(window: MainWindow, qtbot: QtBot) -> None:
 
 
 def test_orders_are_typed(window: MainWindow, monkeypatch: pytest.MonkeyPatch) -> None:
-    card = window.cards[EXCITATION]
+    card = window.column.excitation
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("1, 2.5, 7×", True))
     choose(card, "1×, 2×", "other orders…")
     assert window.session.sheet.content.excitation.sources[0].orders == (1, 2.5, 7)
@@ -207,12 +212,12 @@ def test_orders_are_typed(window: MainWindow, monkeypatch: pytest.MonkeyPatch) -
 
 def test_names_are_given(window: MainWindow, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("Outfeed rail", True))
-    choose(window.cards[COMPONENT], "⋯", "title of the sheet…")
+    act(window.column.component, "title…")
     assert "Outfeed rail" in window.windowTitle()
-    card = window.cards[MATERIAL]
+    card = window.column.material
     choose(card, "stainless steel, austenitic", "one of your own…")
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("rail grade", True))
-    choose(card, "⋯", "rename…")
+    act(card, "rename…")
     assert "rail grade" in words(card)
     assert set(window.session.sheet.content.materials) == {"rail grade"}
     window.session.undo()
@@ -220,13 +225,13 @@ def test_names_are_given(window: MainWindow, monkeypatch: pytest.MonkeyPatch) ->
 
 
 def test_a_knob_is_taken_away_and_its_value_stays(window: MainWindow) -> None:
-    row = window.knobs.row("wall")
+    row = window.column.knobs.row("wall")
     row.findChild(ChoiceWord).menu().actions()[-1].trigger()
     assert set(window.session.design.knobs) == {"post_at"}
     assert number(window, ("parts", "rail", "section", "wall")).text() == "3 mm"
     # One that a formula needs stays.
     window.session.set_value(("sites", "post", "along"), "0.5*post_at")
-    window.knobs.row("post_at").findChild(ChoiceWord).menu().actions()[-1].trigger()
+    window.column.knobs.row("post_at").findChild(ChoiceWord).menu().actions()[-1].trigger()
     assert "post_at" in window.session.design.knobs
     assert "no knob “post_at”" in window.statusBar().currentMessage()
 
@@ -234,7 +239,7 @@ def test_a_knob_is_taken_away_and_its_value_stays(window: MainWindow) -> None:
 def test_end_points_are_live(make_window: Callable[..., MainWindow], qtbot: QtBot) -> None:
     points = 'from = ["0 m", "0 m", "0 m"]\nto = ["0.3 m", "0 m", "0.4 m"]'
     window = make_window(None, NEW_SHEET.replace('length = "500 mm"', points))
-    assert "from 0 m 0 m 0 m , to 0.3 m 0 m 0.4 m" in words(window.cards[COMPONENT])
+    assert "from 0 m 0 m 0 m , to 0.3 m 0 m 0.4 m" in words(window.column.component)
     field = number(window, ("parts", "bar", "to", 0))
     qtbot.mouseClick(field, Qt.MouseButton.LeftButton)
     qtbot.keyClicks(field, "0 m")
@@ -244,14 +249,14 @@ def test_end_points_are_live(make_window: Callable[..., MainWindow], qtbot: QtBo
 
 
 def test_divisions_and_order_are_an_experts_choice(window: MainWindow, qtbot: QtBot) -> None:
-    card = window.cards[WANTED]
-    choose(card, "⋯", "state divisions and order yourself")
+    card = window.column.wanted
+    act(card, "fix the mesh")
     assert "divisions of order" in words(card)
     choose(card, "6", "8")
     settle(qtbot, window)
     assert window.session.answer is not None
     assert window.session.answer.modes.discretisation.order == 8
-    choose(card, "⋯", "let the program choose by accuracy")
+    act(card, "choose by accuracy")
     assert "each to 0.1 %" in words(card)
 
 

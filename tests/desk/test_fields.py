@@ -46,7 +46,7 @@ def test_an_unusable_value_stays_in_its_field(window: MainWindow, qtbot: QtBot) 
     assert field.text() == "2.4"
     assert field.editing
     assert "“2.4” has no unit; a length is needed" in field.problem
-    card = window.cards[0]
+    card = window.column.component
     assert field.problem in card._problem.text()
     assert card._problem.isVisibleTo(card)
     # The last good answer stays and is marked; nothing was written.
@@ -104,7 +104,7 @@ def test_another_sheet_opens_with_clean_fields(
     assert window.open(rail_path)
     qtbot.wait(10)
     assert number(window, LENGTH).text() == "2.2 m"
-    assert window.knobs.row("wall").value.text() == "3 mm"
+    assert window.column.knobs.row("wall").value.text() == "3 mm"
     settle(qtbot, window)
     assert not window.session.stale
 
@@ -189,7 +189,7 @@ def test_making_a_knob(window: MainWindow, qtbot: QtBot, monkeypatch: pytest.Mon
     knob = window.session.design.knobs["depth"]
     assert (knob.value, knob.unit, knob.range) == (40.0, "mm", (20.0, 80.0))
     assert window.session.sheet.value(HEIGHT) == "depth"
-    assert window.knobs.row("depth").value.text() == "40 mm"
+    assert window.column.knobs.row("depth").value.text() == "40 mm"
     assert "depth" in [window.map.knob.itemText(i) for i in range(window.map.knob.count())]
     settle(qtbot, window)
     assert window.session.answer is not None

@@ -279,10 +279,10 @@ def test_an_exact_answer_outside_what_the_model_told_is_told(alive: MainWindow) 
 
 
 def test_the_scale_of_the_ruler_stays_while_a_hand_turns(alive: MainWindow) -> None:
-    knob, span = slider(alive, "wall"), alive.ruler.span
+    knob, span = slider(alive, "wall"), alive.ruler.whole
     knob.setSliderDown(True)
     knob.setValue(950)
-    assert alive.ruler.span == span
+    assert alive.ruler.whole == span
     knob.setSliderDown(False)
 
 

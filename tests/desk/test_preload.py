@@ -18,7 +18,7 @@ from belltone.drawing.colours import LIGHT
 from belltone.drawing.shown import CHOSEN, Shown
 from tests.conftest import STEEL
 from tests.desk.conftest import WAIT, count_pixels, number, settle
-from tests.desk.test_cards import choices, choose, words
+from tests.desk.test_cards import act, choose, words
 
 STRIP = f"""belltone = 1
 {STEEL}expansion = "12 um/m/K"
@@ -60,7 +60,7 @@ def test_nothing_loads_it_until_something_is_added(
     make_window: Callable[..., MainWindow], qtbot: QtBot
 ) -> None:
     window = make_window(None, STRIP)
-    card = window.preload
+    card = window.column.preload
     assert "Nothing loads it." in words(card)
     assert not window.verdict.load.isVisible()
     choose(card, "load it with…", "warmth")
@@ -78,7 +78,7 @@ def test_nothing_loads_it_until_something_is_added(
     assert "“strip” is put under a pull of 1 kN" in said
     settle(qtbot, window)
     for _ in range(6):
-        choices(card, "⋯")[0].menu().actions()[-1].trigger()
+        act(card, "take away")
     assert "Nothing loads it." in words(card)
     assert window.session.sheet.content.preload is None
     window.session.undo()
@@ -88,7 +88,7 @@ def test_nothing_loads_it_until_something_is_added(
 def test_the_card_states_the_load_and_its_numbers_are_live(
     pushed: MainWindow, qtbot: QtBot
 ) -> None:
-    card = pushed.preload
+    card = pushed.column.preload
     assert "press: a force of x = -300 N y 0 N z 0 N on the end" in words(card)
     assert "small deflection : the shape stays, stress alone counts." in words(card)
     field = number(pushed, ("preload", "forces", 0, "force", 2))

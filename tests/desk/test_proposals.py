@@ -143,7 +143,7 @@ def test_tolerances_are_stated_followed_and_drawn(
     view.tabs.setCurrentWidget(panel)
     assert "No knob has a tolerance yet" in panel.made.text()
     assert not panel.run.isEnabled()
-    row = window.knobs.row("tall")
+    row = window.column.knobs.row("tall")
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("5 %", True))
     row._ask("tolerance", "deviation", "To both sides:")
     assert session.sheet.value(("knobs", "tall", "tolerance")) == "5 %"
@@ -160,7 +160,7 @@ def test_tolerances_are_stated_followed_and_drawn(
     session.set_value(("knobs", "tall", "value"), "21 mm")
     assert "of an older sheet" in panel.words.text()
     # Sizes there are: the slider then stands at none else.
-    row = window.knobs.row("tall")
+    row = window.column.knobs.row("tall")
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("10 mm, 20 mm, 30 mm", True))
     row._ask_sizes()
     assert session.design.knobs["tall"].allowed() == (10, 20, 30)
@@ -222,13 +222,13 @@ def test_a_target_is_added_from_the_chosen_mode_and_watched(
     session = window.session
     session.edit("no bands", lambda sheet: sheet.without(("excitation", "bands", 0)))
     settle(qtbot, window)
-    assert not window.targets.isVisible()
+    assert not window.column.targets.isVisible()
     assert session.answer is not None
     session.choose(session.answer.identities[1])
-    window.targets.add_target()
+    window.column.targets.add_target()
     (target,) = session.sheet.content.targets
     assert (target.mode.kind, target.mode.place) == ("bending about z", 1)
-    assert window.targets.isVisible()
+    assert window.column.targets.isVisible()
     settle(qtbot, window)
     assert window.verdict.head.text() == "Every target is met."
     session.set_value(("targets", 0, "frequency"), "9 Hz")
@@ -288,7 +288,7 @@ def test_a_band_that_spares_a_kind_says_so_and_no_peg_is_ringed(
     window, view = bar_window
     view.close()
     session = window.session
-    card = next(each for each in window.cards if isinstance(each, ExcitationCard))
+    card = next(each for each in window.column.cards if isinstance(each, ExcitationCard))
     assert "1 mode stands in a band" in window.verdict.head.text()
     card.set_spares(("excitation", "bands", 0), "bending about y, twist")
     assert session.design.bands[0].spares == ("bending about y", "twist")

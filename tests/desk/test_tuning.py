@@ -54,7 +54,7 @@ def test_clicking_a_peg_chooses_its_mode_everywhere(window: MainWindow, qtbot: Q
     assert window.readout.head.text() == "Mode 5"
     assert window.shape.head.text().startswith("Mode 5 · 187.14")
     assert "twist" in window.shape.sub.text()
-    assert window.knobs._pull_heading.text() == "pull on mode 5"
+    assert window.column.knobs._pull_heading.text() == "pull on mode 5"
     qtbot.keyClick(window.ruler, Qt.Key.Key_Left)
     assert window.readout.head.text() == "Mode 4"
     qtbot.mouseClick(window.ruler, LEFT, pos=QPoint(700, 20))
@@ -77,13 +77,13 @@ def test_knobs_show_their_pull(window: MainWindow) -> None:
     answer = window.session.answer
     assert answer is not None
     assert answer.pulls is not None
-    bar = window.knobs.row("wall").bar
+    bar = window.column.knobs.row("wall").bar
     pull = answer.pulls["wall"].frequencies[1]
     assert bar.accessibleDescription() == f"{pull:+.3f} % for 1 % of the knob"
 
 
 def test_turning_a_slider_is_one_step(window: MainWindow, qtbot: QtBot) -> None:
-    slider = window.knobs.row("wall").slider
+    slider = window.column.knobs.row("wall").slider
     slider.setSliderDown(True)
     for tick in (300, 500, 750):
         slider.setValue(tick)
@@ -149,7 +149,7 @@ def test_the_cursor_turns_the_knob(window: MainWindow, qtbot: QtBot) -> None:
     assert window.session.design.knobs["wall"].value == pytest.approx(4.5, abs=0.05)
     assert window.session.answer is not None
     assert window.session.answer.modes.flexible[1] == pytest.approx(53.39, abs=0.2)
-    assert window.knobs.row("wall").value.text() == f"{window.map.knob_line.value():.4g} mm"
+    assert window.column.knobs.row("wall").value.text() == f"{window.map.knob_line.value():.4g} mm"
 
 
 def test_clicking_a_branch_chooses_its_mode(window: MainWindow, qtbot: QtBot) -> None:

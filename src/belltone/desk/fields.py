@@ -25,7 +25,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from belltone.desk.look import sentence_font
+from belltone.desk.look import restyle, sentence_font
 from belltone.desk.session.session import Session
 from belltone.desk.values import ShownValue, shown_value, stepped
 from belltone.sheet.errors import Path, path_text
@@ -94,9 +94,11 @@ class FlowLayout(QLayout):
             # Punctuation hugs the word before it.
             widget = item.widget()
             hug = widget is not None and bool(widget.property("hug"))
+            anew = widget is not None and bool(widget.property("row"))
             if x > rect.x() and hug:
                 x -= self._gap
-            if x > rect.x() and x + size.width() > rect.right() + 1 and not hug:
+            wide = x + size.width() > rect.right() + 1 and not hug
+            if x > rect.x() and (wide or anew):
                 x, y, row = rect.x(), y + row + 2, 0
             if place:
                 item.setGeometry(QRect(QPoint(x, y), size))
@@ -150,6 +152,7 @@ class LiveNumber(QLineEdit):
         self._scrubbing = False
         self._origin = 0.0
         self._gestures = 0
+        self._opened = session.opened
         self.setFont(sentence_font())
         self.setProperty("live", True)
         self.setFrame(False)
@@ -208,8 +211,7 @@ class LiveNumber(QLineEdit):
         self.setToolTip(problem or tip)
         self.setProperty("wrong", bool(problem))
         self.setProperty("editing", self._editing)
-        self.style().unpolish(self)
-        self.style().polish(self)
+        restyle(self)
         self._fit()
         if changed:
             self.problem_changed.emit()
@@ -250,8 +252,8 @@ class LiveNumber(QLineEdit):
 
     def commit(self) -> None:
         """Take what was typed; if it cannot be used it stays, and the field says why."""
-        if not self._editing:
-            return
+        if not self._editing or self._opened != self._session.opened:
+            return  # what was typed into another sheet is no value of this one
         value, text = self.value, self.text().strip()
         if text == value.raw:
             self._session.mark_wrong(value.target, text, None)
@@ -417,11 +419,17 @@ class ChoiceWord(QToolButton):
     """A word in a sentence with others to choose from."""
 
     def __init__(
-        self, text: str, options: Sequence[tuple[str, Callable[[], object]]], label: str
+        self,
+        text: str,
+        options: Sequence[tuple[str, Callable[[], object]]],
+        label: str,
+        size: float = 0.0,
     ) -> None:
         super().__init__()
         self.setProperty("live", True)
-        self.setFont(sentence_font())
+        font = sentence_font(size or 10.5)
+        font.setItalic(bool(size))
+        self.setFont(font)
         self.setText(text)
         self.setAccessibleName(label)
         self.setToolTip(label)

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtGui import QColor, QFont, QPalette
-from PySide6.QtWidgets import QLabel
+from PySide6.QtWidgets import QLabel, QWidget
 
 from belltone.drawing.colours import Palette
 
-__all__ = ["label_font", "qt_palette", "sentence_font", "stylesheet", "tell"]
+__all__ = ["label_font", "qt_palette", "restyle", "sentence_font", "stylesheet", "tell"]
 
 
 def sentence_font(size: float = 10.5) -> QFont:
@@ -54,8 +54,13 @@ def tell(label: QLabel, text: str, role: str) -> None:
     """Show words in a role of the style: “muted”, “alarm”, “clear” or none."""
     label.setText(text)
     label.setProperty("role", role)
-    label.style().unpolish(label)
-    label.style().polish(label)
+    restyle(label)
+
+
+def restyle(widget: QWidget) -> None:
+    """Let a widget follow the style sheet after one of its properties has changed."""
+    widget.style().unpolish(widget)
+    widget.style().polish(widget)
 
 
 def stylesheet(palette: Palette) -> str:
@@ -93,11 +98,18 @@ def stylesheet(palette: Palette) -> str:
     QLineEdit[plain="true"]:focus, QComboBox:focus {{ border-color: {p.live}; }}
     QComboBox QAbstractItemView {{ background: {p.card}; selection-background-color: {p.ledge};
         selection-color: {p.ink}; }}
+    QLineEdit[name="true"] {{ background: transparent; border: none; color: {p.ink}; }}
+    QLineEdit[name="true"]:focus {{ background: {p.desk}; border-bottom: 2px solid {p.live}; }}
     QToolButton[live="true"] {{
         background: transparent; border: none; border-bottom: 1px dotted {p.live};
         color: {p.live}; padding: 0px;
     }}
     QToolButton[live="true"]:focus, QToolButton[live="true"]:hover {{ background: {p.ledge}; }}
+    QToolButton[fold="true"] {{ background: transparent; border: none; color: {p.muted};
+        padding: 2px 3px; }}
+    QToolButton[fold="true"]:hover, QToolButton[fold="true"]:focus {{
+        background: {p.ledge}; color: {p.ink}; border-radius: 3px; }}
+    QWidget[found="true"] {{ background: {p.margin_wash}; border-radius: 3px; }}
     QToolButton[live="true"]::menu-indicator {{ width: 0px; image: none; }}
     QPushButton, QToolButton[plain="true"] {{
         background: {p.card}; border: 1px solid {p.muted}; border-radius: 4px; padding: 3px 10px;

@@ -18,11 +18,9 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
-    QFrame,
     QMainWindow,
     QMenu,
     QMessageBox,
-    QScrollArea,
     QSplitter,
     QVBoxLayout,
     QWidget,
@@ -32,15 +30,7 @@ from belltone import __version__
 from belltone.desk.arrival_dialog import ArrivalDialog
 from belltone.desk.asking import ask_write
 from belltone.desk.beside import Beside
-from belltone.desk.cards.component_cards import ComponentCard, MaterialCard, WantedCard
-from belltone.desk.cards.excitation_card import ExcitationCard
-from belltone.desk.cards.joined_card import JoinedCard
-from belltone.desk.cards.knobs_card import KnobsCard
-from belltone.desk.cards.notes_card import NotesCard
-from belltone.desk.cards.parts_card import PartsCard
-from belltone.desk.cards.preload_card import PreloadCard
-from belltone.desk.cards.site_cards import HeldCard, HungCard
-from belltone.desk.cards.targets_card import TargetsCard
+from belltone.desk.cards.sheet_column import SheetColumn
 from belltone.desk.changed_file import ChangedFileDialog, Decision
 from belltone.desk.charts.plane_view import PlaneView
 from belltone.desk.charts.ruler import Ruler
@@ -122,7 +112,8 @@ class MainWindow(QMainWindow):
         self.map = SweepMap(session, self._palette)
         self.readout = Readout(session, self._palette)
         self.ruler = Ruler(session, self._palette)
-        self.knobs = KnobsCard(session, self._palette)
+        self.column = SheetColumn(session, self._palette)
+        self.column.set_all_open(self._settings.value("every card open") in (True, "true"))
         self.setCentralWidget(self._workspace())
         self._menus()
         self.verdict.sweep_asked.connect(self.map.run_or_stop)
@@ -146,62 +137,13 @@ class MainWindow(QMainWindow):
     # -- building -------------------------------------------------------------------------------
 
     def _workspace(self) -> QWidget:
-        sheet = QWidget()
-        column = QVBoxLayout(sheet)
-        column.setContentsMargins(8, 8, 4, 6)
-        column.setSpacing(7)
-        self.parts = PartsCard(self.session)
-        column.addWidget(self.parts)
-        self.cards = [
-            kind(self.session)
-            for kind in (
-                ComponentCard,
-                MaterialCard,
-                HeldCard,
-                HungCard,
-                ExcitationCard,
-                WantedCard,
-            )
-        ]
-        self.notes = NotesCard(self.session)
-        self.joined = JoinedCard(self.session)
-        self.preload = PreloadCard(self.session)
-        self.targets = TargetsCard(self.session)
-        for wanted in self.cards:
-            if isinstance(wanted, WantedCard):
-                wanted.target_asked.connect(self.targets.add_target)
-        cards = (
-            *self.cards[:2],
-            self.joined,
-            *self.cards[2:4],
-            self.preload,
-            self.cards[4],
-            self.targets,
-            *self.cards[5:],
-        )
-        for card in (*cards, self.notes):
-            column.addWidget(card)
-        column.addStretch(1)
-        scroll = QScrollArea()
-        scroll.setWidget(sheet)
-        scroll.setWidgetResizable(True)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setFrameShape(QFrame.Shape.NoFrame)
-        scroll.setMinimumWidth(300)
-        scroll.setAccessibleName("Design sheet")
         middle = QSplitter(Qt.Orientation.Vertical)
         middle.addWidget(self.shape)
         middle.addWidget(self.map)
         middle.setSizes([300, 270])
         middle.setChildrenCollapsible(False)
         across = QSplitter(Qt.Orientation.Horizontal)
-        left = QWidget()
-        pinned = QVBoxLayout(left)
-        pinned.setContentsMargins(0, 0, 0, 8)
-        pinned.setSpacing(0)
-        pinned.addWidget(scroll, 1)
-        pinned.addWidget(self._pinned_knobs())
-        for widget in (left, middle, self.readout):
+        for widget in (self.column, middle, self.readout):
             across.addWidget(widget)
         across.setSizes([320, 702, 248])  # the picture's controls then stand in one row
         across.setStretchFactor(1, 1)
@@ -217,14 +159,6 @@ class MainWindow(QMainWindow):
         rows.addWidget(across, 1)
         rows.addWidget(self.ruler)
         return whole
-
-    def _pinned_knobs(self) -> QWidget:
-        """The knobs stay in sight below the cards, whatever the cards are scrolled to."""
-        frame = QWidget()
-        row = QVBoxLayout(frame)
-        row.setContentsMargins(8, 0, 13, 0)
-        row.addWidget(self.knobs)
-        return frame
 
     def _menus(self) -> None:
         keys = QKeySequence.StandardKey
@@ -644,7 +578,7 @@ class MainWindow(QMainWindow):
         QApplication.setPalette(qt_palette(self._palette))
         self.setStyleSheet(stylesheet(self._palette))
         for panel in (
-            self.verdict, self.strip, self.shape, self.map, self.readout, self.ruler, self.knobs
+            self.verdict, self.strip, self.shape, self.map, self.readout, self.ruler, self.column
         ):  # fmt: skip
             panel.set_palette(self._palette)
 
@@ -696,6 +630,7 @@ class MainWindow(QMainWindow):
         if not self._leaving and not self.may_discard():
             event.ignore()
             return
+        self._settings.setValue("every card open", self.column.all_open)
         self.shape.finish()
         comparing = self.beside.of(CompareView)
         if comparing is not None:

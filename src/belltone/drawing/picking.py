@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import Final
 
 import numpy as np
@@ -46,6 +47,11 @@ class SitePicker:
         # Edges made of other edges (an outline) come after those they are made of.
         sizes = {name: sum(map(len, lines)) for name, lines in self._lines.items()}
         self._order = sorted(self._lines, key=lambda name: sizes[name])
+
+    @property
+    def names(self) -> Collection[str]:
+        """The sites that can be marked."""
+        return self._sorts.keys()
 
     def sort(self, name: str) -> str:
         """What a site is: point, corner, end, edge or face."""

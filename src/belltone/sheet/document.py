@@ -167,7 +167,7 @@ class Sheet:
         return self._again(edited(self.text, take_away(path)))
 
     def renamed(self, path: Path, name: str) -> Sheet:
-        """Return the sheet with the table at ``path`` under another name, last in its group.
+        """Return the sheet with the table at ``path`` under another name, in its place.
 
         What refers to it by the old name is not changed; raises `SheetError` likewise.
         """

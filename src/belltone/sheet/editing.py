@@ -85,22 +85,26 @@ def take_away(path: Path) -> Change:
 
 
 def rename(path: Path, name: str) -> Change:
-    """Put the table at a path under another name, last in its group."""
+    """Put the table at a path under another name, in its place."""
 
-    def act(root: Any, add: Callable[[Any, Any], None]) -> None:
+    def act(root: Any, add: Callable[[Any, Any, Any], None]) -> None:
         try:
             node = _walk(root, path[:-1])
+            keys = list(node)
+            behind = keys[keys.index(path[-1]) + 1 :]
             table = node.pop(path[-1])
-        except (KeyError, IndexError, TypeError) as error:
+        except (KeyError, IndexError, TypeError, ValueError) as error:
             raise SheetError([Finding(path, "there is nothing here to rename")]) from error
         if name in node:
             raise SheetError([Finding(path, f"there is a “{name}” already")])
-        add(node, table)
+        add(node, name, table)
+        for key in behind:  # a table is put last, so those behind it follow
+            add(node, key, node.pop(key))
 
     def on_data(data: Data) -> None:
-        act(data, lambda node, table: node.__setitem__(name, table))
+        act(data, lambda node, key, table: node.__setitem__(key, table))
 
-    return lambda document: act(document, lambda node, table: node.add(name, table)), on_data
+    return lambda document: act(document, lambda node, key, table: node.add(key, table)), on_data
 
 
 def put_entry(path: Path, entry: Mapping[str, Any], listed: bool) -> Change:

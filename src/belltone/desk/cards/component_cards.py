@@ -8,23 +8,34 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QInputDialog
 
 from belltone.design.parts import MemberValue, MeshValue, SurfaceValue
-from belltone.desk.cards.card import Act, Choice, Number, Sentence
+from belltone.design.words import part_words
+from belltone.desk.cards.card import Act, Acts, Choice, Number, Piece, Sentence
 from belltone.desk.cards.first_parts import FIRST_PARTS, first_part
 from belltone.desk.cards.member_sentences import (
     frame_sentences,
     member_sentences,
+    member_summary,
     mesh_sentences,
     rib_sentences,
     skin_sentences,
     turned_sentences,
 )
 from belltone.desk.cards.sheet_card import SheetCard
-from belltone.desk.cards.wall_sentences import wall_sentences
+from belltone.desk.cards.wall_sentences import plate_summary, wall_sentences
 from belltone.desk.session.session import Session
 from belltone.sheet.errors import Path
 from belltone.sheet.handbook import handbook
 from belltone.sheet.model import PlyMaterial
-from belltone.sheet.part_models import Frame, Member, MeshPart, Rib, SkinPart, SurfaceModel, Turned
+from belltone.sheet.part_models import (
+    Frame,
+    Member,
+    MeshPart,
+    Plate,
+    Rib,
+    SkinPart,
+    SurfaceModel,
+    Turned,
+)
 from belltone.sheet.units import format_number
 from belltone.store.library import keep_material, library
 
@@ -44,9 +55,12 @@ class ComponentCard(SheetCard):
 
     def sentences(self) -> list[Sentence]:
         name, part = self._part
-        more = [("title of the sheet…", lambda: self._ask_name(("title",)))]
+        more = [
+            Act("rename…", lambda: self._ask_own_name("parts", name), f"Rename “{name}”"),
+            Act("title…", self._ask_title, "The title of the sheet"),
+        ]
         if len(self.sheet.content.parts) > 1:
-            more.append((f"take “{name}” away", lambda: self._remove(name)))
+            more.append(Act("take away", lambda: self._remove(name), f"Take “{name}” away"))
         if isinstance(part, Member):
             return member_sentences(self, name, part, *more)
         if isinstance(part, Turned):
@@ -61,11 +75,27 @@ class ComponentCard(SheetCard):
             return skin_sentences(self, name, part, *more)
         return wall_sentences(self, name, part, *more)
 
+    def summary(self) -> Sentence:
+        name, part = self._part
+        if isinstance(part, Member):
+            return member_summary(self, name, part)
+        if isinstance(part, Plate):
+            return plate_summary(name, part)
+        if isinstance(part, Frame):
+            return [f"“{name}”: frame of {len(part.members)} members."]
+        return [f"“{name}”: {part_words(self.session.design.part_of(name))}."]
+
     def adders(self) -> list[Act]:
         return [
             Act("add a part…", self._ask_part, "Put another part beside it"),
             Act("repeat it…", self._ask_pattern, "A row, a ring or a mirror image of this part"),
         ]
+
+    def _ask_title(self) -> None:
+        present = self.sheet.content.title
+        title, good = QInputDialog.getText(self, "Title", "Title of the sheet:", text=present)
+        if good:
+            self.edit("title", lambda sheet: sheet.with_value(("title",), title.strip()))
 
     def _remove(self, name: str) -> None:
         self.edit(f"“{name}” taken away", lambda sheet: sheet.without(("parts", name)))
@@ -140,10 +170,12 @@ class MaterialCard(SheetCard):
             return [[choice, ", a material of plies:"], self._ply_values(part.material)]
         if part.material in own:
             base: Path = ("materials", part.material)
-            rename = ("rename…", lambda: self._ask_grade(made_of))
-            keep = ("keep it in your library", lambda: self._keep(made_of))
+            acts = (
+                Act("rename…", lambda: self._ask_own_name("materials", made_of), "Another name"),
+                Act("keep…", lambda: self._keep(made_of), "Keep it in your library"),
+            )
             return [
-                [choice, ", your own:", self.more(rename, keep)],
+                [choice, ", your own:"],
                 [
                     Number((*base, "youngs_modulus"), "Young's modulus"),
                     "stiff,",
@@ -151,6 +183,7 @@ class MaterialCard(SheetCard):
                     "dense, Poisson's ratio",
                     Number((*base, "poisson_ratio"), "Poisson's ratio"),
                     ".",
+                    Acts(acts),
                 ],
             ]
         density, modulus, ratio = self._values()
@@ -161,6 +194,17 @@ class MaterialCard(SheetCard):
                 f"Poisson's ratio {format_number(ratio)}."
             ],
         ]
+
+    def summary(self) -> Sentence:
+        _, part = self._part
+        if part.material is None:
+            plies = getattr(part, "plies", None) or ()
+            return [f"Plies of {', '.join(dict.fromkeys(ply.material for ply in plies))}."]
+        if isinstance(self.sheet.content.materials.get(part.material), PlyMaterial):
+            return [f"{part.material}, a material of plies."]
+        density, modulus, _ = self._values()
+        stiff = f"{format_number(modulus / 1e9)} GPa"
+        return [f"{part.material}, {stiff}, {format_number(density)} kg/m³."]
 
     def _all_of(self, material: str) -> Callable[[], None]:
         """Make every part chosen by then of a material."""
@@ -230,7 +274,7 @@ class MaterialCard(SheetCard):
 
     def _ply_values(self, name: str) -> Sentence:
         base: Path = ("materials", name)
-        pieces: list[str | Number | Choice | Act] = []
+        pieces: list[Piece] = []
         for key, words in (
             ("modulus_along", "stiff along its fibres,"),
             ("modulus_across", "across; Poisson's ratio"),
@@ -242,22 +286,6 @@ class MaterialCard(SheetCard):
         ):
             pieces += [Number((*base, key), key.replace("_", " ")), words]
         return pieces
-
-    def _ask_grade(self, old: str) -> None:
-        name, good = QInputDialog.getText(self, "Rename", "Name of the material:", text=old)
-        if good:
-            self.rename_material(old, name.strip())
-
-    def rename_material(self, old: str, new: str) -> None:
-        """Give an own material another name, and the parts made of it too."""
-        parts = self.session.sheet.content.parts
-        made_of_it: dict[Path, str] = {
-            ("parts", name, "material"): new for name, part in parts.items() if part.material == old
-        }
-        self.edit(
-            f"material {new}",
-            lambda sheet: sheet.renamed(("materials", old), new).with_values(made_of_it),
-        )
 
     def _own(self, path: Path, like: str) -> None:
         """Start an own material with the present one's values."""
@@ -294,7 +322,7 @@ class WantedCard(SheetCard):
         content = self.session.sheet.content
         counts = (4, 6, 8, 10, 12, 16, 20, 30, 40)
         options = tuple((str(n), self.set_to(("modes", "count"), n)) for n in counts)
-        first: list[str | Number | Choice | Act] = [
+        first: list[Piece] = [
             "At least",
             Choice(str(content.modes.count), options, "how many modes to find"),
             "modes, and all up to the highest excitation, each to",
@@ -312,7 +340,7 @@ class WantedCard(SheetCard):
                 "divisions of order",
                 Choice(str(fixed[1]), orders, "order of the elements"),
                 ".",
-                self.more(("let the program choose by accuracy", self._unfix)),
+                Acts((Act("choose by accuracy", self._unfix, "Let the program choose"),)),
             ]
             return [first]
         if self.session.sheet.value(("accuracy", "target")) is not None:
@@ -322,7 +350,8 @@ class WantedCard(SheetCard):
                 "0.5 % or better.",
                 Act("change", self.set_to(("accuracy", "target"), "0.5 %")),
             ]
-        first.append(self.more(("state divisions and order yourself", self._fix)))
+        fix = Act("fix the mesh", self._fix, "State divisions and order yourself")
+        first.append(Acts((fix,)))
         return [first]
 
     def _fix(self) -> None:

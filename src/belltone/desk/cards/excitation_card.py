@@ -6,8 +6,8 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import QInputDialog
 
-from belltone.desk.cards.card import Act, Choice, Number, Sentence
-from belltone.desk.cards.sheet_card import SheetCard
+from belltone.desk.cards.card import Act, Acts, Choice, Number, Piece, Sentence
+from belltone.desk.cards.sheet_card import SheetCard, few
 from belltone.sheet.errors import Path
 
 __all__ = ["ExcitationCard"]
@@ -25,7 +25,7 @@ class ExcitationCard(SheetCard):
         for index, source in enumerate(excitation.sources):
             path: Path = (*base, "sources", index)
             orders = ", ".join(f"{order:g}×" for order in source.orders)
-            speed: list[str | Number | Choice | Act]
+            speed: list[Piece]
             if isinstance(source.speed, tuple):
                 speed = [
                     Number((*path, "speed", 0), "lowest speed"),
@@ -40,13 +40,13 @@ class ExcitationCard(SheetCard):
             )
             other = ("other orders…", lambda path=path, now=orders: self._ask_orders(path, now))
             choice = Choice(orders, (*options, other), "orders of its speed")
-            more = self.more(
-                self.rename_option((*path, "name")),
-                self._spares_option(path, source.spares),
-                self.take_away_option(path, "source"),
+            acts = (
+                self.rename_act((*path, "name")),
+                self._spares_act(path, source.spares),
+                self.remove_act(path, "source"),
             )
             spares = _spares_words(source.spares)
-            result.append([f"{source.name}:", *speed, ", orders", choice, *spares, ".", more])
+            result.append([f"{source.name}:", *speed, ", orders", choice, *spares, ".", Acts(acts)])
         for index, band in enumerate(excitation.bands):
             path = (*base, "bands", index)
             result.append(
@@ -57,21 +57,30 @@ class ExcitationCard(SheetCard):
                     Number((*path, "to"), f"end of {band.name}"),
                     *_spares_words(band.spares),
                     ".",
-                    self.more(
-                        self.rename_option((*path, "name")),
-                        self._spares_option(path, band.spares),
-                        self.take_away_option(path, "band"),
+                    Acts(
+                        (
+                            self.rename_act((*path, "name")),
+                            self._spares_act(path, band.spares),
+                            self.remove_act(path, "band"),
+                        )
                     ),
                 ]
             )
         if not result:
-            return [["Nothing yet."]]
-        margin: list[str | Number | Choice | Act] = ["Every mode stays clear of them"]
+            return [["Nothing yet: add a band, or a source that turns."]]
+        margin: list[Piece] = ["Every mode stays clear of them"]
         if self.session.sheet.value((*base, "margin")) is not None:
             margin += ["by", Number((*base, "margin"), "separation margin"), "."]
         else:
             margin += ["by 10 %.", Act("change", self.set_to((*base, "margin"), "10 %"))]
         return [*result, margin]
+
+    def summary(self) -> Sentence:
+        excitation = self.sheet.content.excitation
+        named = [each.name for each in (*excitation.sources, *excitation.bands)]
+        if not named:
+            return ["Nothing yet: add what shakes it."]
+        return [f"{few(named)}; every mode stays {excitation.margin} clear of them."]
 
     def adders(self) -> list[Act]:
         return [
@@ -96,8 +105,11 @@ class ExcitationCard(SheetCard):
         plain = [int(order) if order.is_integer() else order for order in orders]
         self.edit("orders", lambda sheet: sheet.with_value((*path, "orders"), plain))
 
-    def _spares_option(self, path: Path, now: tuple[str, ...]) -> tuple[str, Callable[[], object]]:
-        return ("which modes it does not shake…", lambda: self._ask_spares(path, ", ".join(now)))
+    def _spares_act(self, path: Path, now: tuple[str, ...]) -> Act:
+        def ask() -> None:
+            self._ask_spares(path, ", ".join(now))
+
+        return Act("spares…", ask, "Which modes it does not shake")
 
     def _ask_spares(self, path: Path, present: str) -> None:
         question = "Kinds of modes it does not shake, such as twist, axial:"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, Final
 
-from belltone.desk.cards.card import Act, Choice, Number, Sentence
+from belltone.desk.cards.card import Act, Acts, Choice, Number, Piece, Sentence
 from belltone.desk.cards.sheet_card import SheetCard
 from belltone.desk.session.session import Session
 from belltone.sheet.document import Sheet
@@ -16,7 +16,7 @@ from belltone.system.contacts import Contact
 
 __all__ = ["JoinedCard"]
 
-Pieces = list[str | Number | Choice | Act]
+Pieces = list[Piece]
 
 _HOW: Final = {
     "welded": "welded",
@@ -52,21 +52,25 @@ class JoinedCard(SheetCard):
     def sentences(self) -> list[Sentence]:
         content = self.session.sheet.content
         result = [self._joint(index, joint) for index, joint in enumerate(content.joints)]
-        # The sheet as written, not as it was when the parts were last looked at, says what is
-        # decided: an answer may still be on its way.
-        decided = {joint.parts for joint in self.session.design.joints if not joint.implied}
-        waiting = [
-            each
-            for each in self.session.contacts or ()
-            if frozenset((each.first, each.second)) not in decided
-        ]
-        result += [self._open(contact) for contact in waiting]
+        result += [self._undecided(contact) for contact in self._waiting()]
         result += [self._pattern(place, each.of) for place, each in enumerate(content.patterns)]
         if self.session.contacts is None:
             result.append(["Looking which parts touch …"])
         elif not result:
             result.append(["No two parts touch."])
         return result + self._effects()
+
+    def summary(self) -> Sentence:
+        joints = len(self.sheet.content.joints)
+        waiting = sum(each.touches for each in self._waiting())
+        told = [f"{joints} pair{'s' if joints != 1 else ''} decided"] if joints else []
+        if waiting:
+            told.append(f"{waiting} that touch not decided, so not joined")
+        if self.sheet.content.patterns:
+            told.append(f"{len(self.sheet.content.patterns)} repeated")
+        if self.session.contacts is None:
+            told.append("looking which parts touch …")
+        return [f"{'; '.join(told) or 'No two parts touch'}."]
 
     def _joint(self, index: int, joint: Joint) -> Sentence:
         path: Path = ("joints", index)
@@ -89,21 +93,34 @@ class JoinedCard(SheetCard):
                     pieces += [f", {words} {axis}", Number((*path, key, axis), f"spring {axis}")]
         if joint.axis is not None:
             pieces.append(f"about {joint.axis}")
-        more = [("light both", self._light(first, second)), self.rename_option((*path, "name"))]
+        acts: list[Act | Choice] = [
+            Act("light both", self._light(first, second)),
+            self.rename_act((*path, "name")),
+        ]
         if joint.how == "hinged":
-            more += [(f"hinge about {axis}", self.set_to((*path, "axis"), axis)) for axis in "xyz"]
+            axes = [(f"about {axis}", self.set_to((*path, "axis"), axis)) for axis in "xyz"]
+            acts.append(Choice("axis…", tuple(axes), "The axis it is hinged about"))
         if joint.how == "sprung":
-            more += [
-                (
-                    f"a spring about {axis}",
-                    self.set_to((*path, "turning_springs", axis), "100 N*m/rad"),
-                )
+            turning = [
+                (f"about {axis}", self.set_to((*path, "turning_springs", axis), _TURNING))
                 for axis in "xyz"
             ]
-        more.append(("leave it open again", self._reopen(path)))
-        return [*pieces, ".", self.more(*more)]
+            acts.append(Choice("turning spring…", tuple(turning), "A spring against turning"))
+        acts.append(Act("leave open", self._reopen(path), "Leave this pair undecided again"))
+        return [*pieces, ".", Acts(tuple(acts))]
 
-    def _open(self, contact: Contact) -> Sentence:
+    def _waiting(self) -> list[Contact]:
+        """The pairs nothing is said of yet."""
+        # The sheet as written, not as it was when the parts were last looked at, says what is
+        # decided: an answer may still be on its way.
+        decided = {joint.parts for joint in self.session.design.joints if not joint.implied}
+        return [
+            each
+            for each in self.session.contacts or ()
+            if frozenset((each.first, each.second)) not in decided
+        ]
+
+    def _undecided(self, contact: Contact) -> Sentence:
         first, second = contact.first, contact.second
         if not contact.touches:
             near = f"“{first}” and “{second}” come near each other, {contact.words}."
@@ -140,7 +157,7 @@ class JoinedCard(SheetCard):
             pieces.append(f", round {pattern.about}")
             if self.sheet.value((*path, "angle")) is not None:
                 pieces += ["through", Number((*path, "angle"), "angle in all")]
-        return [*pieces, ".", self.more(self.take_away_option(path, "pattern"))]
+        return [*pieces, ".", Acts((self.remove_act(path, "pattern"),))]
 
     def _effects(self) -> list[Sentence]:
         """What the last change between parts did to the lowest modes."""

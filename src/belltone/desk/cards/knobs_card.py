@@ -11,23 +11,31 @@ from PySide6.QtWidgets import (
     QGridLayout,
     QInputDialog,
     QLabel,
+    QLineEdit,
+    QScrollArea,
     QSizePolicy,
     QSlider,
     QVBoxLayout,
     QWidget,
 )
 
-from belltone.desk.fields import ChoiceWord, FlowLayout, LiveNumber, word_label
+from belltone.desk.cards.fold import FoldButton
+from belltone.desk.cards.name_word import NameWord
+from belltone.desk.fields import ChoiceWord, FlowLayout, LiveNumber
 from belltone.desk.look import label_font, sentence_font
 from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
+from belltone.sheet.renaming import renamed_everywhere
 from belltone.sheet.units import format_number
 
 __all__ = ["KnobsCard", "PullBar"]
 
 _TICKS = 1000
+_MANY = 8  # knobs, from where on they can be looked for
+_LEAST = 40  # pixels; one knob
+_UNBOUND = 16_777_215  # pixels, what Qt takes for no bound
 _TOLERANCE = ("tolerance", "deviation", "To both sides, such as 0.1 mm or 2 %:")
 _DEVIATION = ("deviation", "tolerance", "Standard deviation, such as 0.05 mm or 1 %:")
 
@@ -40,7 +48,7 @@ class PullBar(QWidget):
         self._palette = palette
         self._pull: float | None = None
         self._largest = 1.0
-        self.setFixedSize(QSize(74, 16))
+        self.setFixedSize(QSize(64, 16))
         self.setFont(label_font(7.5))
 
     def show_pull(self, pull: float | None, largest: float) -> None:
@@ -78,21 +86,35 @@ class KnobsCard(QFrame):
         self.setProperty("card", True)
         self.setAccessibleName("Knobs")
         column = QVBoxLayout(self)
-        column.setContentsMargins(12, 7, 12, 8)
+        column.setContentsMargins(8, 5, 6, 7)
         column.setSpacing(3)
         head = QGridLayout()
-        self._heading = QLabel("KNOBS")
-        self._heading.setProperty("role", "title")
-        self._heading.setFont(label_font(7.5, bold=True))
+        self.head = FoldButton("Knobs", opened=True)
+        self.head.clicked.connect(self._turn_over)
         self._pull_heading = QLabel()
         self._pull_heading.setProperty("role", "muted")
         self._pull_heading.setFont(label_font(7.5))
-        head.addWidget(self._heading, 0, 0)
+        head.addWidget(self.head, 0, 0, Qt.AlignmentFlag.AlignLeft)
         head.addWidget(self._pull_heading, 0, 1, Qt.AlignmentFlag.AlignRight)
         column.addLayout(head)
-        self._rows = QVBoxLayout()
+        self.sought = QLineEdit()
+        self.sought.setPlaceholderText("only knobs whose name holds …")
+        self.sought.setAccessibleName("Show only some knobs")
+        self.sought.setProperty("plain", True)
+        self.sought.textChanged.connect(self._show_sought)
+        column.addWidget(self.sought)
+        self._list = rows = QWidget()
+        self._rows = QVBoxLayout(rows)
+        self._rows.setContentsMargins(4, 0, 6, 0)
         self._rows.setSpacing(6)
-        column.addLayout(self._rows)
+        self._rows.addStretch(1)
+        self._area = QScrollArea()
+        self._area.setWidget(rows)
+        self._area.setWidgetResizable(True)
+        self._area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._area.setFrameShape(QFrame.Shape.NoFrame)
+        self._area.setMinimumHeight(_LEAST)
+        column.addWidget(self._area, 1)
         self._problem = QLabel()
         self._problem.setProperty("role", "alarm")
         self._problem.setFont(label_font(8.5))
@@ -108,6 +130,39 @@ class KnobsCard(QFrame):
     def row(self, name: str) -> _KnobRow:
         """The row of one knob."""
         return self._row_widgets[name]
+
+    def wanted_height(self) -> int:
+        """The height at which every knob is seen (pixels)."""
+        head = self.head.sizeHint().height() + 16
+        if self._area.isHidden() or not self._names:
+            return head + (self._problem.sizeHint().height() if self._problem.text() else 0)
+        wide = self._area.width()
+        sought = 0 if self.sought.isHidden() else self.sought.sizeHint().height() + 3
+        return head + sought + self._list.heightForWidth(wide) + 4
+
+    def _turn_over(self) -> None:
+        self._fold(self._area.isHidden())
+
+    def _fold(self, opened: bool) -> None:
+        self._area.setVisible(opened)
+        self.sought.setVisible(opened and len(self._names) > _MANY)
+        self.head.show_open(opened)
+        self.setMaximumHeight(_UNBOUND if opened else self.wanted_height())
+
+    def _show_sought(self) -> None:
+        """Show the knobs whose name holds what is typed."""
+        wanted = self.sought.text().strip().lower() if len(self._names) > _MANY else ""
+        for name, row in self._row_widgets.items():
+            row.setVisible(wanted in name.lower())
+
+    def show_knob(self, name: str) -> None:
+        """Bring a knob into sight, ready to be typed over."""
+        self._fold(True)
+        self.sought.clear()
+        row = self._row_widgets.get(name)
+        if row is not None:
+            self._area.ensureWidgetVisible(row)
+            row.value.setFocus()
 
     def set_palette(self, palette: Palette) -> None:
         """Take another theme's colours."""
@@ -137,7 +192,9 @@ class KnobsCard(QFrame):
                     number.problem_changed.connect(self._show_problem)
                     number.take_up()
                 self._row_widgets[name] = row
-                self._rows.addWidget(row)
+                self._rows.insertWidget(self._rows.count() - 1, row)
+            self.sought.setVisible(len(names) > _MANY)
+            self._show_sought()
         for row in self._row_widgets.values():
             row.refresh()
         self._show_pulls()
@@ -179,19 +236,20 @@ class _KnobRow(QWidget):
         knob = session.sheet.content.knobs[name]
         top = QWidget()
         flow = FlowLayout(top)
-        label = word_label(name)
-        label.setToolTip(knob.note)
+        label = NameWord(name, lambda fresh: self._rename(fresh))
+        label.setToolTip(f"{knob.note}\nDouble click to rename it.".strip())
         flow.addWidget(label)
         self.value = LiveNumber(session, ("knobs", name, "value"), f"knob {name}")
         flow.addWidget(self.value)
         away = ("take this knob away, keep its value", self._take_away)
         more = (
+            ("rename…", label.begin),
             ("how exactly it is made…", lambda: self._ask(*_TOLERANCE)),
             ("its standard deviation…", lambda: self._ask(*_DEVIATION)),
             ("in which steps or sizes it is had…", self._ask_sizes),
             away,
         )
-        flow.addWidget(ChoiceWord("⋯", more, f"more about {name}"))
+        flow.addWidget(ChoiceWord("more…", more, f"more about {name}", 8.5))
         grid.addWidget(top, 0, 0)
         self.bar = PullBar(palette)
         grid.addWidget(self.bar, 0, 1, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
@@ -226,6 +284,13 @@ class _KnobRow(QWidget):
         self.slider.setValue(round(_TICKS * min(max(share, 0.0), 1.0)))
         self.slider.blockSignals(False)
         self.slider.setEnabled(knob.literal)
+
+    def _rename(self, fresh: str) -> None:
+        path: Path = ("knobs", self._name)
+        label = f"knob {self._name} named {fresh}"
+        problem = self._session.edit(label, lambda s: renamed_everywhere(s, path, fresh))
+        if problem is not None:
+            self._session.told.emit(problem)
 
     def _take_away(self) -> None:
         name = self._name

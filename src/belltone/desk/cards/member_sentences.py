@@ -8,7 +8,7 @@ from typing import Any, Final
 import numpy as np
 
 from belltone.design.parts import SurfaceValue
-from belltone.desk.cards.card import Act, Choice, Number, Sentence
+from belltone.desk.cards.card import Act, Acts, Choice, Number, Piece, Sentence
 from belltone.desk.cards.sheet_card import SheetCard
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
@@ -27,6 +27,7 @@ from belltone.system.kinds import place_lines
 __all__ = [
     "frame_sentences",
     "member_sentences",
+    "member_summary",
     "mesh_sentences",
     "rib_sentences",
     "section_words",
@@ -34,7 +35,7 @@ __all__ = [
     "turned_sentences",
 ]
 
-Pieces = list[str | Number | Choice | Act]
+Pieces = list[Piece]
 
 _FIRST_DIMENSIONS: Final[dict[str, dict[str, Any]]] = {
     "solid rectangle": {"width": "40 mm", "height": "20 mm"},
@@ -79,9 +80,7 @@ _SIZES: Final = {
 }
 
 
-def member_sentences(
-    card: SheetCard, name: str, part: Member, *more: tuple[str, Callable[[], object]]
-) -> list[Sentence]:
+def member_sentences(card: SheetCard, name: str, part: Member, *more: Act) -> list[Sentence]:
     """The member's sentences; ``more`` is what else can be done with it."""
     base: Path = ("parts", name)
     kind = "member" if part.path is not None else "straight member"
@@ -102,36 +101,45 @@ def member_sentences(
         result.append(["It carries", Number((*base, "mass_per_length"), "mass per length"), "."])
     if part.section_at_end is None:
         same = part.section.model_dump(exclude_none=True)
-        taper = (
-            "taper it: give the far end its own size",
+        taper = Act(
+            "taper it",
             lambda: card.edit("a taper", lambda s: s.with_value((*base, "section_at_end"), same)),
+            "Give the far end its own size",
         )
-        loaded = (
-            "give it mass without stiffness",
+        loaded = Act(
+            "load its length",
             card.set_to((*base, "mass_per_length"), "1 kg/m"),
+            "Give it mass without stiffness",
         )
-        result[-1] = [*result[-1], card.more(taper, loaded, *more)]
+        result[-1] = [*result[-1], Acts((taper, loaded, *more))]
         return result
     third = [
         "At its end:",
         *section_words(card, (*base, "section_at_end"), part.section.shape, False),
     ]
-    even = card.more(
-        (
-            "make it even: both ends alike",
-            lambda: card.edit("no taper", lambda s: s.without((*base, "section_at_end"))),
-        ),
-        *more,
+    even = Act(
+        "make it even",
+        lambda: card.edit("no taper", lambda s: s.without((*base, "section_at_end"))),
+        "Both ends alike",
     )
-    return [*result, [*third, ".", even]]
+    return [*result, [*third, ".", Acts((even, *more))]]
 
 
-def turned_sentences(
-    card: SheetCard, name: str, part: Turned, *more: tuple[str, Callable[[], object]]
-) -> list[Sentence]:
+def member_summary(card: SheetCard, name: str, part: Member) -> Sentence:
+    """The member in one sentence: its length and its section."""
+    base: Path = ("parts", name)
+    first: Pieces = [f"“{name}”:"]
+    if part.length is not None:
+        first += [Number((*base, "length"), "length"), "of"]
+    shape = part.section.shape
+    first += [f"{shape},", *section_words(card, (*base, "section"), shape, False)]
+    return [*first, ", tapered." if part.section_at_end is not None else "."]
+
+
+def turned_sentences(card: SheetCard, name: str, part: Turned, *more: Act) -> list[Sentence]:
     """A solid of revolution: its contour point by point."""
     base: Path = ("parts", name)
-    result: list[Sentence] = [[f"A turned member “{name}”.", card.more(*more)]]
+    result: list[Sentence] = [[f"A turned member “{name}”.", Acts(more)]]
     for index, point in enumerate(part.contour):
         here: Path = (*base, "contour", index)
         pieces: Pieces = ["At", Number((*here, "at"), "place"), "its radius is"]
@@ -147,9 +155,7 @@ def turned_sentences(
     return result
 
 
-def frame_sentences(
-    card: SheetCard, name: str, part: Frame, *more: tuple[str, Callable[[], object]]
-) -> list[Sentence]:
+def frame_sentences(card: SheetCard, name: str, part: Frame, *more: Act) -> list[Sentence]:
     """A frame: what its members are, and where its nodes stand."""
     base: Path = ("parts", name)
     count = len(part.members)
@@ -160,7 +166,7 @@ def frame_sentences(
             if card.sheet.value((*base, "tolerance")) is not None
             else "1 mm",
             ".",
-            card.more(*more),
+            Acts(more),
         ],
         ["Section:", *section_words(card, (*base, "section"), part.section.shape, True), "."],
     ]
@@ -178,9 +184,7 @@ def frame_sentences(
     return result
 
 
-def rib_sentences(
-    card: SheetCard, name: str, part: Rib, *more: tuple[str, Callable[[], object]]
-) -> list[Sentence]:
+def rib_sentences(card: SheetCard, name: str, part: Rib, *more: Act) -> list[Sentence]:
     """A rib: where it runs, on which side, its section."""
     base: Path = ("parts", name)
     side = Choice(
@@ -202,17 +206,15 @@ def rib_sentences(
             if value is not None:
                 runs += [Number(path, f"{word}, {field}") for path in paths]
     section = ["Section:", *section_words(card, (*base, "section"), part.section.shape, True), "."]
-    return [[*where, ".", card.more(*more)], [*runs, "."], section]
+    return [[*where, ".", Acts(more)], [*runs, "."], section]
 
 
-def mesh_sentences(
-    card: SheetCard, name: str, part: MeshPart, *more: tuple[str, Callable[[], object]]
-) -> list[Sentence]:
+def mesh_sentences(card: SheetCard, name: str, part: MeshPart, *more: Act) -> list[Sentence]:
     """A received mesh: its file, its wall, and its regions."""
     base: Path = ("parts", name)
     first: Pieces = [f"A mesh “{name}” from {part.file}, its numbers in {part.unit};"]
     result: list[Sentence] = [
-        [*first, Number((*base, "thickness"), "thickness"), "thick.", card.more(*more)]
+        [*first, Number((*base, "thickness"), "thickness"), "thick.", Acts(more)]
     ]
     for region, wall in part.regions.items():
         pieces: Pieces = [f"Region {region}:"]
@@ -228,9 +230,7 @@ def mesh_sentences(
 _MOST_HOLES: Final = 12  # that are offered; more do not fit a menu
 
 
-def skin_sentences(
-    card: SheetCard, name: str, part: SkinPart, *more: tuple[str, Callable[[], object]]
-) -> list[Sentence]:
+def skin_sentences(card: SheetCard, name: str, part: SkinPart, *more: Act) -> list[Sentence]:
     """A received skin: its file, and what thicknesses are stated or were measured."""
     base: Path = ("parts", name)
     first: Pieces = [f"The walls “{name}” of {part.file},"]
@@ -238,18 +238,15 @@ def skin_sentences(
         first += [Number((*base, "thickness"), "thickness"), "thick."]
     else:
         first += ["as thick as measured."]
-        more = (*more, ("state a thickness", lambda: _state_thickness(card, base)))
+        more = (*more, Act("state a thickness", lambda: _state_thickness(card, base)))
     wall = card.session.design.part_of(name)
     sites = wall.features if isinstance(wall, SurfaceValue) else {}
     holes = [site for site in sites if site.startswith("hole") and site not in part.holes]
-    more = (
-        *more,
-        *(
-            (f"give {hole} another diameter", lambda hole=hole: _state_diameter(card, base, hole))
-            for hole in holes[:_MOST_HOLES]
-        ),
+    given = tuple(
+        (hole, lambda hole=hole: _state_diameter(card, base, hole)) for hole in holes[:_MOST_HOLES]
     )
-    result: list[Sentence] = [[*first, card.more(*more)]]
+    widen = (Choice("another diameter…", given, "Give a round hole another diameter"),)
+    result: list[Sentence] = [[*first, Acts((*more, *(widen if given else ())))]]
     for region in part.regions:
         stated = Number((*base, "regions", region, "thickness"), f"thickness of {region}")
         result.append([f"Of {region}:", stated, "thick."])

@@ -9,7 +9,6 @@ from PySide6.QtWidgets import (
     QAbstractItemView,
     QFrame,
     QHeaderView,
-    QLabel,
     QSizePolicy,
     QTableWidget,
     QTableWidgetItem,
@@ -17,9 +16,11 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
+from belltone.desk.cards.fold import FoldButton
 from belltone.desk.fields import FlowRow
 from belltone.desk.look import label_font
 from belltone.desk.session.session import Session
+from belltone.sheet.renaming import renamed_everywhere
 from belltone.sheet.units import format_number
 
 __all__ = ["PartsCard"]
@@ -27,7 +28,7 @@ __all__ = ["PartsCard"]
 _VIEWS: Final = {"shown": "●", "faint": "◐", "hidden": "○"}
 _VIEW_WORDS: Final = {"shown": "seen", "faint": "see-through", "hidden": "hidden"}
 _COLUMNS: Final = ("part", "mass", "energy", "")
-_MOST_ROWS: Final = 9  # shown at once; more are scrolled to
+_MOST_ROWS: Final = 6  # shown at once; more are scrolled to
 
 
 class PartsCard(QFrame):
@@ -41,18 +42,19 @@ class PartsCard(QFrame):
         self.setProperty("card", True)
         self.setAccessibleName(self.title)
         column = QVBoxLayout(self)
-        column.setContentsMargins(12, 7, 12, 8)
+        column.setContentsMargins(8, 5, 12, 7)
         column.setSpacing(3)
-        head = QLabel(self.title.upper())
-        head.setFont(label_font(7.5, bold=True))
-        head.setProperty("role", "title")
-        column.addWidget(head)
+        self.head = FoldButton(self.title, opened=True)
+        self.head.clicked.connect(self._turn_over)
+        column.addWidget(self.head, 0, Qt.AlignmentFlag.AlignLeft)
         self.table = QTableWidget(0, len(_COLUMNS))
         self.table.setHorizontalHeaderLabels(list(_COLUMNS))
         self.table.setAccessibleName("Parts; choose one or several")
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        triggers = QAbstractItemView.EditTrigger
+        self.table.setEditTriggers(triggers.DoubleClicked | triggers.EditKeyPressed)
+        self.table.itemChanged.connect(self._named)
         self.table.verticalHeader().hide()
         self.table.setShowGrid(False)
         header = self.table.horizontalHeader()
@@ -66,7 +68,7 @@ class PartsCard(QFrame):
         self.table.setTextElideMode(Qt.TextElideMode.ElideMiddle)
         self.table.itemSelectionChanged.connect(self._select)
         column.addWidget(self.table)
-        buttons = FlowRow()
+        self._buttons = buttons = FlowRow(2)
         for text, tip, call in (
             ("seen", "Show the chosen parts", lambda: self._view("shown")),
             ("see-through", "Make the chosen parts see-through", lambda: self._view("faint")),
@@ -78,7 +80,7 @@ class PartsCard(QFrame):
             button.setText(text)
             button.setToolTip(tip)
             button.setProperty("plain", True)
-            button.setFont(label_font(8.5))
+            button.setFont(label_font(8))
             button.clicked.connect(call)
             buttons.add(button)
         column.addWidget(buttons)
@@ -126,18 +128,47 @@ class PartsCard(QFrame):
                 if item is None:
                     item = QTableWidgetItem()
                     item.setFont(label_font(9))
+                    if place:
+                        item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEditable)
                     if place in (1, 2):
                         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
                         item.setTextAlignment(right)
                     self.table.setItem(row, place, item)
                 item.setText(text)
-                item.setToolTip(f"{name}, {_VIEW_WORDS[view]}")
+                item.setToolTip(f"{name}, {_VIEW_WORDS[view]}; double click to rename")
                 if not kept:
                     item.setSelected(row in chosen)
             self.table.setRowHeight(row, 20)
         rows = min(len(names), _MOST_ROWS)
         self.table.setFixedHeight(self.table.horizontalHeader().height() + 20 * rows + 4)
         self._filling = False
+
+    def _turn_over(self) -> None:
+        self.set_open(self.table.isHidden())
+
+    def set_open(self, opened: bool) -> None:
+        """Show the list, or its title only."""
+        self.table.setVisible(opened)
+        self._buttons.setVisible(opened)
+        self.head.show_open(opened)
+
+    def _named(self, item: QTableWidgetItem) -> None:
+        """Give a part the name that was typed over its own; all that refers to it follows."""
+        if self._filling or item.column():
+            return
+        old, fresh = self.names[item.row()], item.text().strip()
+        if old == fresh:
+            return
+        if old in self.session.sheet.content.parts:
+            label = f"“{old}” named “{fresh}”"
+            problem = self.session.edit(
+                label, lambda sheet: renamed_everywhere(sheet, ("parts", old), fresh)
+            )
+        else:
+            problem = f"“{old}” has its name from “{self._owner(old)}”; rename that in the sheet"
+        if problem is not None:
+            self.session.told.emit(problem)
+        self.refresh()
 
     def show_alone(self) -> None:
         """Hide everything but the chosen parts."""

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from belltone.design.parts import MemberValue, MeshValue, SurfaceValue
-from belltone.desk.cards.card import Act, Choice, Number, Sentence
+from belltone.desk.cards.card import Act, Acts, Choice, Number, Piece, Sentence
 from belltone.desk.cards.sheet_card import SheetCard
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
@@ -14,7 +14,6 @@ from belltone.sheet.preload_models import Preload
 
 __all__ = ["PreloadCard"]
 
-Piece = str | Number | Choice | Act
 Options = list[tuple[str, Callable[[], object]]]
 
 _BASE: Path = ("preload",)
@@ -64,15 +63,31 @@ class PreloadCard(SheetCard):
         result.append([self._add_choice("load it with more…")])
         return result
 
+    def summary(self) -> Sentence:
+        stated = self.sheet.content.preload
+        if stated is None:
+            return ["Nothing loads it."]
+        told = [
+            f"{len(entries)} {what}{'s' if len(entries) > 1 else ''}"
+            for what, entries in (
+                ("force", stated.forces),
+                ("pressure", stated.pressures),
+                ("warmth", stated.warmths),
+                ("pull", stated.pulls),
+                ("set displacement", stated.moves),
+            )
+            if entries
+        ]
+        if stated.acceleration is not None:
+            told.append("weight")
+        pieces: list[Piece] = [*self._applied(stated), ":"]
+        if stated.spin is not None:
+            pieces += ["a spin of", Number((*_BASE, "spin", "speed"), "spin speed")]
+            pieces += [","] if told else []
+        how = _DEFLECTIONS[stated.deflection][0]
+        return [*pieces, f"{', '.join(told)}", f"; {how}."]
+
     def _head(self, stated: Preload) -> Sentence:
-        applied = Choice(
-            "Applied" if stated.applied else "Not applied",
-            (
-                ("apply it", self.set_to((*_BASE, "applied"), True)),
-                ("leave it out", self.set_to((*_BASE, "applied"), False)),
-            ),
-            "whether the loads are applied",
-        )
         how = Choice(
             _DEFLECTIONS[stated.deflection][0],
             tuple(
@@ -81,7 +96,25 @@ class PreloadCard(SheetCard):
             ),
             "how deflection is taken",
         )
-        return [applied, *self._scale(), "with", how, _DEFLECTIONS[stated.deflection][1]]
+        return [
+            *self._applied(stated),
+            *self._scale(),
+            "with",
+            how,
+            _DEFLECTIONS[stated.deflection][1],
+        ]
+
+    def _applied(self, stated: Preload) -> list[Piece]:
+        return [
+            Choice(
+                "Applied" if stated.applied else "Not applied",
+                (
+                    ("apply it", self.set_to((*_BASE, "applied"), True)),
+                    ("leave it out", self.set_to((*_BASE, "applied"), False)),
+                ),
+                "whether the loads are applied",
+            )
+        ]
 
     def _scale(self) -> list[Piece]:
         """The scale factor, which stands in the sheet once it is asked for."""
@@ -106,17 +139,18 @@ class PreloadCard(SheetCard):
             pieces += ["on", *self._site_choice(force.site, (*path, "site"))]
             if force.axes == "own":
                 pieces.append("by the site's own axes")
-            options: Options = [self.rename_option((*path, "name"))]
+            acts = [self.rename_act((*path, "name"))]
             if force.moment is None:
-                options.append(("give it a moment", self.set_to((*path, "moment"), ["0 N*m"] * 3)))
+                moment = self.set_to((*path, "moment"), ["0 N*m"] * 3)
+                acts.append(Act("and a moment", moment, "Give it a moment too"))
             if force.force is None:
-                options.append(("give it a force", self.set_to((*path, "force"), ["0 N"] * 3)))
+                pushed = self.set_to((*path, "force"), ["0 N"] * 3)
+                acts.append(Act("and a force", pushed, "Give it a force too"))
             other = "sheet" if force.axes == "own" else "own"
-            options.append(
-                (f"take its directions from the {other} axes", self.set_to((*path, "axes"), other))
-            )
-            options.append(self._removal(path, "force"))
-            result.append([*pieces, ".", self.more(*options)])
+            turned = self.set_to((*path, "axes"), other)
+            acts.append(Act(f"by {other} axes", turned, f"Take directions from the {other} axes"))
+            acts.append(self._removal(path, "force"))
+            result.append([*pieces, ".", Acts(tuple(acts))])
         return result
 
     def _pressures(self, stated: Preload) -> list[Sentence]:
@@ -153,11 +187,12 @@ class PreloadCard(SheetCard):
                 pieces.append(", growing along")
                 for axis, letter in enumerate("xyz"):
                     pieces += [letter, Number((*path, "growth", axis), f"growth along {letter}")]
-            options: Options = [self.rename_option((*path, "name"))]
+            acts = [self.rename_act((*path, "name"))]
             if pressure.growth is None:
-                options.append(("let it grow downwards, as under water", self._under_water(index)))
-            options.append(self._removal(path, "pressure"))
-            result.append([*pieces, ".", self.more(*options)])
+                grows = self._under_water(index)
+                acts.append(Act("as under water", grows, "Let it grow downwards, as under water"))
+            acts.append(self._removal(path, "pressure"))
+            result.append([*pieces, ".", Acts(tuple(acts))])
         return result
 
     def _spin(self, stated: Preload) -> list[Sentence]:
@@ -195,11 +230,11 @@ class PreloadCard(SheetCard):
                 "where frequencies are felt",
             )
             pieces.append(seen)
-        options: Options = []
+        acts = [self._removal(path, "spin")]
         if spin.through is None:
-            options.append(("move the axis…", self.set_to((*path, "through"), ["0 mm"] * 3)))
-        options.append(self._removal(path, "spin"))
-        return [[*pieces, ".", self.more(*options)]]
+            moved = self.set_to((*path, "through"), ["0 mm"] * 3)
+            acts.insert(0, Act("move the axis", moved, "Say a point the axis runs through"))
+        return [[*pieces, ".", Acts(tuple(acts))]]
 
     def _weight(self, stated: Preload) -> list[Sentence]:
         if stated.acceleration is None:
@@ -215,17 +250,17 @@ class PreloadCard(SheetCard):
         for index, move in enumerate(stated.moves):
             path: Path = (*_BASE, "moves", index)
             pieces: list[Piece] = [*self._site_choice(move.site, (*path, "site")), "is moved by"]
-            options: Options = []
+            acts = []
             for letter in "xyz":
                 if getattr(move, letter) is not None:
                     pieces += [letter, Number((*path, letter), f"displacement along {letter}")]
                 else:
                     set_it = self.set_to((*path, letter), "0 mm")
-                    options.append((f"set it along {letter} too", set_it))
+                    acts.append(Act(f"along {letter} too", set_it, f"Set it along {letter} too"))
                 if getattr(move.turn, letter, None) is not None:
                     pieces += [f"turn {letter}", Number((*path, "turn", letter), f"turn {letter}")]
-            options.append(self._removal(path, "displacement"))
-            result.append([*pieces, "and held there.", self.more(*options)])
+            acts.append(self._removal(path, "displacement"))
+            result.append([*pieces, "and held there.", Acts(tuple(acts))])
         return result
 
     # -- adding and taking away -------------------------------------------------------------------
@@ -261,10 +296,10 @@ class PreloadCard(SheetCard):
     def _set_key(self, key: str, value: object) -> Callable[[], None]:
         return lambda: self.edit("a load", lambda sheet: sheet.with_value((*_BASE, key), value))
 
-    def _less(self, path: Path, what: str) -> Choice:
-        return self.more(self._removal(path, what))
+    def _less(self, path: Path, what: str) -> Acts:
+        return Acts((self._removal(path, what),))
 
-    def _removal(self, path: Path, what: str) -> tuple[str, Callable[[], object]]:
+    def _removal(self, path: Path, what: str) -> Act:
         """Take one load away, and the whole preload with the last of them."""
 
         def change(sheet: Sheet) -> Sheet:
@@ -274,7 +309,10 @@ class PreloadCard(SheetCard):
                 return rest
             return sheet.without(_BASE)
 
-        return (f"take this {what} away", lambda: self.edit(f"{what} taken away", change))
+        def remove() -> None:
+            self.edit(f"{what} taken away", change)
+
+        return Act("take away", remove, f"Take this {what} away")
 
     def _everywhere(self, index: int) -> Callable[[], None]:
         path: Path = (*_BASE, "warmths", index, "part")

@@ -8,15 +8,16 @@ import numpy as np
 from PySide6.QtWidgets import QInputDialog
 
 from belltone.design.parts import MemberValue, PartValue, SurfaceValue
-from belltone.desk.cards.card import Act, Card, Choice, Number
+from belltone.desk.cards.card import Act, Card, Choice, Number, Piece
 from belltone.geometry.shapes import SIDE_NAMES, Disc, Extruded, Plate, Revolved, extent
 from belltone.geometry.skins import Skin
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path, path_text
 from belltone.sheet.part_models import AnyPart, Frame
+from belltone.sheet.renaming import renamed_everywhere
 from belltone.sheet.units import format_number
 
-__all__ = ["SheetCard"]
+__all__ = ["SheetCard", "few"]
 
 
 class SheetCard(Card):
@@ -38,16 +39,18 @@ class SheetCard(Card):
         if problem is not None:
             self.session.told.emit(problem)
 
-    def _site_choice(self, site: str, path: Path) -> list[str | Number | Choice | Act]:
+    def _site_choice(self, site: str, path: Path) -> list[Piece]:
         """A site as words: an end, an edge, or a named point with its live place."""
         options = [
             (self.place_words(place), self.set_to(path, place))
             for place in self.session.design.places
         ]
         options.append(("a new point…", lambda: self._new_point(path)))
+        if site in self.session.sheet.content.sites:
+            options.append((f"rename “{site}”…", lambda: self._ask_own_name("sites", site)))
         shown = self.place_words(site)
-        pieces: list[str | Number | Choice | Act] = [
-            Choice(shown, tuple(options), "where; choose an end or a point")
+        pieces: list[Piece] = [
+            Choice(shown, tuple(options), "where; choose an end or a point", site)
         ]
         if site in self.session.sheet.content.sites:
             pieces += self._coordinates(site)
@@ -68,7 +71,7 @@ class SheetCard(Card):
         words = _site_words(feature, "end" if own is None else own.sort)
         return f"{words} of “{part.name}”" if several else words
 
-    def _coordinates(self, site: str) -> list[str | Number | Choice | Act]:
+    def _coordinates(self, site: str) -> list[Piece]:
         """A named point's live coordinates on its part."""
         point = self.sheet.content.sites[site]
         path: Path = ("sites", site)
@@ -80,7 +83,7 @@ class SheetCard(Card):
         if point.at is not None:
             x, y = (Number((*path, "at", axis), f"{'xy'[axis]} of {site}") for axis in (0, 1))
             return ["at x", x, ", y", y]
-        pieces: list[str | Number | Choice | Act] = []
+        pieces: list[Piece] = []
         for key, words in (("profile", "along the profile,"), ("around", "around"), ("along", "")):
             if getattr(point, key) is not None:
                 pieces += ["at", Number((*path, key), f"place of {site}")]
@@ -91,12 +94,8 @@ class SheetCard(Card):
         label = f"change of {path_text(path)}"
         return lambda: self.edit(label, lambda sheet: sheet.with_value(path, value))
 
-    def more(self, *options: tuple[str, Callable[[], object]]) -> Choice:
-        """What else can be done with the thing a sentence speaks of."""
-        return Choice("⋯", tuple(options), "more")
-
-    def rename_option(self, path: Path) -> tuple[str, Callable[[], object]]:
-        return ("rename…", lambda: self._ask_name(path))
+    def rename_act(self, path: Path) -> Act:
+        return Act("rename…", lambda: self._ask_name(path), "Give it another name")
 
     def _ask_name(self, path: Path) -> None:
         present = str(self.session.sheet.value(path) or "")
@@ -104,15 +103,22 @@ class SheetCard(Card):
         if good:
             self.rename(path, name.strip())
 
-    def rename(self, path: Path, name: str) -> None:
-        """Give the thing at ``path`` another name."""
-        self.edit(f"name {name}", lambda sheet: sheet.with_value(path, name))
+    def _ask_own_name(self, group: str, present: str) -> None:
+        """Ask for another name of a part, site or material."""
+        asked = f"Name of this {group[:-1]}; all that refers to it follows:"
+        name, good = QInputDialog.getText(self, "Rename", asked, text=present)
+        if good:
+            self.rename((group, present), name.strip())
 
-    def take_away_option(self, path: Path, what: str) -> tuple[str, Callable[[], object]]:
+    def rename(self, path: Path, name: str) -> None:
+        """Give the thing at ``path`` another name, and follow it in all that refers to it."""
+        self.edit(f"name “{name}”", lambda sheet: renamed_everywhere(sheet, path, name))
+
+    def remove_act(self, path: Path, what: str) -> Act:
         def remove() -> None:
             self.edit(f"{what} taken away", lambda sheet: sheet.without(path))
 
-        return (f"take this {what} away", remove)
+        return Act("take away", remove, f"Take this {what} away")
 
     def _new_point(self, path: Path) -> None:
         part, model = self._part
@@ -127,6 +133,12 @@ class SheetCard(Card):
         return sheet.with_values(
             {(*base, "part"): part, **{(*base, key): at for key, at in place.items()}, path: name}
         )
+
+
+def few(names: list[str], most: int = 4) -> str:
+    """The first of some names, and how many more there are."""
+    more = f" and {len(names) - most} more" if len(names) > most else ""
+    return ", ".join(names[:most]) + more
 
 
 def _middle(part: PartValue) -> Mapping[str, str | list[str]]:

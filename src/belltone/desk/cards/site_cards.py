@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from belltone.desk.cards.card import Act, Choice, Number, Sentence
-from belltone.desk.cards.sheet_card import SheetCard
+from belltone.desk.cards.card import Act, Acts, Choice, Number, Piece, Sentence
+from belltone.desk.cards.sheet_card import SheetCard, few
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
 from belltone.sheet.model import HOLD_WORDS, Support
 
 __all__ = ["HeldCard", "HungCard"]
 
+_FEW = 3
 _DIRECTIONS = ("x", "y", "z", "turn x", "turn y", "turn z")
 _SPRINGS = (("springs", "along", "100 N/mm"), ("turning_springs", "about", "100 N*m/rad"))
 
@@ -40,14 +41,14 @@ class HeldCard(SheetCard):
                     options.append((f"{verb} {direction}", self.set_to((*path, "hold"), turned)))
             name = f"{support.name}:" if support.name else ""
             site = self._site_choice(support.site, (*path, "site"))
-            more = self.more(
-                *self._spring_options(path, support),
-                self.rename_option((*path, "name")),
-                self.take_away_option(path, "support"),
+            acts = (
+                Choice("springs…", tuple(self._spring_options(path, support)), "Springs it is on"),
+                self.rename_act((*path, "name")),
+                self.remove_act(path, "support"),
             )
             held_words = Choice(words, tuple(options), "how it is held")
             springs = self._springs(path, support)
-            result.append([name, held_words, "at", *site, *springs, ".", more])
+            result.append([name, held_words, "at", *site, *springs, ".", Acts(acts)])
         if result:
             return result
         if self.session.sheet.content.modes.free:
@@ -55,9 +56,16 @@ class HeldCard(SheetCard):
         meant = Act("that is meant", self.set_to(("modes", "free"), True), "Ask no more about it")
         return [["Free in space: nothing holds it.", meant]]
 
-    def _springs(self, path: Path, support: Support) -> list[str | Number | Choice | Act]:
+    def summary(self) -> Sentence:
+        supports = self.sheet.content.supports
+        if len(supports) < 2:
+            return super().summary()
+        told = [f"{each.name or self.place_words(each.site)}" for each in supports]
+        return [f"At {len(supports)} places: {few(told)}."]
+
+    def _springs(self, path: Path, support: Support) -> list[Piece]:
         """The springs of a support, as words and live numbers."""
-        pieces: list[str | Number | Choice | Act] = []
+        pieces: list[Piece] = []
         for key, words, _ in _SPRINGS:
             for axis in "xyz":
                 if getattr(getattr(support, key), axis, None) is not None:
@@ -110,7 +118,7 @@ class HungCard(SheetCard):
         result: list[Sentence] = []
         for index, mass in enumerate(self.session.sheet.content.masses):
             path: Path = ("masses", index)
-            body: list[str | Number | Choice | Act] = [
+            body: list[Piece] = [
                 f"{mass.name or 'a mass'}:",
                 Number((*path, "mass"), "mass"),
                 "at",
@@ -123,17 +131,27 @@ class HungCard(SheetCard):
             ]
             if stated and not self._unfolded:
                 body.append(f", with {' and '.join(stated)}")
-            options = [self.rename_option((*path, "name")), self.take_away_option(path, "mass")]
+            acts = [self.rename_act((*path, "name")), self.remove_act(path, "mass")]
             if mass.inertia is None:
                 choose = self.set_to((*path, "inertia"), ["0.01 kg*m^2"] * 3)
-                options.insert(0, ("give it inertia", choose))
+                acts.insert(0, Act("give it inertia", choose))
             if mass.offset is None:
                 choose = self.set_to((*path, "offset"), ["0 mm", "0 mm", "-50 mm"])
-                options.insert(0, ("set its centre off the axis", choose))
-            result.append([*body, ".", self.more(*options)])
+                acts.insert(0, Act("off the axis", choose, "Set its centre off the axis"))
+            result.append([*body, ".", Acts(tuple(acts))])
             if self._unfolded:
                 result += self._details(path, mass.inertia, mass.offset)
         return result or [["Nothing but its own mass."]]
+
+    def summary(self) -> Sentence:
+        masses = self.sheet.content.masses
+        if not masses:
+            return ["Nothing but its own mass."]
+        pieces: list[Piece] = []
+        for index, mass in enumerate(masses[:_FEW]):
+            pieces += [f"{mass.name or 'a mass'}", Number(("masses", index, "mass"), "mass"), ","]
+        left = len(masses) - _FEW
+        return [*pieces[:-1], f"and {left} more." if left > 0 else "."]
 
     def adders(self) -> list[Act]:
         return [
@@ -153,7 +171,7 @@ class HungCard(SheetCard):
             result.append(["Inertia about its centre", number, "."])
         elif inertia is not None:
             words = ["about x", ", about y", ", about z"]
-            pieces: list[str | Number | Choice | Act] = ["Inertia about its centre:"]
+            pieces: list[Piece] = ["Inertia about its centre:"]
             for axis, word in enumerate(words):
                 pieces += [word, Number((*path, "inertia", axis), f"inertia {word.strip(', ')}")]
             result.append([*pieces, "."])

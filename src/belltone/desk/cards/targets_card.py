@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from belltone.desk.cards.card import Act, Choice, Number, Sentence
+from belltone.desk.cards.card import Act, Acts, Number, Piece, Sentence
 from belltone.desk.cards.sheet_card import SheetCard
 from belltone.modes.kinds import kind_family
 from belltone.sheet.errors import Path
@@ -26,7 +26,7 @@ class TargetsCard(SheetCard):
         result: list[Sentence] = []
         for index, target in enumerate(self.session.sheet.content.targets):
             path: Path = ("targets", index)
-            words: list[str | Number | Choice | Act] = [f"{_words(target.mode)}:"]
+            words: list[Piece] = [f"{_words(target.mode)}:"]
             if target.frequency is not None:
                 words += ["at", Number((*path, "frequency"), "frequency to be hit")]
             elif target.times is not None and target.of is not None:
@@ -39,13 +39,20 @@ class TargetsCard(SheetCard):
                 words.append("within 0.1 %")
             if target.apart is not None:
                 words += [", all others", Number((*path, "apart"), "how far others keep"), "away"]
-            more = self.more(
-                self.rename_option((*path, "name")),
-                ("keep all others 5 % away", self.set_to((*path, "apart"), "5 %")),
-                self.take_away_option(path, "target"),
+            apart = self.set_to((*path, "apart"), "5 %")
+            acts = (
+                self.rename_act((*path, "name")),
+                Act("others apart", apart, "Keep all other modes 5 % away"),
+                self.remove_act(path, "target"),
             )
-            result.append([*words, ".", more])
+            result.append([*words, ".", Acts(acts)])
         return result
+
+    def summary(self) -> Sentence:
+        targets = self.session.sheet.content.targets
+        if len(targets) < 2:
+            return super().summary() if targets else []
+        return [f"{len(targets)} modes are to stand somewhere."]
 
     def adders(self) -> list[Act]:
         return [Act("add a target", self.add_target, "Say where the chosen mode is to stand")]

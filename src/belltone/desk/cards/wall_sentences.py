@@ -5,16 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any, Final
 
-from belltone.desk.cards.card import Act, Choice, Number, Sentence
+from belltone.desk.cards.card import Act, Acts, Choice, Number, Piece, Sentence
 from belltone.desk.cards.sheet_card import SheetCard
 from belltone.sheet import part_models as models
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
 
-__all__ = ["wall_sentences"]
+__all__ = ["plate_summary", "wall_sentences"]
 
-Pieces = list[str | Number | Choice | Act]
-Option = tuple[str, Callable[[], object]]
+Pieces = list[Piece]
 
 _FIRST_OUTLINES: Final[dict[str, dict[str, Any]]] = {
     "rectangle": {"width": "400 mm", "height": "300 mm"},
@@ -59,7 +58,7 @@ _DIRECTIONS: Final = {"plate": ("x", "y"), "revolved": ("profile", "around")}
 
 
 def wall_sentences(
-    card: SheetCard, name: str, part: models.SurfaceModel, *more: Option
+    card: SheetCard, name: str, part: models.SurfaceModel, *more: Act
 ) -> list[Sentence]:
     """The sentences of a plate or shell; ``more`` is what else can be done with it."""
     base: Path = ("parts", name)
@@ -73,8 +72,30 @@ def wall_sentences(
     return result + _placement(base, part.placement)
 
 
+def plate_summary(name: str, part: models.Plate) -> Sentence:
+    """The plate in one sentence: its sizes, its thickness and how many holes."""
+    path: Path = ("parts", name, "outline")
+    shape = part.outline.shape
+    pieces: Pieces = [f"“{name}”: {shape}"]
+    sizes = [key for key in _FIRST_OUTLINES[shape] if key in _OUTLINE_WORDS]
+    for place, key in enumerate(sizes):
+        pieces += [*(["×"] if place else []), Number((*path, key), key)]
+    if part.plies is not None:
+        pieces.append(f", {len(part.plies)} plies")
+    elif isinstance(part.thickness, models.ChangingThickness):
+        thick: Path = ("parts", name, "thickness")
+        pieces += [",", Number((*thick, "from"), "thickness"), "to"]
+        pieces += [Number((*thick, "to"), "thickness"), "thick"]
+    else:
+        pieces += [",", Number(("parts", name, "thickness"), "thickness"), "thick"]
+    holes = len(part.holes)
+    if holes:
+        pieces.append(f", {holes} hole{'s' if holes > 1 else ''}")
+    return [*pieces, "."]
+
+
 def _plate(
-    card: SheetCard, base: Path, name: str, part: models.Plate, *more: Option
+    card: SheetCard, base: Path, name: str, part: models.Plate, *more: Act
 ) -> list[Sentence]:
     path: Path = (*base, "outline")
     shape = part.outline.shape
@@ -97,14 +118,14 @@ def _plate(
         for key in keys:
             first += [Number((*path, key), key), _OUTLINE_WORDS[key]]
             first.append("." if key == keys[-1] else ",")
-    add = (
-        ("cut a round hole", lambda: card.edit("a hole", lambda s: _with_hole(s, base, "round"))),
+    cut = tuple(
         (
-            "cut a rectangular hole",
-            lambda: card.edit("a hole", lambda s: _with_hole(s, base, "rectangular")),
-        ),
+            f"a {hole} hole",
+            lambda hole=hole: card.edit("a hole", lambda s: _with_hole(s, base, hole)),
+        )
+        for hole in ("round", "rectangular")
     )
-    first.append(card.more(*add, *more))
+    first.append(Acts((Choice("cut a hole…", cut, "Cut a hole into the plate"), *more)))
     return [first, *(_hole(card, base, i, hole) for i, hole in enumerate(part.holes))]
 
 
@@ -138,9 +159,7 @@ def _hole(card: SheetCard, base: Path, index: int, hole: models.HoleModel) -> Se
         pieces += [Number((*path, "width"), "width"), "by", Number((*path, "height"), "height")]
         pieces.append(",")
     pieces += ["at x", Number((*path, "at", 0), "x"), ", y", Number((*path, "at", 1), "y"), "."]
-    pieces.append(
-        card.more(card.rename_option((*path, "name")), card.take_away_option(path, "hole"))
-    )
+    pieces.append(Acts((card.rename_act((*path, "name")), card.remove_act(path, "hole"))))
     return pieces
 
 
@@ -170,7 +189,7 @@ def _shell(
     base: Path,
     name: str,
     part: models.Revolved | models.Extruded | models.Lofted,
-    *more: Option,
+    *more: Act,
 ) -> list[Sentence]:
     first: Pieces = [f"{_KIND_WORDS[part.kind]} “{name}”,"]
     if isinstance(part, models.Extruded):
@@ -182,12 +201,12 @@ def _shell(
     else:
         first += _stated(card, base, "turn", "360 deg", "turned through", ",")
     closed = card.sheet.value((*base, "closed")) is True
-    flip = (
+    flip = Act(
         "open the profile" if closed else "close the profile",
         lambda: card.edit("profile", lambda s: s.with_value((*base, "closed"), not closed)),
     )
     first += ["from a closed profile." if closed else "from an open profile."]
-    first.append(card.more(flip, *more))
+    first.append(Acts((flip, *more)))
     axes = ("radius", "height") if isinstance(part, models.Revolved) else ("y", "z")
     result: list[Sentence] = [first, _profile(card, (*base, "profile"), part.profile, axes)]
     if isinstance(part, models.Lofted) and part.profile_at_end is not None:
@@ -224,14 +243,18 @@ def _profile(
             pieces += ["bent", Number((*here, "bend"), f"bend {index + 1}")]
         pieces.append("." if index == len(points) - 1 else ";")
     last = len(points) - 1
-    options: list[Option] = [("add a corner", lambda: card.edit("a corner", _longer(path)))]
+    acts: list[Act | Choice] = [
+        Act("add a corner", lambda: card.edit("a corner", _longer(path))),
+    ]
     if last > 1:
-        options.append(
-            ("take the last corner away", lambda: card.edit("corner", _without(path, last)))
+        acts.append(
+            Act("take the last away", lambda: card.edit("corner", _without(path, last)), "Corner")
         )
     bendable = [i for i in range(1, last) if points[i].bend is None and points[i].through is None]
-    options += [(f"round corner {i + 1}", _set_bend(card, (*path, i, "bend"))) for i in bendable]
-    return [*pieces, card.more(*options)]
+    bends = tuple((f"corner {i + 1}", _set_bend(card, (*path, i, "bend"))) for i in bendable)
+    if bends:
+        acts.append(Choice("round…", bends, "Round a corner"))
+    return [*pieces, Acts(tuple(acts))]
 
 
 def _set_bend(card: SheetCard, path: Path) -> Callable[[], None]:
@@ -267,26 +290,29 @@ def _wall(card: SheetCard, base: Path, part: models.SurfaceModel) -> Sentence:
     path: Path = (*base, "thickness")
     faces = tuple((words, card.set_to((*base, "face"), word)) for word, words in _FACES.items())
     pieces: Pieces = []
-    options: list[Option] = []
+    acts: list[Act | Choice] = []
     if part.plies is not None:
         pieces += [f"{len(part.plies)} plies;"]
     elif isinstance(part.thickness, models.ChangingThickness):
         pieces += ["From", Number((*path, "from"), "thickness"), "to"]
         pieces += [Number((*path, "to"), "thickness"), f"thick, {_WAYS[part.thickness.along]};"]
         even = str(part.thickness.start)
-        options.append(("make it even", card.set_to(path, even)))
+        acts.append(Act("make it even", card.set_to(path, even), "The same thickness everywhere"))
     else:
         pieces += [Number(path, "thickness"), "thick;"]
         even = str(part.thickness)
-        for along in _DIRECTIONS.get(part.kind, ("profile", "along")):
-            value = {"from": even, "to": even, "along": along}
-            options.append((f"let it change {_WAYS[along]}", card.set_to(path, value)))
+        ways = tuple(
+            (_WAYS[along], card.set_to(path, {"from": even, "to": even, "along": along}))
+            for along in _DIRECTIONS.get(part.kind, ("profile", "along"))
+        )
+        acts.append(Choice("let it change…", ways, "A thickness that changes"))
     pieces += [Choice(_FACES[part.face], faces, "which face of the wall the shape describes")]
     if part.mass_per_area is not None:
         pieces += [", with", Number((*base, "mass_per_area"), "mass per area"), "on it"]
     else:
-        options.append(("give it mass per area", card.set_to((*base, "mass_per_area"), "1 kg/m^2")))
-    return [*pieces, ".", card.more(*options)]
+        lined = card.set_to((*base, "mass_per_area"), "1 kg/m^2")
+        acts.append(Act("line it", lined, "Give it mass per area, such as a lining"))
+    return [*pieces, ".", Acts(tuple(acts))]
 
 
 def _plies(card: SheetCard, base: Path, plies: tuple[models.Ply, ...]) -> list[Sentence]:
@@ -299,10 +325,10 @@ def _plies(card: SheetCard, base: Path, plies: tuple[models.Ply, ...]) -> list[S
             pieces += ["at", Number((*path, "angle"), "angle")]
         else:
             pieces += [Act("at 0 deg", card.set_to((*path, "angle"), "0 deg"), "State the angle")]
-        options: list[Option] = [("one more like it", lambda i=index: _double(card, base, i))]  # type: ignore[misc]
+        acts = [Act("one more like it", lambda i=index: _double(card, base, i))]  # type: ignore[misc]
         if len(plies) > 1:
-            options.append(card.take_away_option(path, "ply"))
-        result.append([*pieces, ".", card.more(*options)])
+            acts.append(card.remove_act(path, "ply"))
+        result.append([*pieces, ".", Acts(tuple(acts))])
     return result
 
 

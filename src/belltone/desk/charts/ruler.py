@@ -17,11 +17,14 @@ from PySide6.QtGui import (
     QPaintEvent,
     QPen,
     QPolygonF,
+    QWheelEvent,
 )
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from belltone.compare.measured import Held
 from belltone.desk.charts.band_hands import BandHands
+from belltone.desk.charts.peg_places import PEG, fanned, peg_places
+from belltone.desk.charts.scale import Scale
 from belltone.desk.look import label_font
 from belltone.desk.marks import mark_path
 from belltone.desk.session.session import Session
@@ -32,9 +35,9 @@ from belltone.tune.bands import forbidden, stand
 __all__ = ["Ruler", "nice_step"]
 
 _LEFT, _RIGHT = 34, 40
-_PEG = 10.0
 _AXIS_UP = 36  # from the bottom edge to the axis
 _GRAB = 6.0
+_NEARER = 1.25  # for a notch of the wheel
 _GHOST = ((0.0, -5.0), (4.0, 0.0), (0.0, 5.0), (-4.0, 0.0))  # a hollow lozenge
 
 
@@ -50,6 +53,8 @@ class Ruler(QWidget):
         self._drag_from = 0.0
         self._drag_frequency: float | None = None
         self._span = 0.0
+        self._near: tuple[float, float] | None = None
+        self._fan: tuple[int, ...] = ()
         self.setMinimumHeight(122)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self._hands = BandHands(session)
@@ -77,8 +82,27 @@ class Ruler(QWidget):
     # -- geometry -------------------------------------------------------------------------------
 
     @property
-    def span(self) -> float:
-        """The frequency at the right end (Hz); it stays while a hand turns something."""
+    def scale(self) -> Scale:
+        """What is in view: all of it, or the part zoomed into."""
+        whole = self.whole
+        low, high = self._near or (0.0, whole)
+        if high > whole:
+            low, high = max(0.0, whole - (high - low)), whole
+        return Scale(low, high, _LEFT, max(1.0, self.width() - _LEFT - _RIGHT))
+
+    def show_whole(self) -> None:
+        """Back to the whole axis."""
+        self._near = None
+        self.update()
+
+    def _show(self, scale: Scale) -> None:
+        self._near = None if scale.span >= self.whole else (scale.low, scale.high)
+        self._fan = ()
+        self.update()
+
+    @property
+    def whole(self) -> float:
+        """The highest frequency there is to see (Hz); it stays while a hand turns something."""
         if (self._session.turning is None and not self._hands.holding) or not self._span:
             self._span = self._wide_enough()
         return self._span
@@ -96,36 +120,72 @@ class Ruler(QWidget):
 
     def x_of(self, frequency: float) -> float:
         """Where a frequency stands (pixels)."""
-        return _LEFT + (self.width() - _LEFT - _RIGHT) * frequency / self.span
+        return self.scale.x_of(frequency)
 
     def frequency_at(self, x: float) -> float:
         """The frequency at a place (Hz)."""
-        return max(0.0, (x - _LEFT) / (self.width() - _LEFT - _RIGHT)) * self.span
+        return self.scale.frequency_at(x)
 
-    def pegs(self) -> Iterator[tuple[int, float, QPointF]]:
-        """Yield ``(branch, frequency, centre of the peg's head)`` of every mode in view.
-
-        Heads that would cover one another are raised in turn.
-        """
+    def _in_view(self) -> list[tuple[int, float, float]]:
+        """``(branch, frequency, x)`` of every mode in view."""
         answer = self._session.answer
         if answer is None:
-            return
+            return []
+        scale, end = self.scale, self.width() - _RIGHT + 12
+        placed = [
+            (identity, float(frequency), scale.x_of(float(frequency)))
+            for identity, frequency in zip(answer.identities, answer.modes.flexible, strict=True)
+        ]
+        return [each for each in placed if _LEFT - 12 <= each[2] <= end]
+
+    def pegs(self) -> Iterator[tuple[int, float, QPointF]]:
+        """Yield ``(branch, frequency, centre of the head)`` of modes with a head of their own.
+
+        Heads that would cover one another are raised in turn; where too many are near, they are
+        in a stack, and have heads while it is open. The chosen mode always has one.
+        """
+        seen = self._in_view()
         axis = self.height() - _AXIS_UP
-        last: dict[int, float] = {}
-        for identity, frequency in zip(answer.identities, answer.modes.flexible, strict=True):
-            x = self.x_of(float(frequency))
-            if x > self.width() - _RIGHT + 12:
+        places = peg_places([x for _, _, x in seen])
+        for place, level in places.levels.items():
+            identity, frequency, x = seen[place]
+            yield identity, frequency, QPointF(x, axis - 19 - level * 21)
+        for centre, stacked in places.stacks:
+            members = [seen[place] for place in stacked]
+            if tuple(identity for identity, _, _ in members) == self._fan:
+                spread = fanned(centre, len(members), self.width())
+                for (identity, frequency, _), (x, row) in zip(members, spread, strict=True):
+                    yield identity, frequency, QPointF(x, axis - 62 + 23 * row)
                 continue
-            level = next((n for n in range(3) if x - last.get(n, -99.0) > 2 * _PEG + 1), 2)
-            last[level] = x
-            yield identity, float(frequency), QPointF(x, axis - 19 - level * 21)
+            for identity, frequency, x in members:
+                if identity == self._session.chosen:
+                    yield identity, frequency, QPointF(x, axis - 45)
+
+    def stacks(self) -> Iterator[tuple[tuple[int, ...], QPointF]]:
+        """Yield the branches of every stack, and the centre of its head."""
+        seen = self._in_view()
+        axis = self.height() - _AXIS_UP
+        for centre, stacked in peg_places([x for _, _, x in seen]).stacks:
+            yield tuple(seen[place][0] for place in stacked), QPointF(centre, axis - 19)
+
+    def _stack_at(self, place: QPointF) -> tuple[int, ...]:
+        """The stack under a place, or the open one while the hand is about its heads."""
+        for branches, head in self.stacks():
+            if abs(head.x() - place.x()) <= PEG + 4 and abs(head.y() - place.y()) <= PEG + 2:
+                return branches
+        if self._fan:
+            near = [head for identity, _, head in self.pegs() if identity in self._fan]
+            box = QPolygonF(near).boundingRect().adjusted(-22, -22, 22, 40)
+            if near and box.contains(place):
+                return self._fan
+        return ()
 
     def _peg_at(self, place: QPointF) -> int | None:
         best: tuple[float, int] | None = None
         for identity, _, head in self.pegs():
             away = math.hypot(head.x() - place.x(), head.y() - place.y())
             on_stem = abs(head.x() - place.x()) <= 3 and place.y() > head.y()
-            if away <= _PEG + 2 or on_stem:
+            if away <= PEG + 2 or on_stem:
                 near = min(away, abs(head.x() - place.x()) + 8 if on_stem else away)
                 if best is None or near < best[0]:
                     best = (near, identity)
@@ -146,6 +206,7 @@ class Ruler(QWidget):
         self._paint_targets(painter, axis)
         self._paint_ghosts(painter, axis)
         self._paint_spreads(painter, axis)
+        self._paint_stacks(painter, axis)
         self._paint_pegs(painter, axis)
         self._paint_tried(painter, axis)
         self._paint_notes(painter)
@@ -162,6 +223,9 @@ class Ruler(QWidget):
             below, above = forbidden(band, design.margin)
             top = 17.0
             wide = QRectF(self.x_of(below), top, self.x_of(above) - self.x_of(below), axis - top)
+            wide = wide.intersected(QRectF(0, top, self.width(), axis - top))
+            if wide.isEmpty():
+                continue  # out of view
             painter.fillRect(wide, QColor(palette.margin_wash))
             left, right = self.x_of(band.low), self.x_of(band.high)
             inner = QRectF(left, top, max(2.0, right - left), axis - top)
@@ -211,18 +275,19 @@ class Ruler(QWidget):
         painter.setFont(label_font(8))
         painter.setPen(QPen(QColor(self._palette.ink), 1.2))
         painter.drawLine(QPointF(_LEFT, axis), QPointF(self.width() - _RIGHT + 12, axis))
-        step = nice_step(self.span, (self.width() - _LEFT - _RIGHT) / 90)
-        count = int(self.span / step * 5) + 1
-        for tick in range(count + 1):
+        scale = self.scale
+        step = nice_step(scale.span, scale.width / 90)
+        first, last = math.ceil(scale.low / step * 5 - 0.001), int(scale.high / step * 5 + 0.001)
+        ticks = range(first, last + 1)
+        named = next((tick for tick in ticks if tick % 5 == 0), None)
+        for tick in ticks:
             frequency = tick * step / 5
-            if frequency > self.span * 1.001:
-                break
-            x = self.x_of(frequency)
+            x = scale.x_of(frequency)
             long = tick % 5 == 0
             painter.setPen(QPen(QColor(self._palette.ink if long else self._palette.muted), 1))
             painter.drawLine(QPointF(x, axis), QPointF(x, axis + (6 if long else 3)))
             if long:
-                text = format_number(frequency) + (" Hz" if tick == 0 else "")
+                text = format_number(frequency, 9) + (" Hz" if tick == named else "")
                 box = QRectF(x - 40, axis + 7, 80, 14)
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
@@ -304,6 +369,37 @@ class Ruler(QWidget):
                 [QPointF(x, axis - 10)] + [QPointF(x + side, axis - 17) for side in (-4.0, 4.0)]
             )
 
+    def _paint_stacks(self, painter: QPainter, axis: int) -> None:
+        """Modes too near for heads of their own: a plate with their count, and all their stems."""
+        answer = self._session.answer
+        if answer is None:
+            return
+        frequencies = {identity: (f, x) for identity, f, x in self._in_view()}
+        for branches, head in self.stacks():
+            troubled = False
+            for identity in branches:
+                frequency, x = frequencies[identity]
+                painter.setPen(QPen(QColor(self._palette.branch(identity)), 1.4))
+                painter.drawLine(QPointF(x, axis), QPointF(x, axis - 9))
+                kind = answer.modes.kinds[answer.index_of(identity) or 0]
+                bands = self._hands.bands(answer.design)
+                standing = stand(frequency, bands, answer.design.margin, kind)
+                troubled |= standing is not None and standing.place != "clear"
+            painter.setPen(QPen(QColor(self._palette.alarm if troubled else self._palette.ink), 2))
+            painter.setBrush(QColor(self._palette.card))
+            box = QRectF(head.x() - 13, head.y() - 9, 26, 18)
+            painter.drawRoundedRect(box, 3, 3)
+            painter.setFont(label_font(8, bold=True))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, f"{len(branches)}×")
+        if self._fan:
+            heads = [head for identity, _, head in self.pegs() if identity in self._fan]
+            if not heads:
+                return
+            around = QPolygonF(heads).boundingRect().adjusted(-16, -16, 16, 16)
+            painter.setPen(QPen(QColor(self._palette.line), 1))
+            painter.setBrush(QColor(self._palette.card))
+            painter.drawRoundedRect(around, 5, 5)
+
     def _paint_pegs(self, painter: QPainter, axis: int) -> None:
         answer = self._session.answer
         if answer is None:
@@ -318,7 +414,9 @@ class Ruler(QWidget):
             if stale:
                 colour.setAlpha(110)
             painter.setPen(QPen(colour, 3.0 if chosen else 1.8))
-            painter.drawLine(QPointF(head.x(), axis), head)
+            foot = QPointF(self.x_of(frequency), axis)
+            if identity not in self._fan:
+                painter.drawLine(foot, head)
             kind = answer.modes.kinds[answer.index_of(identity) or 0]
             standing = stand(frequency, self._hands.bands(design), design.margin, kind)
             troubled = standing is not None and standing.place != "clear"
@@ -326,9 +424,7 @@ class Ruler(QWidget):
             self._paint_head(painter, head, identity, colour, number, chosen, troubled)
             if standing is not None and standing.place == "inside":
                 painter.setPen(QPen(QColor(self._palette.alarm), 2.4))
-                painter.drawLine(
-                    QPointF(head.x() - _PEG, axis + 2.0), QPointF(head.x() + _PEG, axis + 2.0)
-                )
+                painter.drawLine(foot + QPointF(-PEG, 2.0), foot + QPointF(PEG, 2.0))
         if self._dragged is not None and self._drag_frequency is not None:
             x = self.x_of(self._drag_frequency)
             painter.setPen(QPen(QColor(self._palette.live), 2, Qt.PenStyle.DashLine))
@@ -346,16 +442,16 @@ class Ruler(QWidget):
         chosen: bool,
         troubled: bool,
     ) -> None:
-        path = mark_path(identity, head, _PEG + (1.5 if chosen else 0))
+        path = mark_path(identity, head, PEG + (1.5 if chosen else 0))
         if troubled:
-            ring = mark_path(identity, head, _PEG + 4)
+            ring = mark_path(identity, head, PEG + 4)
             painter.setPen(QPen(QColor(self._palette.alarm), 2.2))
             painter.setBrush(QColor(self._palette.ledge))
             painter.drawPath(ring)
         painter.setPen(QPen(colour, 2))
         painter.setBrush(colour if chosen else QColor(self._palette.card))
         painter.drawPath(path)
-        painter.setFont(label_font(8, bold=True))
+        painter.setFont(label_font(8 if len(number) < 3 else 6, bold=True))
         painter.setPen(QColor(self._palette.card) if chosen else colour)
         box = QRectF(head.x() - 12, head.y() - 8, 24, 16)
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, number)
@@ -373,6 +469,7 @@ class Ruler(QWidget):
         session = self._session
         painter.setPen(QColor(self._palette.muted))
         note = "drag a peg to where it should be, a band to where it is · double click adds a band"
+        note += " · the wheel zooms" if self._near is None else " · Home shows all of it"
         painter.drawText(bottom, Qt.AlignmentFlag.AlignRight, note)
         ghost = session.others.ghost
         if session.failure:
@@ -407,7 +504,7 @@ class Ruler(QWidget):
     @property
     def _pixel(self) -> float:
         """How many Hz a pixel is."""
-        return self.span / max(1, self.width() - _LEFT - _RIGHT)
+        return self.scale.span / self.scale.width
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._hands.holding:
@@ -415,6 +512,10 @@ class Ruler(QWidget):
             self.update()
             return
         if self._dragged is None:
+            fan = self._stack_at(event.position())
+            if fan != self._fan:
+                self._fan = fan
+                self.update()
             self.setCursor(self._cursor_over(event.position()))
             return
         if self._drag_frequency is not None or abs(event.position().x() - self._drag_from) > _GRAB:
@@ -448,7 +549,31 @@ class Ruler(QWidget):
         if frequency is not None and frequency > 0:
             self.reach_asked.emit(frequency)
 
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        """Zoom about the mouse; sideways, or with Shift, slide along."""
+        turn = event.angleDelta()
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier or abs(turn.x()) > abs(turn.y()):
+            share = -(turn.x() or turn.y()) / 120 * 0.1
+            self._show(self.scale.slid(share, self.whole))
+        else:
+            factor = _NEARER ** (turn.y() / 120)
+            self._show(self.scale.zoomed(event.position().x(), factor, self.whole))
+        event.accept()
+
+    def leaveEvent(self, _event: object) -> None:
+        self._fan = ()
+        self.update()
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Home:
+            self.show_whole()
+            return
+        if event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Minus):
+            factor = _NEARER if event.key() == Qt.Key.Key_Plus else 1 / _NEARER
+            mode = self._session.chosen_mode
+            x = self.x_of(mode.frequency) if mode else 0.5 * self.width()
+            self._show(self.scale.zoomed(x, factor, self.whole))
+            return
         step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()))
         if step is None:
             event.ignore()

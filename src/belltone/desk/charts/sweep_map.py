@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 
 from belltone.desk.fields import FlowRow
 from belltone.desk.knob_box import KnobBox
-from belltone.desk.look import label_font
+from belltone.desk.look import label_font, restyle
 from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette
 from belltone.exchange.tables import percent
@@ -462,8 +462,7 @@ class SweepMap(QFrame):
 
     def _role(self, role: str) -> None:
         self.clear_text.setProperty("role", role)
-        self.clear_text.style().unpolish(self.clear_text)
-        self.clear_text.style().polish(self.clear_text)
+        restyle(self.clear_text)
 
     def _note_quality(self) -> None:
         """Say how much was solved, how exactly, and where nothing could be."""

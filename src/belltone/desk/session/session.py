@@ -23,6 +23,7 @@ from belltone.desk.session.jobs import Jobs
 from belltone.desk.session.measuring import Measuring
 from belltone.desk.session.models import Models
 from belltone.desk.session.others import Others
+from belltone.desk.session.pointing import Pointing
 from belltone.desk.session.proposals import Proposals
 from belltone.desk.session.surveys import Surveys
 from belltone.desk.session.tuning import Tuning
@@ -115,6 +116,7 @@ class Session(QObject):
         self._load(sheet, path)
         self.models = Models(self, self._modeller, self)
         self.workplace = Workplace()
+        self.pointing = Pointing(self)
         self.tuning = Tuning(self, self)
         self.surveys = Surveys(self, self)
         self.proposals = Proposals(self, self._modeller, self)

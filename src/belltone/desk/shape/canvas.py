@@ -70,6 +70,7 @@ class ShapeCanvas(QWidget):
         self._fitted = True  # until a hand moves the view; then resizing leaves it alone
         self.shown = CHOSEN
         self.hovered: str | None = None
+        self._pointed = ""
         self.named = True
         self.amplitude = 0.6
         self.setMinimumSize(120, 90)
@@ -361,14 +362,22 @@ class ShapeCanvas(QWidget):
         """Where on a face the mouse is, if it is on one."""
         return None if self._picker is None else self._picker.spot
 
+    def point_at(self, site: str) -> None:
+        """Mark a site that is spoken of elsewhere; none by an empty name."""
+        self._pointed = site
+        self.update()
+
     def _paint_hovered(self, painter: QPainter) -> None:
-        """The site under the mouse: its line or point, and its name beside it."""
-        if self.hovered is None or self._picker is None:
+        """The site under the mouse, or spoken of: its line or point, and its name beside it."""
+        if self._picker is None:
+            return
+        if self.hovered is None and self._pointed not in self._picker.names:
             return
         ratio = self.devicePixelRatioF()
         height = round(self.height() * ratio)
         colour = QColor(self._palette.live)
-        lines = self._picker.on_picture(self.hovered, height)
+        site = self.hovered or self._pointed
+        lines = self._picker.on_picture(site, height)
         for line in lines:
             points = QPolygonF([QPointF(x / ratio, y / ratio) for x, y in line])
             painter.setPen(QPen(colour, 4, c=Qt.PenCapStyle.RoundCap))
@@ -378,10 +387,14 @@ class ShapeCanvas(QWidget):
                 painter.setBrush(Qt.BrushStyle.NoBrush)
             else:
                 painter.drawPolyline(points)
-        text = f"{self._picker.sort(self.hovered)} “{self.hovered}”"
+        text = f"{self._picker.sort(site)} “{site}”"
         painter.setFont(label_font(9, bold=True))
         wide = painter.fontMetrics().horizontalAdvance(text) + 14
-        at = self._last + QPointF(14, -26)
+        at = self._last
+        if self.hovered is None and lines:
+            # Spoken of elsewhere, so the mouse is not there: beside its last point.
+            at = QPointF(*(float(each) / ratio for each in lines[0][-1]))
+        at = at + QPointF(14, -26)
         box = QRectF(
             min(max(at.x(), 2.0), max(2.0, self.width() - wide - 2.0)), max(at.y(), 2.0), wide, 20
         )

@@ -36,6 +36,10 @@ class Panes(QWidget):
         self._grid.setSpacing(6)
         self.canvases: list[ShapeCanvas] = []
         self.set_count(1)
+        session.pointing.changed.connect(self._point)
+
+    def _point(self) -> None:
+        self.first.point_at(self._session.pointing.site)
 
     @property
     def first(self) -> ShapeCanvas:

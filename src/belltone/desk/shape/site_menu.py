@@ -24,6 +24,9 @@ def site_menu(session: Session, site: str, parent: QWidget, spot: Spot | None = 
     """
     menu = QMenu(parent)
     menu.addSection(f"“{site}”")
+    told = menu.addAction("show what the sheet says of it")
+    told.triggered.connect(lambda _checked=False: session.pointing.seek_site(site))
+    menu.addSeparator()
     content = session.sheet.content
     supports = [index for index, held in enumerate(content.supports) if held.site == site]
     place = session.design.places.get(site)

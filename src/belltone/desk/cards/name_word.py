@@ -1,0 +1,79 @@
+"""A name that is changed where it stands."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent
+from PySide6.QtWidgets import QLineEdit, QSizePolicy
+
+from belltone.desk.look import sentence_font
+
+__all__ = ["NameWord"]
+
+
+class NameWord(QLineEdit):
+    """Double click or F2 to type another name; Enter takes it, Escape gives up."""
+
+    def __init__(self, name: str, rename: Callable[[str], object]) -> None:
+        super().__init__(name)
+        self._name, self._rename = name, rename
+        self.setFont(sentence_font())
+        self.setProperty("name", True)
+        self.setFrame(False)
+        self.setTextMargins(0, 0, 0, 0)
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName(f"name {name}")
+        self.textChanged.connect(self._fit)
+        self._rest()
+
+    def begin(self) -> None:
+        """Start typing another name."""
+        self.setReadOnly(False)
+        self.setCursor(Qt.CursorShape.IBeamCursor)
+        self.setFocus()
+        self.selectAll()
+
+    def _rest(self) -> None:
+        self.setReadOnly(True)
+        self.setText(self._name)
+        self.setCursor(Qt.CursorShape.ArrowCursor)
+        self.setCursorPosition(0)
+        self.deselect()
+        self._fit()
+
+    def _take(self) -> None:
+        fresh = self.text().strip()
+        self._rest()
+        if fresh and fresh != self._name:
+            self._rename(fresh)
+
+    def _fit(self) -> None:
+        self.setFixedWidth(self.fontMetrics().horizontalAdvance(self.text() or " ") + 6)
+        self.setFixedHeight(self.fontMetrics().height() + 3)
+
+    def sizeHint(self) -> QSize:
+        return QSize(self.width(), self.height())
+
+    def mouseDoubleClickEvent(self, _event: QMouseEvent) -> None:
+        self.begin()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        key = event.key()
+        if self.isReadOnly():
+            if key in (Qt.Key.Key_F2, Qt.Key.Key_Return, Qt.Key.Key_Enter):
+                self.begin()
+            else:
+                event.ignore()
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._take()
+        elif key == Qt.Key.Key_Escape:
+            self._rest()
+        else:
+            super().keyPressEvent(event)
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        super().focusOutEvent(event)
+        if not self.isReadOnly() and event.reason() != Qt.FocusReason.ActiveWindowFocusReason:
+            self._take()

@@ -1,0 +1,35 @@
+"""What is pointed at: from a sentence to its site in the picture, and back to the sentence."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject, Signal
+
+from belltone.sheet.errors import Path
+
+__all__ = ["Pointing"]
+
+
+class Pointing(QObject):
+    """The site that a sentence under the hand speaks of, and what somebody looks for."""
+
+    changed = Signal()
+    site_sought = Signal(str)
+    value_sought = Signal(object)
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        self.site = ""
+
+    def point_at(self, site: str) -> None:
+        """Have the picture mark a site; none by an empty name."""
+        if site != self.site:
+            self.site = site
+            self.changed.emit()
+
+    def seek_site(self, site: str) -> None:
+        """Have the sheet show what it says of a site."""
+        self.site_sought.emit(site)
+
+    def seek_value(self, path: Path) -> None:
+        """Have the sheet show the sentence with a value, ready to be typed over."""
+        self.value_sought.emit(path)
