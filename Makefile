@@ -4,7 +4,7 @@ STAMP := .venv/.ready
 # Tests run in as many processes as there are processors, so each takes one thread.
 ONE_THREAD := OMP_NUM_THREADS=1 MKL_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1
 
-.PHONY: setup demo test fuzz lint bench screenshots schema method lock clean
+.PHONY: setup demo test fuzz lint bench screenshots schema share method lock clean
 
 setup: $(STAMP)
 
@@ -39,6 +39,10 @@ screenshots: $(STAMP)
 
 schema: $(STAMP)
 	$(PY) scripts/write_schema.py
+
+# The manual page and the shell completion, from the commands there are.
+share: $(STAMP)
+	$(PY) scripts/write_share.py
 
 # After the code that decides numbers has changed, and the version of the method with it.
 method: $(STAMP)

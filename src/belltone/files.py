@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import os
 import stat
 import tempfile
@@ -21,6 +22,8 @@ __all__ = [
     "write_text",
     "writing",
 ]
+
+_LOG = logging.getLogger("belltone")
 
 _BOM: Final = b"\xef\xbb\xbf"
 
@@ -128,6 +131,7 @@ def writing(path: Path) -> Iterator[Path]:
         if isinstance(error, OSError):
             raise OSError(error.errno, error.strerror, str(path)) from error
         raise
+    _LOG.info("wrote %s", target)
     if device:
         return
     folder = os.open(target.parent, os.O_RDONLY)

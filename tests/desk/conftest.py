@@ -63,7 +63,7 @@ class Recalled:
 
 
 class NoModels:
-    """Makes none: most tests ask for other things, and models take long."""
+    """Makes none: most tests ask for other things, and models and pictures take long."""
 
     def ask(self, _question: Callable[..., Any], *_arguments: Any, progress: Progress) -> Any:
         progress.check()
@@ -112,17 +112,20 @@ def make_window(
     """Open a window on a sheet file and wait for its modes."""
     windows: list[MainWindow] = []
 
-    def make(path: Path | None, text: str = "", models: bool = False) -> MainWindow:
+    def make(
+        path: Path | None, text: str = "", models: bool = False, welcome: bool = False
+    ) -> MainWindow:
         sheet = read_sheet(path) if path is not None else Sheet.from_text(text)
         engine = Recalled(known_answers)
         engines = (engine, engine, engine if models else NoModels())
         session = Session(sheet, path, Journal(tmp_path / "journal"), engines)
         settings = QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
         settings.setValue("every card open", True)  # the cards' sentences are what most look at
-        window = MainWindow(session, settings)
+        window = MainWindow(session, settings, welcome, NoModels())
         windows.append(window)
         window.show()
-        settle(qtbot, window)
+        if not welcome:
+            settle(qtbot, window)
         return window
 
     yield make

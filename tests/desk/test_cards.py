@@ -7,7 +7,8 @@ from pytestqt.qtbot import QtBot
 
 from belltone.desk.cards.card import Card
 from belltone.desk.fields import ChoiceWord, LiveNumber
-from belltone.desk.window import NEW_SHEET, MainWindow
+from belltone.desk.window import MainWindow
+from belltone.desk.windows import EMPTY
 from tests.desk.conftest import number, settle
 
 
@@ -90,7 +91,7 @@ def test_supports_are_changed_added_and_taken_away(window: MainWindow, qtbot: Qt
 
 
 def test_a_body_let_go_is_free(make_window: Callable[..., MainWindow], qtbot: QtBot) -> None:
-    window = make_window(None, NEW_SHEET)
+    window = make_window(None, EMPTY)
     choose(window.column.held, "clamped", "free")
     settle(qtbot, window)
     assert window.session.answer is not None
@@ -238,7 +239,7 @@ def test_a_knob_is_taken_away_and_its_value_stays(window: MainWindow) -> None:
 
 def test_end_points_are_live(make_window: Callable[..., MainWindow], qtbot: QtBot) -> None:
     points = 'from = ["0 m", "0 m", "0 m"]\nto = ["0.3 m", "0 m", "0.4 m"]'
-    window = make_window(None, NEW_SHEET.replace('length = "500 mm"', points))
+    window = make_window(None, EMPTY.replace('length = "500 mm"', points))
     assert "from 0 m 0 m 0 m , to 0.3 m 0 m 0.4 m" in words(window.column.component)
     field = number(window, ("parts", "bar", "to", 0))
     qtbot.mouseClick(field, Qt.MouseButton.LeftButton)

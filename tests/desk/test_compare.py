@@ -15,7 +15,8 @@ from pytestqt.qtbot import QtBot
 from belltone.compare.variants import read_variants, variants_path
 from belltone.desk.comparing.compare_view import CompareView
 from belltone.desk.session.session import Session
-from belltone.desk.window import NEW_SHEET, MainWindow
+from belltone.desk.window import MainWindow
+from belltone.desk.windows import EMPTY
 from belltone.exchange.workbooks import read_table
 from belltone.sheet.document import Sheet, read_sheet
 from belltone.store.journal import Journal, abandoned
@@ -185,16 +186,16 @@ def test_variants_of_a_sheet_without_a_file_survive_a_crash(tmp_path: Path, qtbo
 
     folder = tmp_path / "journal"
     silent = Silent()
-    session = Session(Sheet.from_text(NEW_SHEET), None, Journal(folder), (silent, silent, silent))
+    session = Session(Sheet.from_text(EMPTY), None, Journal(folder), (silent, silent, silent))
     session.variants.pin("first idea")
     (file,) = folder.glob("*.json")
     # The program that wrote it is gone.
     file.write_text(file.read_text().replace('"pid": ', '"pid": 99999'))
     (found,) = abandoned(folder)
-    other = Session(Sheet.from_text(NEW_SHEET), None, Journal(folder), (silent, silent, silent))
+    other = Session(Sheet.from_text(EMPTY), None, Journal(folder), (silent, silent, silent))
     other.open_text(found.text, found.sheet_path, found.variants)
     assert [each.name for each in other.variants.listed] == ["first idea"]
-    assert other.variants.listed[0].text == NEW_SHEET
+    assert other.variants.listed[0].text == EMPTY
     for each in (session, other):
         each.close()
 
@@ -202,7 +203,7 @@ def test_variants_of_a_sheet_without_a_file_survive_a_crash(tmp_path: Path, qtbo
 def test_leaving_an_unsaved_sheet_with_variants_asks(
     make_window: Callable[..., MainWindow], qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    window = make_window(None, NEW_SHEET)
+    window = make_window(None, EMPTY)
     asked: list[str] = []
 
     def question(*words: object, **_named: object) -> object:

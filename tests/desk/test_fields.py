@@ -135,7 +135,7 @@ def test_dragging_scrubs_in_one_step_of_undo(window: MainWindow, qtbot: QtBot) -
     assert window.session.answer is not None
     assert window.session.answer.design.parts[0].length == pytest.approx(2.3)
     assert len(window.session.history.past) == 1
-    window.undo_action.trigger()
+    window.menus.undo.trigger()
     assert number(window, LENGTH).text() == "2.2 m"
     assert not window.session.modified
 

@@ -1,8 +1,10 @@
 import threading
 
 import pytest
+from PySide6.QtWidgets import QMainWindow
 from pytestqt.qtbot import QtBot
 
+from belltone.desk.notices import Notices
 from belltone.desk.session.jobs import Jobs, LaneState
 from belltone.progress import Progress
 
@@ -132,4 +134,21 @@ def test_steps_are_told_in_words(jobs: Jobs, qtbot: QtBot) -> None:
 
     qtbot.waitUntil(told)
     gate.set()
+    jobs.close()
+
+
+def test_long_work_is_told_when_nobody_looks(qtbot: QtBot) -> None:
+    """Work of ten seconds and more, of a kind somebody waits for, behind another window."""
+    now, told = [0.0], []
+    window = QMainWindow()
+    qtbot.addWidget(window)
+    window.setWindowTitle("rail")
+    jobs = Jobs(window)
+    Notices(jobs, window, lambda head, words: told.append((head, words)), lambda: now[0])
+    for lane, seconds in (("sweep", 12.0), ("modes", 2.0), ("contacts", 60.0), ("designs", 11.0)):
+        with qtbot.waitSignal(jobs.changed):
+            jobs.start(lane, lambda progress: None, lambda answer: None, print)
+        now[0] += seconds
+        qtbot.waitUntil(lambda lane=lane: jobs.state(lane) is None)  # type: ignore[misc]
+    assert told == [("The sweep is done", "rail"), ("The table of designs is done", "rail")]
     jobs.close()

@@ -8,7 +8,8 @@ from PySide6.QtGui import QGuiApplication
 from pytestqt.qtbot import QtBot
 
 from belltone.desk.mode_table import ModeTable
-from belltone.desk.window import NEW_SHEET, MainWindow
+from belltone.desk.window import MainWindow
+from belltone.desk.windows import EMPTY
 from tests.desk.conftest import settle
 
 
@@ -56,7 +57,7 @@ def test_numbers_sort_as_numbers(window: MainWindow, table: ModeTable) -> None:
 def test_a_pair_is_one_row_and_either_mode_stays_chosen(
     make_window: Callable[..., MainWindow],
 ) -> None:
-    text = NEW_SHEET.replace(
+    text = EMPTY.replace(
         'shape = "solid rectangle", width = "40 mm", height = "20 mm"',
         'shape = "solid round", diameter = "30 mm"',
     )

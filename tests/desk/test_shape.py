@@ -9,7 +9,8 @@ from PySide6.QtGui import QColor, QImage, QWheelEvent
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from belltone.desk.window import NEW_SHEET, MainWindow
+from belltone.desk.window import MainWindow
+from belltone.desk.windows import EMPTY
 from belltone.drawing.colours import LIGHT, ramp
 from tests.desk.conftest import count_pixels, settle
 
@@ -23,7 +24,7 @@ def same(first: QImage, second: QImage) -> bool:
 
 
 def test_the_shape_is_drawn_in_its_colours(make_window: Callable[..., MainWindow]) -> None:
-    window = make_window(None, NEW_SHEET)
+    window = make_window(None, EMPTY)
     window.shape.canvas.look("y")
     image = picture(window)
     background = QColor(LIGHT.card)
@@ -124,7 +125,7 @@ def test_the_fitted_component_fills_the_picture(window: MainWindow) -> None:
 
 
 def test_every_section_is_drawn(make_window: Callable[..., MainWindow], qtbot: QtBot) -> None:
-    window = make_window(None, NEW_SHEET)
+    window = make_window(None, EMPTY)
     path = ("parts", "bar", "section")
     seen: list[QImage] = []
     for section in (
@@ -165,6 +166,6 @@ def test_the_legend_says_relative(window: MainWindow) -> None:
 
 def test_many_windows_may_come_and_go(make_window: Callable[..., MainWindow]) -> None:
     for _ in range(4):
-        window = make_window(None, NEW_SHEET)
+        window = make_window(None, EMPTY)
         assert not picture(window).isNull()
         window.close()

@@ -154,3 +154,41 @@ def test_forty_knobs_stay_in_reach(make_window: Make, qtbot: QtBot, rail_path: o
     assert not knobs.row("spare_20").isHidden()
     qtbot.mouseClick(knobs.head, LEFT)
     assert knobs.height() < 60
+
+
+def test_arithmetic_is_worked_out_while_it_is_typed(window: MainWindow, qtbot: QtBot) -> None:
+    field = number(window, ("parts", "rail", "length"))
+    qtbot.mouseClick(field, LEFT)
+    qtbot.keyClicks(field, "2 m + 50*wall")
+    assert field.worked == "= 2150 mm"
+    qtbot.keyClicks(field, " + ")
+    assert field.worked == ""
+    qtbot.keyClick(field, Qt.Key.Key_Escape)
+    qtbot.mouseClick(field, LEFT)
+    qtbot.keyClicks(field, "2.1 m")
+    assert field.worked == ""
+    qtbot.keyClick(field, Qt.Key.Key_Escape)
+
+
+def test_several_sites_are_held_at_once(make_window: Make, qtbot: QtBot) -> None:
+    window = make_window(demo_sheet("pump_cover"))
+    pointing = window.session.pointing
+    before = len(window.session.sheet.content.supports)
+    canvas = window.shape.canvas
+    blank = canvas.grab().toImage()
+    canvas.site_gathered.emit("cover.west")
+    canvas.site_gathered.emit("cover.east")
+    assert pointing.gathered == ("cover.west", "cover.east")
+    assert canvas.grab().toImage() != blank
+    menu = site_menu(window.session, "cover.north", window)
+    words = [action.text() for action in menu.actions()]
+    assert "hold all 3 clamped" in words
+    next(action for action in menu.actions() if action.text() == "hold all 3 clamped").trigger()
+    assert len(window.session.sheet.content.supports) == before + 3
+    assert pointing.gathered == ()
+    window.session.undo()
+    assert len(window.session.sheet.content.supports) == before
+    canvas.site_gathered.emit("cover.west")
+    canvas.site_gathered.emit("cover.west")
+    assert pointing.gathered == ()
+    settle(qtbot, window)

@@ -11,7 +11,8 @@ from pytestqt.qtbot import QtBot
 
 from belltone.desk.charts.ruler import nice_step
 from belltone.desk.session.jobs import LaneState
-from belltone.desk.window import NEW_SHEET, MainWindow
+from belltone.desk.window import MainWindow
+from belltone.desk.windows import EMPTY
 from belltone.modes.modeset import ModeSet
 from tests.desk.conftest import WAIT, await_clear, count_pixels, settle, swept
 
@@ -224,7 +225,7 @@ def test_reach_from_the_readout(window: MainWindow, qtbot: QtBot) -> None:
     assert window.session.answer is not None
     assert window.session.answer.modes.flexible[1] == pytest.approx(52.0, abs=0.06)
     assert form.said.text().startswith("wall is now 3.7")
-    assert "reach of 52 Hz" in window.undo_action.text()
+    assert "reach of 52 Hz" in window.menus.undo.text()
     window.session.undo()
     assert window.session.design.knobs["wall"].value == 3.0
 
@@ -265,7 +266,7 @@ def test_modes_keep_their_colour_when_they_change_places(
     make_window: Callable[..., MainWindow], qtbot: QtBot
 ) -> None:
     """The edgewise mode of a strip is overtaken by a flapping one as it grows thicker."""
-    window = make_window(None, NEW_SHEET)
+    window = make_window(None, EMPTY)
     for path, text in (("width", "50 mm"), ("height", "7 mm")):
         window.session.set_value(("parts", "bar", "section", path), text)
     settle(qtbot, window)

@@ -7,15 +7,16 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QFileDialog, QMessageBox
+from PySide6.QtWidgets import QFileDialog, QListWidget, QMessageBox
 from pytestqt.qtbot import QtBot
 
 from belltone.desk import app
-from belltone.desk.starts import StartDialog
+from belltone.desk.recovery import RecoveryDialog
 from belltone.desk.window import MainWindow
+from belltone.desk.windows import Windows
 from belltone.drawing.colours import DARK, LIGHT
 from belltone.sheet.document import read_sheet
-from belltone.store.journal import abandoned
+from belltone.store.journal import Unsaved, abandoned
 from tests.desk.conftest import number, settle
 
 BUTTONS = QMessageBox.StandardButton
@@ -68,13 +69,13 @@ def test_undo_and_redo_bring_answers_back(window: MainWindow, qtbot: QtBot) -> N
     type_in(qtbot, window, HEIGHT, "50 mm")
     changed = first()
     assert changed != start
-    assert "height" in window.undo_action.text()
+    assert "height" in window.menus.undo.text()
     qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert first() == start
     assert number(window, HEIGHT).text() == "40 mm"
-    window.redo_action.trigger()
+    window.menus.redo.trigger()
     assert first() == changed
-    assert not window.redo_action.isEnabled()
+    assert not window.menus.redo.isEnabled()
 
 
 @pytest.mark.parametrize(
@@ -120,16 +121,10 @@ def test_leaving_names_what_cannot_be_saved(
 def test_new_and_save_as(
     window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
-    dialogs: list[StartDialog] = []
-
-    def take(dialog: StartDialog) -> int:
-        dialogs.append(dialog)
-        dialog.list.setCurrentRow(0)
-        dialog.accept()
-        return 1
-
-    monkeypatch.setattr(StartDialog, "exec", take)
     window.new()
+    assert window.welcoming
+    begin_with(qtbot, window.welcome.starts, 0)
+    assert not window.welcoming
     settle(qtbot, window)
     assert window.session.path is None
     assert window.session.sheet.content.title == "Guide rail"
@@ -181,8 +176,8 @@ def test_opening_through_the_dialog_and_recent(
     settle(qtbot, window)
     assert window.session.path == other
     assert window.session.design.parts[0].length == pytest.approx(2.4)
-    window._fill_recent()
-    assert window.recent.actions()[0].text().startswith("other.toml")
+    window.menus._fill_recent()
+    assert window.menus.recent.actions()[0].text().startswith("other.toml")
 
 
 def test_the_table_of_modes_is_copied_and_written(
@@ -198,24 +193,38 @@ def test_the_table_of_modes_is_copied_and_written(
     assert target.read_text(encoding="utf-8") == copied
 
 
+def begin_with(qtbot: QtBot, holder: QListWidget, row: int) -> None:
+    """Click an entry of a list of the welcome page."""
+    at = holder.visualItemRect(holder.item(row)).center()
+    qtbot.mouseClick(holder.viewport(), Qt.MouseButton.LeftButton, pos=at)
+
+
+def open_again(window: MainWindow, left: Unsaved) -> bool:
+    window.session.open_text(left.text, left.sheet_path, left.variants)
+    return True
+
+
 def test_both_themes_draw(window: MainWindow, qtbot: QtBot) -> None:
     bright = window.grab().toImage().pixelColor(5, 300).lightness()
-    window.switch_theme()
+    window.take_theme(DARK.name)
     qtbot.wait(20)
     assert window.grab().toImage().pixelColor(5, 300).lightness() < bright - 100
     assert window._settings.value("theme") == DARK.name
-    window.switch_theme()
+    window.take_theme(LIGHT.name)
     assert window._settings.value("theme") == LIGHT.name
 
 
 def test_menus_say_how_it_is_handled(window: MainWindow, monkeypatch: pytest.MonkeyPatch) -> None:
-    said = answer_with(monkeypatch, "information", BUTTONS.Ok)
-    said += answer_with(monkeypatch, "about", BUTTONS.Ok)
+    said = answer_with(monkeypatch, "about", BUTTONS.Ok)
     for menu in window.menuBar().actions():
         if "Help" in menu.text():
             for action in menu.menu().actions():
                 action.trigger()
-    assert any("right-click to make a knob" in text for text in said)
+    assert any("Licence" in text for text in said)
+    view = window.help_view()
+    view.show_keys()
+    assert "right-click to make a knob" in view.text.toPlainText().replace("\n", " ")
+    view.close()
 
 
 def test_unsaved_edits_are_journalled(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
@@ -242,13 +251,18 @@ def test_a_crash_offers_the_work_back(
     text = window.session.sheet.text.replace('"40 mm"', '"47 mm"')
     left = {"pid": gone.pid, "sheet": str(rail_path), "text": text}
     (folder / "x.json").write_text(json.dumps(left), encoding="utf-8")
-    monkeypatch.setattr(app, "abandoned", lambda: abandoned(folder))
-    said = answer_with(monkeypatch, "question", BUTTONS.Cancel)
-    app._offer_recovery(window)
-    assert "infeed_rail.toml were not saved" in said[0]
-    assert number(window, HEIGHT).text() == "40 mm"
-    answer_with(monkeypatch, "question", BUTTONS.Yes)
-    app._offer_recovery(window)
+    (folder / "y.json").write_text(json.dumps(left | {"text": "torn"}), encoding="utf-8")
+    dialog = RecoveryDialog(abandoned(folder), lambda left: open_again(window, left))
+    dialog.list.setCurrentRow(0)
+    assert "Infeed rail: 2200 mm rectangular hollow" in dialog.words.text()
+    (line,) = [each for each in dialog.shown.toPlainText().splitlines() if "in the window" in each]
+    assert 'height = "47 mm"' in line
+    dialog.list.setCurrentRow(1)
+    assert "cannot be used as it stands" in dialog.words.text()
+    answer_with(monkeypatch, "question", BUTTONS.Discard)
+    dialog.discard_button.click()
+    dialog.open_button.click()
+    assert dialog.result() == 1
     assert number(window, HEIGHT).text() == "47 mm"
     assert window.session.modified
     assert window.session.path == rail_path
@@ -274,6 +288,8 @@ def test_an_unexpected_failure_is_said_and_the_old_answer_stays(
 
 
 def test_an_error_nobody_foresaw_is_told_in_the_window(window: MainWindow) -> None:
-    app.failure_hook(window)(ValueError, ValueError("odd"), None)
+    windows = Windows()
+    windows.open.append(window)
+    app.failure_hook(windows)(ValueError, ValueError("odd"), None)
     assert "an error inside the program (ValueError: odd)" in window.statusBar().currentMessage()
     assert window.statusBar().isVisibleTo(window)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import signal
 import sys
 from importlib import import_module
+from pathlib import Path
 from typing import Annotated, Any, Final
 
 import typer
@@ -15,7 +16,7 @@ from belltone.cli.leaving import INTERRUPTED, left_on_interrupt
 from belltone.cli.messages import fail
 from belltone.cli.waiting import Interrupted, interrupt
 from belltone.progress import Cancelled
-from belltone.store.failures import error_words
+from belltone.store.failures import error_words, write_log
 
 __all__ = ["app", "main"]
 
@@ -48,6 +49,7 @@ _COMMANDS: Final = {
     "revise": "making:revise",
     "desk": "window:desk",
     "demo": "window:demo",
+    "install-desktop": "settling:install_desktop",
 }
 """Where each command is. Only the one asked for is loaded: libraries take longer than most work."""
 _SETTINGS: Final = {"help_option_names": ["-h", "--help"]}
@@ -55,6 +57,14 @@ _SETTINGS: Final = {"help_option_names": ["-h", "--help"]}
 
 class _Commands(TyperGroup):
     """Loads a command when it is asked for."""
+
+    def shell_complete(self, ctx: Any, incomplete: str) -> list[Any]:
+        """Names of commands, told without loading one."""
+        from click.shell_completion import CompletionItem
+
+        if incomplete.startswith("-"):
+            return super().shell_complete(ctx, incomplete)
+        return [CompletionItem(name) for name in _COMMANDS if name.startswith(incomplete)]
 
     def list_commands(self, ctx: Any) -> list[str]:
         return list(_COMMANDS)
@@ -104,7 +114,13 @@ def main() -> None:
 @app.callback(invoke_without_command=True)
 def _version(
     version: Annotated[bool, typer.Option("--version", help="Print the version.")] = False,
+    log: Annotated[
+        Path | None,
+        typer.Option("--log", metavar="FILE", help="Write down what is done, and every failure."),
+    ] = None,
 ) -> None:
+    if log is not None:
+        write_log(log)
     if version:
         print(f"belltone {__version__}")
         raise typer.Exit

@@ -100,7 +100,7 @@ class KnobValue:
 
     def exact_text(self, value: float) -> str:
         """Write a value so that reading it back gives the very same number."""
-        return f"{float(value)!r} {self.unit}".strip()
+        return f"{repr(float(value)).removesuffix('.0')} {self.unit}".strip()
 
 
 def _short(value: float, digits: int) -> str:

@@ -29,18 +29,20 @@ from PySide6.QtCore import (  # noqa: E402
     QtMsgType,
     qInstallMessageHandler,
 )
-from PySide6.QtWidgets import QApplication, QMessageBox, QWidget  # noqa: E402
+from PySide6.QtGui import QIcon  # noqa: E402
+from PySide6.QtWidgets import QApplication, QWidget  # noqa: E402
 
 from belltone.desk.look import label_font  # noqa: E402
 from belltone.desk.session.session import Session  # noqa: E402
-from belltone.desk.window import NEW_SHEET, MainWindow  # noqa: E402
+from belltone.desk.window import MainWindow  # noqa: E402
+from belltone.desk.windows import Windows  # noqa: E402
 from belltone.exchange.arriving import kind_of  # noqa: E402
-from belltone.sheet.document import Sheet, read_sheet  # noqa: E402
-from belltone.sheet.errors import SheetError  # noqa: E402
+from belltone.sheet.document import read_sheet  # noqa: E402
 from belltone.store.failures import error_words  # noqa: E402
 from belltone.store.journal import Journal, abandoned  # noqa: E402
 
 _PICTURE_SECONDS: Final = 120.0
+_ICON: Final = Path(__file__).resolve().parents[1] / "share" / "icons" / "belltone.svg"
 
 
 def make_application() -> QApplication:
@@ -53,6 +55,8 @@ def make_application() -> QApplication:
     application.setApplicationName("belltone")
     application.setApplicationDisplayName("")
     application.setOrganizationName("belltone")
+    application.setDesktopFileName("org.belltone.BellTone")
+    application.setWindowIcon(QIcon(str(_ICON)))
     application.setStyle("Fusion")
     application.setFont(label_font(9))
     # What the window works out itself is small; what is large has processes of its own.
@@ -73,29 +77,27 @@ def run_desk(path: Path | None) -> int:
     """
     sent = path if path is not None and kind_of(path) is not None else None
     path = path if sent is None else None
-    sheet = read_sheet(path) if path is not None else Sheet.from_text(NEW_SHEET)
+    sheet = read_sheet(path) if path is not None else None
     application = make_application()
     code = 0
-    with _leaving_on_signals(application) as told:
-        window = MainWindow(Session(sheet, path, Journal()))
-        if path is not None:
-            window.remember(path)
-        window.show()
-        sys.excepthook = failure_hook(window)
+    windows = Windows()
+    with _leaving_on_signals(application, windows) as told:
+        window = windows.begin(sheet, path)
+        sys.excepthook = failure_hook(windows)
         if not told:
-            _offer_recovery(window)
+            windows.offer(abandoned())
         if sent is not None:
             QTimer.singleShot(0, window, lambda: window.receive(sent))
         if told:
-            window.leave()
+            windows.leave()
         else:
             code = int(application.exec())
     return told[0] if told else code
 
 
 @contextlib.contextmanager
-def _leaving_on_signals(application: QApplication) -> Iterator[list[int]]:
-    """Close the window in order on Ctrl+C or an end of the session; gives the exit codes told.
+def _leaving_on_signals(application: QApplication, windows: Windows) -> Iterator[list[int]]:
+    """Close the windows in order on Ctrl+C or an end of the session; gives the exit codes told.
 
     A window that is not shown yet is left alone: who makes it looks at what was told.
     Qt's loop runs no Python by itself, so a byte in a socket wakes it when a signal comes.
@@ -114,11 +116,9 @@ def _leaving_on_signals(application: QApplication) -> Iterator[list[int]]:
     def leave(number: int, _frame: object) -> None:
         if not told:
             told.append(128 + number)
+            windows.leave()
             for shown in filter(QWidget.isVisible, QApplication.topLevelWidgets()):
-                if isinstance(shown, MainWindow):
-                    shown.leave()
-                else:
-                    shown.close()
+                shown.close()
             QApplication.exit(told[0])
 
     awake.activated.connect(woken)
@@ -132,37 +132,15 @@ def _leaving_on_signals(application: QApplication) -> Iterator[list[int]]:
         there.close()
 
 
-def failure_hook(window: MainWindow) -> Callable[..., None]:
+def failure_hook(windows: Windows) -> Callable[..., None]:
     """What to do with an error nobody foresaw: log it, say so, and go on; the sheet is safe."""
 
     def told(_kind: type[BaseException], error: BaseException, _trace: object) -> None:
-        window.session.told.emit(error_words(error))
+        words = error_words(error)
+        if windows.front is not None:
+            windows.front.session.told.emit(words)
 
     return told
-
-
-def _offer_recovery(window: MainWindow) -> None:
-    """Offer back what an earlier run left unsaved; what is not wanted now stays for later."""
-    for unsaved in abandoned():
-        name = unsaved.sheet_path.name if unsaved.sheet_path else "a sheet without a file"
-        buttons = QMessageBox.StandardButton
-        answer = QMessageBox.question(
-            window,
-            "Unsaved work",
-            f"Changes to {name} were not saved when the program ended. Open them again?",
-            buttons.Yes | buttons.Discard | buttons.Cancel,
-            buttons.Yes,
-        )
-        if answer == buttons.Discard:
-            unsaved.discard()
-        elif answer == buttons.Yes:
-            try:
-                window.session.open_text(unsaved.text, unsaved.sheet_path, unsaved.variants)
-            except SheetError as error:
-                window.tell_wrong(unsaved.sheet_path or unsaved.file, error)
-                continue
-            unsaved.discard()
-            return
 
 
 def wait_for(ready: Callable[[], bool], seconds: float = _PICTURE_SECONDS) -> bool:

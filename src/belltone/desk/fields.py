@@ -27,7 +27,7 @@ from PySide6.QtWidgets import (
 
 from belltone.desk.look import restyle, sentence_font
 from belltone.desk.session.session import Session
-from belltone.desk.values import ShownValue, shown_value, stepped
+from belltone.desk.values import ShownValue, preview, shown_value, stepped
 from belltone.sheet.errors import Path, path_text
 
 __all__ = ["ChoiceWord", "FlowLayout", "FlowRow", "LiveNumber", "word_label"]
@@ -161,6 +161,8 @@ class LiveNumber(QLineEdit):
         self.setAccessibleName(label or path_text(path))
         self.setObjectName("/".join(str(step) for step in path))
         self.textChanged.connect(self._fit)
+        self.textEdited.connect(self._preview)
+        self._worked: QLabel | None = None  # below the field while arithmetic is typed
         session.turned.connect(self._follow_turn)
         self._rest()
 
@@ -193,6 +195,7 @@ class LiveNumber(QLineEdit):
     def _rest(self) -> None:
         value = self.value
         self._editing = False
+        self._hide_preview()
         self.setReadOnly(True)
         self.setCursor(Qt.CursorShape.SizeHorCursor)
         self.setText(_marked(value))
@@ -224,6 +227,28 @@ class LiveNumber(QLineEdit):
     def sizeHint(self) -> QSize:
         return QSize(self.width(), self.height())
 
+    def _preview(self, text: str) -> None:
+        """Show what arithmetic comes to while it is typed."""
+        told = preview(self._session.sheet, self._session.design, self.path, text)
+        if self._worked is None:
+            self._worked = QLabel(self, Qt.WindowType.ToolTip)
+            self._worked.setFont(sentence_font(9.5))
+            self._worked.setMargin(3)
+        self._worked.setText(told)
+        self._worked.adjustSize()
+        self._worked.move(self.mapToGlobal(QPoint(0, self.height() + 2)))
+        self._worked.setVisible(bool(told))
+
+    def _hide_preview(self) -> None:
+        if self._worked is not None:
+            self._worked.hide()
+
+    @property
+    def worked(self) -> str:
+        """What the arithmetic being typed comes to, as it is shown."""
+        shown = self._worked is not None and self._worked.isVisible()
+        return self._worked.text() if shown and self._worked is not None else ""
+
     # -- typing ---------------------------------------------------------------------------------
 
     def begin_edit(self, text: str | None = None) -> None:
@@ -241,6 +266,7 @@ class LiveNumber(QLineEdit):
     def retire(self) -> None:
         """The field goes: losing the focus on its way out must not write anything."""
         self._editing = False
+        self._hide_preview()
         self.setReadOnly(True)
 
     def take_up(self) -> None:
@@ -292,6 +318,7 @@ class LiveNumber(QLineEdit):
 
     def focusOutEvent(self, event: QFocusEvent) -> None:
         super().focusOutEvent(event)
+        self._hide_preview()
         # A menu or another window on top is no decision about what was typed.
         if event.reason() not in (
             Qt.FocusReason.PopupFocusReason,

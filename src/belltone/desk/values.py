@@ -21,7 +21,7 @@ from belltone.sheet.units import (
     unit_of,
 )
 
-__all__ = ["ShownValue", "shown_value", "stepped"]
+__all__ = ["ShownValue", "preview", "shown_value", "stepped"]
 
 
 @dataclass(frozen=True)
@@ -87,6 +87,18 @@ def _worked_out(raw: str, dimension: Dimension | None, design: Design) -> str:
         return si_to_text(as_dimension(value, dimension), dimension, dimension.likely[0])
     except (ExpressionError, UnitError, KeyError):
         return raw
+
+
+def preview(sheet: Sheet, design: Design, path: Path, text: str) -> str:
+    """What typed arithmetic comes to, such as “= 12.5 mm”; nothing for a plain value or none."""
+    _, dimension = _raw(sheet, path)
+    try:
+        if parse(text).literal is not None or text.strip() in design.knobs:
+            return ""
+    except ExpressionError:
+        return ""
+    worked = _worked_out(text, dimension, design)
+    return "" if worked == text else f"= {worked}"
 
 
 def stepped(number: float, steps: int, fine: bool = False) -> float:

@@ -2,26 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Sequence
+from functools import partial
 from pathlib import Path
 from typing import Final, TypeVar, cast
 
-from PySide6.QtCore import QEvent, QMimeData, QSettings, Qt, QTimer
+from PySide6.QtCore import QEvent, QMimeData, QSettings, Qt, QTimer, Signal
 from PySide6.QtGui import (
-    QAction,
     QCloseEvent,
+    QCursor,
     QDragEnterEvent,
     QDropEvent,
     QGuiApplication,
-    QKeySequence,
+    QKeyEvent,
 )
 from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
     QMainWindow,
-    QMenu,
     QMessageBox,
     QSplitter,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -39,31 +40,43 @@ from belltone.desk.charts.sweep_map import SweepMap
 from belltone.desk.comparing.compare_view import CompareView
 from belltone.desk.designs.designs_view import DesignsView
 from belltone.desk.fields import LiveNumber
+from belltone.desk.finding.find_box import FindBox
+from belltone.desk.finding.finds import Find
+from belltone.desk.finding.sheet_finds import sheet_finds
 from belltone.desk.handing.hand_over_view import HandOverView
+from belltone.desk.help.help_view import HelpView
+from belltone.desk.help.terms import pages, set_term, term_of, terms
+from belltone.desk.help.tour import Step, Tour
 from belltone.desk.look import label_font, qt_palette, stylesheet
 from belltone.desk.measuring.measured_view import MeasuredView
+from belltone.desk.menus import Menus, commands
 from belltone.desk.mode_table import ModeTable
-from belltone.desk.pictures import ask_write_chart
+from belltone.desk.notices import Notices
 from belltone.desk.proposals.tuning_view import TuningView
 from belltone.desk.reading_ahead import read_ahead
 from belltone.desk.readout import Readout
 from belltone.desk.session.session import Session
 from belltone.desk.shape.shape_view import ShapeView
-from belltone.desk.starts import Start, StartDialog
+from belltone.desk.starts import Start, starts
+from belltone.desk.themes import SYSTEM, palette_for
 from belltone.desk.variant_strip import VariantStrip
 from belltone.desk.verdict_bar import VerdictBar
-from belltone.drawing.colours import DARK, LIGHT, Palette
+from belltone.desk.welcome.small_pictures import SmallPictures
+from belltone.desk.welcome.welcome_page import WelcomePage
+from belltone.drawing.colours import Palette
 from belltone.exchange.arriving import ENDINGS, kind_of
 from belltone.exchange.frame_tables import FrameTableError, frame_arrival
 from belltone.exchange.revisions import Revised, revisable
 from belltone.exchange.tables import MODE_COLUMNS, as_csv, mode_rows
-from belltone.files import same_file, write_text
+from belltone.files import FileError, read_text, same_file, write_text
 from belltone.reading.family import evaluate
-from belltone.sheet.demo import examples_folder
-from belltone.sheet.document import Sheet, read_sheet
+from belltone.sheet.demo import demo_sheet
+from belltone.sheet.document import MOST_BYTES, Sheet, read_sheet
 from belltone.sheet.errors import SheetError
+from belltone.sheet.salvage import salvaged
+from belltone.sweep.engine import Questions
 
-__all__ = ["NEW_SHEET", "MainWindow"]
+__all__ = ["MainWindow"]
 
 W = TypeVar("W", bound=QWidget)
 
@@ -71,37 +84,33 @@ _FILES: Final = (
     f"Files somebody sent ({' '.join('*' + ending for ending in ENDINGS)});;All files (*)"
 )
 _MOST_RECENT: Final = 8
-
-NEW_SHEET: Final = """\
-belltone = 1
-title = ""
-
-[parts.bar]
-kind = "member"
-material = "structural steel"
-length = "500 mm"
-section = { shape = "solid rectangle", width = "40 mm", height = "20 mm" }
-
-[[supports]]
-site = "bar.start"
-hold = "clamped"
-
-[excitation]
-margin = "10 %"
-
-[accuracy]
-target = "0.5 %"
-"""
+_MOST_LISTED: Final = 12
+_SHEET_WIDTH, _TEXT_WIDTH = 320, 520  # pixels
 
 
 class MainWindow(QMainWindow):
-    """One window over one session."""
+    """One window over one session.
 
-    def __init__(self, session: Session, settings: QSettings | None = None) -> None:
+    With ``welcome`` it begins with the page of what can be begun with, and solves nothing yet;
+    ``painter`` draws that page's pictures, a process of their own unless told.
+    """
+
+    another_asked = Signal(object)
+    quit_asked = Signal()
+    closed = Signal()
+
+    def __init__(
+        self,
+        session: Session,
+        settings: QSettings | None = None,
+        welcome: bool = False,
+        painter: Questions | None = None,
+    ) -> None:
         super().__init__()
         self.session = session
         self._settings = settings or QSettings()
-        self._palette = DARK if self._settings.value("theme") == DARK.name else LIGHT
+        self.theme = str(self._settings.value("theme") or SYSTEM)
+        self._palette = palette_for(self.theme)
         self.setAcceptDrops(True)
         self._asking = False
         self._leaving = False
@@ -114,13 +123,24 @@ class MainWindow(QMainWindow):
         self.ruler = Ruler(session, self._palette)
         self.column = SheetColumn(session, self._palette)
         self.column.set_all_open(self._settings.value("every card open") in (True, "true"))
-        self.setCentralWidget(self._workspace())
-        self._menus()
+        self._pictures_of_sheets = SmallPictures(session.jobs, painter)
+        self.welcome = self._welcome_page()
+        self._work = self._workspace()
+        self._pages = QStackedWidget()
+        self._pages.addWidget(self._work)
+        self._pages.addWidget(self.welcome)
+        self.setCentralWidget(self._pages)
+        self.tour: Tour | None = None
+        self.menus = Menus(self)
+        self.notices = Notices(session.jobs, self)
         self.verdict.sweep_asked.connect(self.map.run_or_stop)
         self.verdict.clear_asked.connect(self.show_tuning)
         self.strip.compare_asked.connect(self.show_comparison)
         self.ruler.reach_asked.connect(self.readout.reach.ask_for)
         session.sheet_changed.connect(self._follow)
+        session.opened_another.connect(self.show_work)
+        self.column.text_turned.connect(self._widen_text)
+        QGuiApplication.styleHints().colorSchemeChanged.connect(self._follow_desktop)
         session.told.connect(lambda text: self.statusBar().showMessage(text, 9000))
         self.statusBar().messageChanged.connect(
             lambda text: self.statusBar().setVisible(bool(text))
@@ -131,7 +151,9 @@ class MainWindow(QMainWindow):
         self._apply_theme()
         self.resize(1280, 800)
         self._follow()
-        if session.answer is None:
+        if welcome:
+            self.show_welcome(fresh=True)
+        elif session.answer is None:
             session.solve()
 
     # -- building -------------------------------------------------------------------------------
@@ -142,14 +164,23 @@ class MainWindow(QMainWindow):
         middle.addWidget(self.map)
         middle.setSizes([300, 270])
         middle.setChildrenCollapsible(False)
-        across = QSplitter(Qt.Orientation.Horizontal)
+        self._across = across = QSplitter(Qt.Orientation.Horizontal)
         for widget in (self.column, middle, self.readout):
             across.addWidget(widget)
-        across.setSizes([320, 702, 248])  # the picture's controls then stand in one row
+        across.setSizes([_SHEET_WIDTH, 702, 248])  # the picture's controls then stand in one row
         across.setStretchFactor(1, 1)
         across.setChildrenCollapsible(False)
         across.setHandleWidth(8)
         middle.setHandleWidth(8)
+        for panel, term in (
+            (self.verdict, "clear"),
+            (self.strip, "variant"),
+            (self.shape, "mode shape"),
+            (self.map, "sweep"),
+            (self.readout, "natural frequency"),
+            (self.ruler, "ruler"),
+        ):
+            set_term(panel, term)
         whole = QWidget()
         rows = QVBoxLayout(whole)
         rows.setContentsMargins(0, 0, 0, 0)
@@ -160,127 +191,161 @@ class MainWindow(QMainWindow):
         rows.addWidget(self.ruler)
         return whole
 
-    def _menus(self) -> None:
-        keys = QKeySequence.StandardKey
-        file = self.menuBar().addMenu("&File")
-        self._action(file, "&New…", keys.New, self.new)
-        self._action(file, "&Open…", keys.Open, self.ask_open)
-        self.recent = file.addMenu("Open &recent")
-        self.recent.aboutToShow.connect(self._fill_recent)
-        self._action(
-            file, "New from a file somebody sent…", QKeySequence("Ctrl+Shift+N"), self.ask_file
-        )
-        self._action(file, "New &frame from a table copied", None, self.paste_frame)
-        demos = file.addMenu("Open a &demo")
-        for path in sorted(examples_folder().glob("*.toml")):
-            name = path.stem.replace("_", " ")
-            self._action(demos, name, None, lambda path=path: self.open(path))
-        file.addSeparator()
-        self._action(file, "&Save", keys.Save, self.save)
-        self._action(file, "Save &as…", keys.SaveAs, self.save_as)
-        file.addSeparator()
-        self._action(file, "&Hand over…", QKeySequence("Ctrl+P"), self.show_handing)
-        self._action(file, "Write the &table of modes…", None, self.ask_write_table)
-        self._action(
-            file,
-            "Write the picture of the &map…",
-            None,
-            lambda: ask_write_chart(self.map.plot, "map", self),
-        )
-        file.addSeparator()
-        self._action(file, "&Quit", keys.Quit, self.close)
-        edit = self.menuBar().addMenu("&Edit")
-        self.undo_action = self._action(edit, "&Undo", keys.Undo, self.session.undo)
-        self.redo_action = self._action(edit, "&Redo", keys.Redo, self.session.redo)
-        edit.addSeparator()
-        self._action(
-            edit, "&Copy the table of modes", QKeySequence("Ctrl+Shift+C"), self.copy_table
-        )
-        view = self.menuBar().addMenu("&View")
-        self._action(view, "&All modes in a table", QKeySequence("Ctrl+T"), self.show_table)
-        self._action(view, "&Play or pause", QKeySequence("Ctrl+Space"), self._toggle_play)
-        self._action(
-            view, "&Lower mode", QKeySequence("Alt+Left"), lambda: self.session.choose_neighbour(-1)
-        )
-        self._action(
-            view,
-            "&Higher mode",
-            QKeySequence("Alt+Right"),
-            lambda: self.session.choose_neighbour(1),
-        )
-        for axis in "xyz":
-            self._action(
-                view,
-                f"Look along &{axis}",
-                QKeySequence(f"Alt+{axis.upper()}"),
-                lambda axis=axis: self.shape.panes.look(axis),
-            )
-        self._action(view, "&Fit", QKeySequence("Alt+0"), self.shape.panes.fit)
-        shown = view.addMenu(self.shape.show_button.menu())
-        shown.setText("&Show")
-        view.addSeparator()
-        self._action(view, "&Pin this design", QKeySequence("F8"), self.session.variants.pin_shown)
-        self._action(
-            view, "Compare desi&gns", QKeySequence("Ctrl+J"), lambda: self.show_comparison("")
-        )
-        view.addSeparator()
-        self._action(view, "Run or stop the &sweep", QKeySequence("Ctrl+R"), self.map.run_or_stop)
-        self._action(view, "Clear the &bands", QKeySequence("Ctrl+K"), self.show_tuning)
-        self._action(view, "T&wo knobs", QKeySequence("Ctrl+2"), self.show_plane)
-        self._action(view, "Table of &designs", QKeySequence("Ctrl+3"), self.show_designs)
-        self._action(view, "Speed dia&gram", QKeySequence("Ctrl+D"), self.show_speeds)
-        self._action(view, "What was &measured", QKeySequence("Ctrl+M"), self.show_measured)
-        self._action(
-            view,
-            "&With and without preload",
-            QKeySequence("Ctrl+B"),
-            lambda: self.shape.panes.show_beside("bare"),
-        )
-        self._action(view, "&Day or night", None, self.switch_theme)
-        help_menu = self.menuBar().addMenu("&Help")
-        self._action(help_menu, "&Hands and keys", QKeySequence("F1"), self._show_keys)
-        self._action(help_menu, "&About Bell Tone", None, self._show_about)
-
-    def _action(
-        self,
-        menu: QMenu,
-        text: str,
-        keys: QKeySequence | QKeySequence.StandardKey | None,
-        call: object,
-    ) -> QAction:
-        action = QAction(text, self)
-        if keys is not None:
-            action.setShortcut(keys)
-        action.triggered.connect(lambda _checked=False: call())  # type: ignore[operator]
-        menu.addAction(action)
-        return action
-
     def _follow(self) -> None:
         session = self.session
+        if self.untouched:
+            self.setWindowTitle("Bell Tone")
+            return
         name = session.path.name if session.path else "new sheet"
         title = session.sheet.content.title
         mark = "*" if session.modified else ""
         self.setWindowTitle(f"{name}{mark}{f' · {title}' if title else ''} · Bell Tone")
         undo, redo = session.history.undo_label, session.history.redo_label
-        self.undo_action.setText(f"&Undo {undo}" if undo else "&Undo")
-        self.undo_action.setEnabled(undo is not None)
-        self.redo_action.setText(f"&Redo {redo}" if redo else "&Redo")
-        self.redo_action.setEnabled(redo is not None)
+        for action, verb, label in (
+            (self.menus.undo, "&Undo", undo),
+            (self.menus.redo, "&Redo", redo),
+        ):
+            action.setText(f"{verb} {label}" if label else verb)
+            action.setEnabled(label is not None)
 
     # -- files ----------------------------------------------------------------------------------
 
     def new(self) -> None:
-        """Begin a new sheet from a starting point."""
-        if not self.may_discard():
-            return
-        dialog = StartDialog(self._palette, self)
-        if dialog.exec() and dialog.chosen is not None:
-            self.begin(dialog.chosen)
-        dialog.deleteLater()
+        """Show what a new sheet can be begun with."""
+        self.show_welcome()
 
     def begin(self, start: Start) -> None:
         """Begin a new sheet with a starting point's text."""
-        self.session.start_new(Sheet.from_text(start.text))
+        if self.may_discard():
+            self.session.start_new(Sheet.from_text(start.text))
+
+    # -- pages ----------------------------------------------------------------------------------
+
+    def _welcome_page(self) -> WelcomePage:
+        page = WelcomePage(self._pictures_of_sheets, self._palette)
+        page.start_chosen.connect(self.begin)
+        page.path_chosen.connect(self.open)
+        page.open_asked.connect(self.ask_open)
+        page.file_asked.connect(self.ask_file)
+        page.tour_asked.connect(self.take_tour)
+        page.back_asked.connect(self.show_work)
+        return page
+
+    @property
+    def untouched(self) -> bool:
+        """Whether nothing was begun with yet."""
+        return self.welcoming and self.welcome.back.isHidden()
+
+    @property
+    def welcoming(self) -> bool:
+        """Whether the page of what can be begun with is shown."""
+        return self._pages.currentWidget() is self.welcome
+
+    def show_welcome(self, fresh: bool = False) -> None:
+        """Show what can be begun with; unless ``fresh``, there is a sheet to go back to."""
+        self._pages.setCurrentWidget(self.welcome)
+        self.welcome.back.setVisible(not fresh)
+        self.welcome.show_recent(self.recent_paths())
+        self._follow()
+
+    def show_work(self) -> None:
+        """Show the sheet."""
+        self._pages.setCurrentWidget(self._work)
+        if self.session.answer is None and self.session.jobs.state("modes") is None:
+            self.session.solve()
+        self._follow()
+
+    def take_tour(self) -> None:
+        """Show what is where, in five steps, over a demo if there is no sheet yet."""
+        if self.untouched:
+            self.session.start_new(read_sheet(demo_sheet()))
+        self.show_work()
+        if self.tour is not None:
+            self.tour.end()
+        self.tour = Tour(self._tour_steps(), self._palette, self)
+        self.tour.ended.connect(self._end_tour)
+
+    def _end_tour(self) -> None:
+        self.tour = None
+
+    def _tour_steps(self) -> list[Step]:
+        return [
+            Step(
+                self.column,
+                "The sheet states the problem",
+                "Each card is one sentence; click its title for every number and all that can be "
+                "done. Type a number over, with its unit, or drag it sideways.",
+            ),
+            Step(
+                self.ruler,
+                "The ruler shows what rings",
+                "What shakes the component is hatched, every mode is a peg. A peg in a hatched "
+                "band rings. Click one to see its shape; drag one to where it should be.",
+            ),
+            Step(
+                self.shape,
+                "The shape shows how it moves",
+                "Colours compare spots; lines stand still. Play it, turn it, click an edge or a "
+                "point to hold it or to hang something on it.",
+            ),
+            Step(
+                self.column.knobs,
+                "Knobs are what you may change",
+                "Right-click any number to make it a knob. Beside each stands its pull: how far "
+                "the chosen mode moves for one percent. Turn it, and everything follows.",
+            ),
+            Step(
+                self.verdict,
+                "The verdict says whether you are done",
+                "It names what is in the way, and offers what clears it. Ctrl+F finds anything, "
+                "F1 explains what the mouse is on. Ctrl+P hands the result over.",
+            ),
+        ]
+
+    def _widen_text(self, shown: bool) -> None:
+        """Text needs longer lines than the cards' sentences."""
+        sizes = self._across.sizes()
+        wanted = _TEXT_WIDTH if shown else _SHEET_WIDTH
+        self._across.setSizes([wanted, sizes[1] - (wanted - sizes[0]), sizes[2]])
+
+    def find_anything(self) -> None:
+        """Ask for a word and go to what it means."""
+        box = FindBox(self._finds, self)
+        if box.exec() and box.chosen is not None:
+            box.chosen.act()
+        box.deleteLater()
+
+    def _finds(self) -> Iterator[Find]:
+        if not self.welcoming:
+            yield from sheet_finds(self.session)
+        yield from commands(self.menuBar())
+        for start in starts():
+            yield Find(start.title, "beginning", "a starting point", partial(self.begin, start))
+        for name in terms():
+            yield Find(name, "help", "what it means", partial(self._show_term, name))
+        for title, path in pages().items():
+            yield Find(title, "manual", path.name, partial(self._show_page, path))
+
+    # -- help -----------------------------------------------------------------------------------
+
+    def help_view(self) -> HelpView:
+        """The help, in front."""
+        return self.beside.bring(HelpView, lambda: HelpView(self), self._palette)
+
+    def _show_term(self, name: str) -> None:
+        self.help_view().show_term(name)
+
+    def _show_page(self, path: Path) -> None:
+        self.help_view().show_page(path)
+
+    def explain(self) -> None:
+        """Explain what the mouse is on, else what the keyboard is in."""
+        under = QApplication.widgetAt(QCursor.pos())
+        term = term_of(under) or term_of(QApplication.focusWidget())
+        if term:
+            self._show_term(term)
+        else:
+            self.help_view().show_keys()
 
     def ask_open(self) -> None:
         """Ask for a sheet and open it."""
@@ -298,17 +363,43 @@ class MainWindow(QMainWindow):
                 return False
             self.session.open(path)
         except SheetError as error:
+            return self._open_damaged(path, error)
+        self.remember(path)
+        return True
+
+    def _open_damaged(self, path: Path, error: SheetError) -> bool:
+        """Offer what can be read of a sheet that is not whole, with what is missing named."""
+        folder = path.resolve().parent
+
+        def read(text: str) -> Sheet:
+            sheet = Sheet.from_text(text, folder)
+            evaluate(sheet)
+            return sheet
+
+        try:
+            found = salvaged(read_text(path, MOST_BYTES, "a sheet"), read)
+        except FileError:
+            found = None
+        if found is None:
             self.tell_wrong(path, error)
             return False
-        self.remember(path)
+        buttons = QMessageBox.StandardButton
+        text = (
+            f"“{path.name}” cannot be read as it stands. It can be opened without these, as a new "
+            f"sheet; the file stays as it is:\n\n{_listed(found.lost)}"
+        )
+        answer = QMessageBox.question(
+            self, "The sheet is not whole", text, buttons.Open | buttons.Cancel, buttons.Open
+        )
+        if answer != buttons.Open:
+            return False
+        self.session.start_new(found.sheet)
+        self.session.told.emit(f"opened without {len(found.lost)} things of “{path.name}”")
         return True
 
     def tell_wrong(self, path: Path, error: SheetError) -> None:
         """Explain what is wrong with a sheet file."""
-        lines = "\n".join(f"•  {finding}" for finding in error.findings[:12])
-        more = len(error.findings) - 12
-        if more > 0:
-            lines += f"\n… and {more} more"
+        lines = _listed([str(finding) for finding in error.findings])
         QMessageBox.warning(self, "The sheet cannot be opened", f"{path.name}\n\n{lines}")
 
     def save(self) -> bool:
@@ -476,15 +567,6 @@ class MainWindow(QMainWindow):
         # Not from inside the event: a dialog would hold up who drops.
         QTimer.singleShot(0, self, lambda: begin(path))
 
-    def _fill_recent(self) -> None:
-        self.recent.clear()
-        for path in self.recent_paths():
-            action = self.recent.addAction(f"{path.name}   ({path.parent})")
-            action.setEnabled(path.exists())
-            action.triggered.connect(lambda _=False, path=path: self.open(path))
-        if self.recent.isEmpty():
-            self.recent.addAction("none yet").setEnabled(False)
-
     # -- the table ------------------------------------------------------------------------------
 
     def _table(self) -> str:
@@ -565,54 +647,43 @@ class MainWindow(QMainWindow):
             found["the speed diagram"] = speeds.plot
         return found
 
-    def _toggle_play(self) -> None:
+    def toggle_play(self) -> None:
         self.shape.set_playing(not self.shape.playing)
 
-    def switch_theme(self) -> None:
-        """Change between the light and the dark theme."""
-        self._palette = LIGHT if self._palette is DARK else DARK
-        self._settings.setValue("theme", self._palette.name)
+    def take_theme(self, choice: str) -> None:
+        """Take a theme by its name, or the one the desktop asks for."""
+        self.theme = choice
+        self._settings.setValue("theme", choice)
+        self._palette = palette_for(choice)
         self._apply_theme()
+
+    def _follow_desktop(self) -> None:
+        if self.theme == SYSTEM and palette_for(SYSTEM) is not self._palette:
+            self.take_theme(SYSTEM)
 
     def _apply_theme(self) -> None:
         QApplication.setPalette(qt_palette(self._palette))
         self.setStyleSheet(stylesheet(self._palette))
         for panel in (
-            self.verdict, self.strip, self.shape, self.map, self.readout, self.ruler, self.column
+            self.verdict, self.strip, self.shape, self.map, self.readout, self.ruler, self.column,
+            self.welcome,
         ):  # fmt: skip
             panel.set_palette(self._palette)
 
-    def _show_keys(self) -> None:
-        QMessageBox.information(
-            self,
-            "Hands and keys",
-            "Numbers: click to type, drag sideways to change (Shift: finely), arrow up and down, "
-            "right-click to make a knob.\n\n"
-            "Shape: drag turns it, drag with the right button slides it, the wheel zooms; "
-            "Ctrl+Space plays. A click on a marked point, edge or face says what to do with it; "
-            "“show…” holds colours, lines and panes.\n\n"
-            "Ruler: click a peg or use the left and right arrows; drag a peg to where the mode "
-            "should be.\n\n"
-            "Sweep map: drag the cursor to turn the knob; click a branch to choose it; Ctrl+R "
-            "runs or stops the sweep; Ctrl+2 shows the map of two knobs, Ctrl+3 tables of "
-            "designs; Ctrl+K clears the bands.\n\n"
-            "Ctrl+T shows all modes in a table; Ctrl+C there copies it.\n\n"
-            "F8 pins the design that is shown as a variant; click a variant for its ghost on the "
-            "ruler, twice to return to it; Ctrl+J holds designs against each other.\n\n"
-            "Ctrl+M holds measured frequencies against the modes and fits knobs to them; Ctrl+P "
-            "hands over reports, films, pictures, tables and files.\n\n"
-            "Ctrl+B shows the chosen mode with and without the preload side by side; Ctrl+D the "
-            "speed diagram of what spins.\n\n"
-            "Alt+Left and Alt+Right choose the lower or higher mode from anywhere.",
-        )
-
-    def _show_about(self) -> None:
+    def show_about(self) -> None:
         QMessageBox.about(
             self,
             "About Bell Tone",
             f"Bell Tone {__version__}\n\nTunes the natural frequencies of a component until every "
             "excitation band is clear.\n\nLicence: Apache-2.0",
         )
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Escape leaves the welcome page where there is a sheet to go back to."""
+        if event.key() == Qt.Key.Key_Escape and self.welcoming and not self.welcome.back.isHidden():
+            self.show_work()
+        else:
+            super().keyPressEvent(event)
 
     def leave(self) -> None:
         """Close without a question, as when told to from outside; unsaved changes are kept safe."""
@@ -631,12 +702,22 @@ class MainWindow(QMainWindow):
             event.ignore()
             return
         self._settings.setValue("every card open", self.column.all_open)
+        if self.tour is not None:
+            self.tour.end()
+        self._pictures_of_sheets.close()
         self.shape.finish()
         comparing = self.beside.of(CompareView)
         if comparing is not None:
             comparing.finish()
         self.session.close(recoverable=self._leaving)
         super().closeEvent(event)
+        self.closed.emit()
+
+
+def _listed(words: Sequence[str]) -> str:
+    more = len(words) - _MOST_LISTED
+    lines = [f"•  {each}" for each in words[:_MOST_LISTED]]
+    return "\n".join([*lines, *([f"… and {more} more"] if more > 0 else [])])
 
 
 def _dropped(data: QMimeData) -> Path | None:

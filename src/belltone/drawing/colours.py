@@ -8,7 +8,18 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["DARK", "LIGHT", "MARKS", "Palette", "ramp", "rgb"]
+__all__ = [
+    "DARK",
+    "HIGH",
+    "LIGHT",
+    "MARKS",
+    "NIGHT",
+    "PALETTES",
+    "Palette",
+    "contrast",
+    "ramp",
+    "rgb",
+]
 
 
 @dataclass(frozen=True)
@@ -45,18 +56,18 @@ LIGHT: Final = Palette(
     card="#fffdf6",
     ledge="#ece3cd",
     ink="#26231d",
-    muted="#716a5c",
+    muted="#635c4f",
     line="#dcd2bb",
     live="#1f4e8c",
-    alarm="#ab3722",
+    alarm="#a2321e",
     alarm_wash="#f0cfc3",
     margin_wash="#f8e6dc",
-    clear="#33702f",
-    energy="#c39a3d",
-    nodal="#c8861d",
+    clear="#2d682a",
+    energy="#b08629",
+    nodal="#c17f16",
     branches=(
         "#1d6e78",
-        "#a9781a",
+        "#8f6512",
         "#574a9c",
         "#3d7437",
         "#9a3a74",
@@ -77,10 +88,10 @@ DARK: Final = Palette(
     card="#2b3035",
     ledge="#1b1e21",
     ink="#ece6d8",
-    muted="#a59d8c",
+    muted="#b3ab9a",
     line="#434a50",
     live="#8ab8ee",
-    alarm="#ec8b70",
+    alarm="#f0957b",
     alarm_wash="#5b342c",
     margin_wash="#41312d",
     clear="#8cc583",
@@ -103,6 +114,73 @@ DARK: Final = Palette(
     load="#e08fc6",
 )
 
+HIGH: Final = Palette(
+    name="print",
+    desk="#ffffff",
+    card="#ffffff",
+    ledge="#f0f0f0",
+    ink="#000000",
+    muted="#333333",
+    line="#5a5a5a",
+    live="#0a2f7a",
+    alarm="#8c0f00",
+    alarm_wash="#ffd9d0",
+    margin_wash="#fff0eb",
+    clear="#0c4a0a",
+    energy="#7a5800",
+    nodal="#9a4f00",
+    branches=(
+        "#00525c",
+        "#694700",
+        "#3a2b8c",
+        "#1c5216",
+        "#7a1153",
+        "#2c3138",
+        "#8a2f08",
+        "#0d3f80",
+        "#4a4700",
+        "#601f1f",
+    ),
+    motion=("#f4f4f4", "#c9d4d0", "#8bb0b4", "#4a8593", "#235468", "#08213a"),
+    state=("#f7f2ea", "#ecc998", "#d69559", "#ad5f35", "#7c322c", "#420f1a"),
+    load="#6d0f50",
+)
+
+NIGHT: Final = Palette(
+    name="beacon",
+    desk="#000000",
+    card="#0a0a0a",
+    ledge="#161616",
+    ink="#ffffff",
+    muted="#d6d6d6",
+    line="#9a9a9a",
+    live="#9fd0ff",
+    alarm="#ff9e85",
+    alarm_wash="#5c1a0c",
+    margin_wash="#331610",
+    clear="#9df08f",
+    energy="#ffd257",
+    nodal="#ffb347",
+    branches=(
+        "#6fe0ec",
+        "#ffcf66",
+        "#c3b8ff",
+        "#9be391",
+        "#ff9fd6",
+        "#d5dbe3",
+        "#ffab82",
+        "#9cc7ff",
+        "#e0dc72",
+        "#f0a9a9",
+    ),
+    motion=("#2c2c2c", "#3a5a66", "#4a93a3", "#7dc3be", "#c4e6c4", "#fff2c4"),
+    state=("#332d2b", "#6b4036", "#a35a44", "#d68452", "#f5b97f", "#ffe9c4"),
+    load="#ffa8e2",
+)
+
+PALETTES: Final = {palette.name: palette for palette in (LIGHT, DARK, HIGH, NIGHT)}
+"""Every theme by its name."""
+
 MARKS: Final = ("round", "square", "kite", "hexagon", "shield")
 """Outlines of a branch's peg, in turn."""
 
@@ -119,3 +197,17 @@ def ramp(names: tuple[str, ...], count: int = 256) -> NDArray[np.uint8]:
     at = np.linspace(0, len(stops) - 1, count)
     columns = [np.interp(at, np.arange(len(stops)), stops[:, channel]) for channel in range(3)]
     return np.column_stack(columns).round().astype(np.uint8)
+
+
+def contrast(one: str, other: str) -> float:
+    """The contrast ratio of two colours, 1 to 21 (Web Content Accessibility Guidelines 2.2)."""
+    light, dark = sorted((_luminance(one), _luminance(other)), reverse=True)
+    return (light + 0.05) / (dark + 0.05)
+
+
+def _luminance(name: str) -> float:
+    linear = [
+        share / 12.92 if share <= 0.04045 else ((share + 0.055) / 1.055) ** 2.4
+        for share in rgb(name)
+    ]
+    return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]

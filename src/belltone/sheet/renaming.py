@@ -10,7 +10,7 @@ from typing import Any, Final
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Finding, Path, SheetError
 
-__all__ = ["renamed_everywhere"]
+__all__ = ["part_renamed", "renamed_everywhere"]
 
 _SITE_KEYS: Final = ("site", "linked_to", "between", "spots")
 _PART_KEYS: Final = (*_SITE_KEYS, "part", "on", "of")
@@ -48,6 +48,23 @@ def renamed_everywhere(sheet: Sheet, path: Path, name: str) -> Sheet:
         follow = _by_keys(("material",), lambda text: name if text == old else None)
     changed = _followed(sheet, follow)
     return changed.renamed(path, name)
+
+
+def part_renamed(data: dict[str, Any], old: str, new: str) -> dict[str, Any]:
+    """Plain data of a sheet, or of a piece of one, with a part under another name."""
+    follow = _by_keys(_PART_KEYS, lambda text: _of_part(text, old, new))
+
+    def changed(node: Any, path: Path) -> Any:
+        if isinstance(node, dict):
+            return {key: changed(value, (*path, key)) for key, value in node.items()}
+        if isinstance(node, list):
+            return [changed(value, (*path, index)) for index, value in enumerate(node)]
+        return (follow(path, node) or node) if isinstance(node, str) else node
+
+    result: dict[str, Any] = changed(data, ())
+    parts = result.get("parts", {})
+    result["parts"] = {new if name == old else name: entry for name, entry in parts.items()}
+    return result
 
 
 Follow = Callable[[Path, str], str | None]

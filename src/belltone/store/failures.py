@@ -2,15 +2,32 @@
 
 from __future__ import annotations
 
+import logging
+import sys
 import traceback
 from datetime import datetime
 from pathlib import Path
 
 import platformdirs
 
+from belltone import __version__
 from belltone.errors import UserError
 
-__all__ = ["error_words", "fault_of", "fault_words"]
+__all__ = ["error_words", "fault_of", "fault_words", "write_log"]
+
+_LOG = logging.getLogger("belltone")
+
+
+def write_log(path: Path) -> None:
+    """From now on write down what the program does, behind what the file holds already.
+
+    Raises ``OSError`` where it cannot be written.
+    """
+    handler = logging.FileHandler(path, encoding="utf-8")
+    handler.setFormatter(logging.Formatter("%(asctime)s %(message)s"))
+    _LOG.addHandler(handler)
+    _LOG.setLevel(logging.INFO)
+    _LOG.info("belltone %s, Python %s: %s", __version__, sys.version.split()[0], sys.argv[1:])
 
 
 def error_words(error: BaseException) -> str:
@@ -26,6 +43,7 @@ def fault_of(error: BaseException) -> tuple[str, str]:
 
 def fault_words(summary: str, trace: str) -> str:
     """Write a fault to the log; returns what to tell the user."""
+    _LOG.info("%s\n%s", summary, trace)
     path = Path(platformdirs.user_state_dir("belltone")) / "failures.log"
     try:
         path.parent.mkdir(parents=True, exist_ok=True)

@@ -24,6 +24,7 @@ class Unsaved:
     sheet_path: Path | None
     text: str
     variants: str = ""
+    when: float = 0.0  # when it was kept, in seconds since the epoch
 
     def discard(self) -> None:
         """Forget it."""
@@ -75,8 +76,9 @@ def abandoned(folder: Path | None = None) -> list[Unsaved]:
             if _alive(int(data["pid"]), data.get("started")):
                 continue
             sheet = Path(data["sheet"]) if data["sheet"] else None
-            unsaved = Unsaved(file, sheet, str(data["text"]), str(data.get("variants", "")))
-            found.append((file.stat().st_mtime, unsaved))
+            when = file.stat().st_mtime
+            unsaved = Unsaved(file, sheet, str(data["text"]), str(data.get("variants", "")), when)
+            found.append((when, unsaved))
         except (OSError, ValueError, KeyError, TypeError):
             continue  # a journal cut short by a full disk has nothing to offer
     return [unsaved for _, unsaved in sorted(found, key=lambda entry: entry[0])]

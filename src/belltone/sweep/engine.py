@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import logging
 import os
 import threading
 import time
@@ -19,6 +20,8 @@ from belltone.sweep.pool import POLL_SECONDS, end_with_owner, forkserver
 from belltone.system.factor import solver_name
 
 __all__ = ["Answered", "Engine", "EngineError", "Questions"]
+
+_LOG = logging.getLogger("belltone")
 
 _LOST: Final = "the process that was working on this was lost; change a value or ask again"
 
@@ -80,7 +83,10 @@ class Engine:
                 self._ready()
                 self._number += 1
                 self._line.send((self._number, question, arguments))
-                return self._heard(progress)
+                begun = time.monotonic()
+                answer = self._heard(progress)
+                _LOG.info("%s took %.2f s", question.__name__, time.monotonic() - begun)
+                return answer
             except (EOFError, OSError) as error:
                 self._end()
                 raise EngineError(_LOST) from error

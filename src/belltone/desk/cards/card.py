@@ -105,6 +105,10 @@ class Card(QFrame):
         """What the card says while it is shut; the first of its sentences unless told."""
         return [piece for piece in self.sentences()[0] if not isinstance(piece, Acts)]
 
+    def clip_paths(self) -> list[Path]:
+        """What of the sheet this card speaks of, to be copied as text."""
+        return []
+
     def adders(self) -> list[Act]:
         """What can be added to this card; shown beside its title."""
         return []

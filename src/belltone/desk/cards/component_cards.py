@@ -53,6 +53,9 @@ class ComponentCard(SheetCard):
         super().__init__(session)
         session.parts_changed.connect(self.refresh)
 
+    def clip_paths(self) -> list[Path]:
+        return [("parts", name) for name in self.session.selected_parts]
+
     def sentences(self) -> list[Sentence]:
         name, part = self._part
         more = [
@@ -150,6 +153,9 @@ class MaterialCard(SheetCard):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         session.parts_changed.connect(self.refresh)
+
+    def clip_paths(self) -> list[Path]:
+        return [("materials", name) for name in self.sheet.content.materials]
 
     def sentences(self) -> list[Sentence]:
         name, part = self._part
@@ -317,6 +323,9 @@ class WantedCard(SheetCard):
 
     def adders(self) -> list[Act]:
         return [Act("add a target", self.target_asked.emit, "Say where the chosen mode is to be")]
+
+    def clip_paths(self) -> list[Path]:
+        return [("accuracy",), ("modes",)]
 
     def sentences(self) -> list[Sentence]:
         content = self.session.sheet.content

@@ -18,6 +18,9 @@ class ExcitationCard(SheetCard):
 
     title = "Shaken by"
 
+    def clip_paths(self) -> list[Path]:
+        return [("excitation",)]
+
     def sentences(self) -> list[Sentence]:
         excitation = self.session.sheet.content.excitation
         base: Path = ("excitation",)

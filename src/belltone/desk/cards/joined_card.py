@@ -49,6 +49,9 @@ class JoinedCard(SheetCard):
         self.setVisible(several or bool(content.patterns))
         super().refresh()
 
+    def clip_paths(self) -> list[Path]:
+        return [("joints",), ("patterns",)]
+
     def sentences(self) -> list[Sentence]:
         content = self.session.sheet.content
         result = [self._joint(index, joint) for index, joint in enumerate(content.joints)]

@@ -48,7 +48,7 @@ class PullBar(QWidget):
         self._palette = palette
         self._pull: float | None = None
         self._largest = 1.0
-        self.setFixedSize(QSize(64, 16))
+        self.setFixedSize(QSize(64, 18))
         self.setFont(label_font(7.5))
 
     def show_pull(self, pull: float | None, largest: float) -> None:
@@ -66,14 +66,16 @@ class PullBar(QWidget):
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
-        bar = QRectF(0, 2, self.width(), self.height() - 4)
-        painter.fillRect(bar, QColor(self._palette.ledge))
+        # The number stands above its bar: on it, it could not be read in every theme.
+        bar = QRectF(0, self.height() - 5, self.width(), 4)
+        painter.fillRect(bar, QColor(self._palette.line))
         if self._pull is not None:
             share = min(1.0, abs(self._pull) / self._largest)
             filled = QRectF(bar.left(), bar.top(), bar.width() * share, bar.height())
             painter.fillRect(filled, QColor(self._palette.energy))
             painter.setPen(QColor(self._palette.ink))
-            painter.drawText(bar, Qt.AlignmentFlag.AlignCenter, f"{self._pull:+.2f} %")
+            text = QRectF(0, 0, self.width(), self.height() - 5)
+            painter.drawText(text, Qt.AlignmentFlag.AlignRight, f"{self._pull:+.2f} %")
         painter.end()
 
 

@@ -28,6 +28,9 @@ class PreloadCard(SheetCard):
 
     title = "Loaded before it vibrates"
 
+    def clip_paths(self) -> list[Path]:
+        return [_BASE]
+
     def sentences(self) -> list[Sentence]:
         stated = self.sheet.content.preload
         if stated is None:

@@ -5,13 +5,15 @@ from __future__ import annotations
 from typing import Final
 
 from PySide6.QtCore import QEvent, Qt, Signal
-from PySide6.QtGui import QResizeEvent
+from PySide6.QtGui import QGuiApplication, QResizeEvent
 from PySide6.QtWidgets import (
+    QApplication,
     QFrame,
     QHBoxLayout,
     QLabel,
     QScrollArea,
     QSplitter,
+    QStackedWidget,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -27,9 +29,13 @@ from belltone.desk.cards.parts_card import PartsCard
 from belltone.desk.cards.preload_card import PreloadCard
 from belltone.desk.cards.site_cards import HeldCard, HungCard
 from belltone.desk.cards.targets_card import TargetsCard
+from belltone.desk.cards.text_pane import TextPane
+from belltone.desk.help.terms import set_term
 from belltone.desk.look import label_font
 from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette
+from belltone.sheet.clips import clip_of, with_clip
+from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
 
 __all__ = ["SheetColumn"]
@@ -41,7 +47,7 @@ _KNOBS_SHARE: Final = 0.42  # of the column's height, at most, until a hand says
 class SheetColumn(QWidget):
     """All cards; one is open at a time, or all are."""
 
-    text_asked = Signal()
+    text_turned = Signal(bool)
 
     def __init__(self, session: Session, palette: Palette) -> None:
         super().__init__()
@@ -59,7 +65,22 @@ class SheetColumn(QWidget):
         self.targets, self.wanted = TargetsCard(session), WantedCard(session)
         self.wanted.target_asked.connect(self.targets.add_target)
         self.notes = NotesCard(session)
+        for card, term in (
+            (self.component, "component"),
+            (self.material, "material"),
+            (self.joined, "joint"),
+            (self.held, "support"),
+            (self.hung, "hung on it"),
+            (self.preload, "preload"),
+            (self.excitation, "excitation"),
+            (self.targets, "target"),
+            (self.wanted, "accuracy"),
+            (self.parts, "part"),
+        ):
+            set_term(card, term)
+        set_term(self, "sheet")
         self.knobs = KnobsCard(session, palette)
+        set_term(self.knobs, "knob")
         self.cards: tuple[Card, ...] = (
             self.component,
             self.material,
@@ -79,7 +100,11 @@ class SheetColumn(QWidget):
         self._split.setChildrenCollapsible(False)
         self._split.setHandleWidth(7)
         self._scroll = self._cards_area()
-        self._split.addWidget(self._scroll)
+        self.text = TextPane(session, palette)
+        self._faces = QStackedWidget()
+        self._faces.addWidget(self._scroll)
+        self._faces.addWidget(self.text)
+        self._split.addWidget(self._faces)
         pinned = QWidget()
         below = QVBoxLayout(pinned)
         below.setContentsMargins(8, 0, 13, 0)
@@ -114,7 +139,7 @@ class SheetColumn(QWidget):
             button.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
             row.addWidget(button)
         self.all_button.clicked.connect(lambda: self.set_all_open(not self._all))
-        self.text_button.clicked.connect(self.text_asked)
+        self.text_button.clicked.connect(self.turn_text)
         return row
 
     def _cards_area(self) -> QScrollArea:
@@ -137,6 +162,41 @@ class SheetColumn(QWidget):
     def set_palette(self, palette: Palette) -> None:
         """Take another theme's colours."""
         self.knobs.set_palette(palette)
+        self.text.set_palette(palette)
+
+    def turn_text(self) -> None:
+        """Show the sheet as text, or as cards again."""
+        as_text = self._faces.currentWidget() is self._scroll
+        self._faces.setCurrentWidget(self.text if as_text else self._scroll)
+        self.text_button.setText("as cards" if as_text else "as text")
+        self.all_button.setVisible(not as_text)
+        if as_text:
+            self.text.editor.setFocus()
+        self.text_turned.emit(as_text)
+
+    # -- pieces as text -------------------------------------------------------------------------
+
+    def copy_card(self) -> None:
+        """Put what the card in hand says on the clipboard, as text of a sheet."""
+        focus = QApplication.focusWidget()
+        held = [c for c in self.cards if focus is not None and c.isAncestorOf(focus)]
+        card = (held or [c for c in self.cards if c.is_open] or [self.component])[0]
+        paths = card.clip_paths()
+        QGuiApplication.clipboard().setText(clip_of(self._session.sheet, paths))
+        self._session.told.emit(f"“{card.title}” is on the clipboard as text of a sheet")
+
+    def paste_cards(self) -> None:
+        """Put what pieces of a sheet the clipboard holds into this one."""
+        text = QGuiApplication.clipboard().text()
+        notes: list[str] = []
+
+        def change(sheet: Sheet) -> Sheet:
+            pasted, told = with_clip(sheet, text)
+            notes.extend(told)
+            return pasted
+
+        problem = self._session.edit("what was copied", change)
+        self._session.told.emit(problem or "; ".join(["pasted", *notes]))
 
     # -- open and shut --------------------------------------------------------------------------
 
@@ -183,6 +243,8 @@ class SheetColumn(QWidget):
         if path[0] == "knobs":
             self.knobs.show_knob(str(path[1]))
             return
+        if self._faces.currentWidget() is self.text:
+            self.turn_text()
         if path[0] == "parts":
             self._session.select([str(path[1])])
         for card in self.cards:

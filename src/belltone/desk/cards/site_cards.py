@@ -22,6 +22,9 @@ class HeldCard(SheetCard):
 
     title = "Held"
 
+    def clip_paths(self) -> list[Path]:
+        return [("supports",)]
+
     def sentences(self) -> list[Sentence]:
         supports = self.session.sheet.content.supports
         result: list[Sentence] = []
@@ -113,6 +116,9 @@ class HungCard(SheetCard):
 
     title = "Hung on it"
     _unfolded = False
+
+    def clip_paths(self) -> list[Path]:
+        return [("masses",)]
 
     def sentences(self) -> list[Sentence]:
         result: list[Sentence] = []

@@ -22,6 +22,9 @@ class TargetsCard(SheetCard):
         super().refresh()
         self.setVisible(bool(self.session.sheet.content.targets))
 
+    def clip_paths(self) -> list[Path]:
+        return [("targets",)]
+
     def sentences(self) -> list[Sentence]:
         result: list[Sentence] = []
         for index, target in enumerate(self.session.sheet.content.targets):

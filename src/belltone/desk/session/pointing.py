@@ -19,6 +19,20 @@ class Pointing(QObject):
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
         self.site = ""
+        self.gathered: tuple[str, ...] = ()
+
+    def gather(self, site: str) -> None:
+        """Take one more site for what is done to several at once; one that is there goes."""
+        there = site in self.gathered
+        rest = tuple(each for each in self.gathered if each != site)
+        self.gathered = rest if there else (*rest, site)
+        self.changed.emit()
+
+    def forget_gathered(self) -> None:
+        """Have none for the next thing that is done."""
+        if self.gathered:
+            self.gathered = ()
+            self.changed.emit()
 
     def point_at(self, site: str) -> None:
         """Have the picture mark a site; none by an empty name."""

@@ -6,6 +6,7 @@ immutable values, so a panel can never see half of a change.
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path as FilePath
@@ -46,6 +47,8 @@ from belltone.tune.pull import Pull
 from belltone.tune.questions import FoundModes, find_contacts, find_modes, find_pulls
 
 __all__ = ["Session"]
+
+_LOG = logging.getLogger("belltone")
 
 _PULL_DELAY_MS = 150  # pulls wait until the numbers have come to rest
 
@@ -91,6 +94,7 @@ class Session(QObject):
     told = Signal(str)
     turned = Signal()
     knob_chosen = Signal(str)
+    opened_another = Signal()
 
     def __init__(
         self,
@@ -224,6 +228,7 @@ class Session(QObject):
         self.opened += 1
         self._after_edit()
         self.answer_changed.emit()
+        self.opened_another.emit()
 
     def save(self, path: FilePath | None = None) -> None:
         """Write the sheet; raises ``OSError``. A design only tried is not what is saved."""
@@ -289,6 +294,7 @@ class Session(QObject):
             return "; ".join(found.message for found in error.findings)
         if sheet.text == self.sheet.text:
             return None
+        _LOG.info("edit: %s", label)
         self._family, self.design = family, design
         if gesture is None:
             self.history = self.history.record(label, sheet)

@@ -50,6 +50,7 @@ class ShapeCanvas(QWidget):
 
     moved = Signal()
     site_clicked = Signal(str)
+    site_gathered = Signal(str)
 
     def __init__(self, session: Seen, palette: Palette) -> None:
         super().__init__()
@@ -71,6 +72,7 @@ class ShapeCanvas(QWidget):
         self.shown = CHOSEN
         self.hovered: str | None = None
         self._pointed = ""
+        self._gathered: tuple[str, ...] = ()
         self.named = True
         self.amplitude = 0.6
         self.setMinimumSize(120, 90)
@@ -362,31 +364,23 @@ class ShapeCanvas(QWidget):
         """Where on a face the mouse is, if it is on one."""
         return None if self._picker is None else self._picker.spot
 
-    def point_at(self, site: str) -> None:
-        """Mark a site that is spoken of elsewhere; none by an empty name."""
-        self._pointed = site
+    def point_at(self, site: str, gathered: tuple[str, ...] = ()) -> None:
+        """Mark a site that is spoken of elsewhere, none by an empty name; and those gathered."""
+        self._pointed, self._gathered = site, gathered
         self.update()
 
     def _paint_hovered(self, painter: QPainter) -> None:
         """The site under the mouse, or spoken of: its line or point, and its name beside it."""
         if self._picker is None:
             return
+        for gathered in self._gathered:
+            if gathered in self._picker.names:
+                self._paint_site(painter, gathered)
         if self.hovered is None and self._pointed not in self._picker.names:
             return
-        ratio = self.devicePixelRatioF()
-        height = round(self.height() * ratio)
-        colour = QColor(self._palette.live)
+        ratio, colour = self.devicePixelRatioF(), QColor(self._palette.live)
         site = self.hovered or self._pointed
-        lines = self._picker.on_picture(site, height)
-        for line in lines:
-            points = QPolygonF([QPointF(x / ratio, y / ratio) for x, y in line])
-            painter.setPen(QPen(colour, 4, c=Qt.PenCapStyle.RoundCap))
-            if len(line) == 1:
-                painter.setBrush(colour)
-                painter.drawEllipse(points.at(0), 6, 6)
-                painter.setBrush(Qt.BrushStyle.NoBrush)
-            else:
-                painter.drawPolyline(points)
+        lines = self._paint_site(painter, site)
         text = f"{self._picker.sort(site)} “{site}”"
         painter.setFont(label_font(9, bold=True))
         wide = painter.fontMetrics().horizontalAdvance(text) + 14
@@ -403,6 +397,22 @@ class ShapeCanvas(QWidget):
         painter.drawRoundedRect(box, 4, 4)
         painter.setPen(QColor(self._palette.card))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    def _paint_site(self, painter: QPainter, site: str) -> list[list[tuple[float, float]]]:
+        """Draw a site's lines or point over the picture; returns where they are in it."""
+        assert self._picker is not None
+        ratio, colour = self.devicePixelRatioF(), QColor(self._palette.live)
+        lines = self._picker.on_picture(site, round(self.height() * ratio))
+        for line in lines:
+            points = QPolygonF([QPointF(x / ratio, y / ratio) for x, y in line])
+            painter.setPen(QPen(colour, 4, c=Qt.PenCapStyle.RoundCap))
+            if len(line) == 1:
+                painter.setBrush(colour)
+                painter.drawEllipse(points.at(0), 6, 6)
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+            else:
+                painter.drawPolyline(points)
+        return lines
 
     def _paint_names(self, painter: QPainter, ratio: float) -> None:
         """Name supports and masses beside where they are, never over one another.
@@ -490,7 +500,9 @@ class ShapeCanvas(QWidget):
         if held == Qt.MouseButton.LeftButton and not self._dragged:
             self._hover(event.position())
             if self.hovered is not None:
-                self.site_clicked.emit(self.hovered)
+                control = event.modifiers() & Qt.KeyboardModifier.ControlModifier
+                told = self.site_gathered if control else self.site_clicked
+                told.emit(self.hovered)
 
     def leaveEvent(self, _event: object) -> None:
         self.hovered = None

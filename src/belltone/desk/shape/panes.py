@@ -39,7 +39,8 @@ class Panes(QWidget):
         session.pointing.changed.connect(self._point)
 
     def _point(self) -> None:
-        self.first.point_at(self._session.pointing.site)
+        pointing = self._session.pointing
+        self.first.point_at(pointing.site, pointing.gathered)
 
     @property
     def first(self) -> ShapeCanvas:
@@ -129,6 +130,7 @@ class Panes(QWidget):
         canvas.set_swing(self._swing)
         canvas.moved.connect(lambda: self._follow(canvas))
         canvas.site_clicked.connect(lambda site: self._ask_what(canvas, site))
+        canvas.site_gathered.connect(self._session.pointing.gather)
         self.canvases.append(canvas)
 
     def _next_mode(self) -> int:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Sequence
 
 from PySide6.QtWidgets import QMenu, QWidget
 
@@ -17,43 +17,46 @@ from belltone.sheet.units import format_number
 __all__ = ["site_menu"]
 
 
+Edit = Callable[[Sheet], Sheet]
+
+
 def site_menu(session: Session, site: str, parent: QWidget, spot: Spot | None = None) -> QMenu:
     """A menu to hold a site, let it go, hang something on it, or load it.
 
-    On a received part a point can be put at the ``spot`` under the mouse.
+    Sites gathered before are meant along with it. On a received part a point can be put at the
+    ``spot`` under the mouse.
     """
     menu = QMenu(parent)
-    menu.addSection(f"“{site}”")
+    sites = tuple(dict.fromkeys((*session.pointing.gathered, site)))
+    several = len(sites) > 1
+    menu.addSection(f"{len(sites)} sites" if several else f"“{site}”")
     told = menu.addAction("show what the sheet says of it")
     told.triggered.connect(lambda _checked=False: session.pointing.seek_site(site))
     menu.addSeparator()
     content = session.sheet.content
-    supports = [index for index, held in enumerate(content.supports) if held.site == site]
-    place = session.design.places.get(site)
-    on_wall = place is not None and isinstance(session.design.part_of(place.part), SurfaceValue)
-    words = [word for word in HOLD_WORDS if word != "free" and (on_wall or word not in _EDGES_ONLY)]
-    for word in words:
-        if supports:
-            index = supports[0]
-            if content.supports[index].hold == word:
-                continue
-            text = f"hold it {word} instead"
-            change = _set(("supports", index, "hold"), word)
-        else:
-            text = f"hold it {word}"
-            change = _add(("supports",), {"site": site, "hold": word})
-        _offer(menu, session, text, change)
-    if supports:
-        _offer(menu, session, "let it go", _remove(supports))
+    held = {support.site: support.hold for support in content.supports if support.site in sites}
+    walls = [_wall_of(session, each) for each in sites]
+    what = f"all {len(sites)}" if several else "it"
+    for word in HOLD_WORDS:
+        if word == "free" or (word in _EDGES_ONLY and None in walls):
+            continue
+        if [held.get(each) for each in sites] == [word] * len(sites):
+            continue
+        instead = " instead" if held else ""
+        _offer(menu, session, f"hold {what} {word}{instead}", _each(sites, _hold(word)))
+    if held:
+        _offer(menu, session, f"let {what} go", _each(sites, _let_go))
     menu.addSeparator()
-    _offer(menu, session, "hang a mass on it", _add(("masses",), {"site": site, "mass": "1 kg"}))
-    pushed: dict[str, object] = {"site": site, "force": ["0 N", "0 N", "-100 N"]}
-    _offer(menu, session, "push it with a force", _add(("preload", "forces"), pushed))
-    if place is not None and place.feature is not None and on_wall:
-        part = session.design.part_of(place.part)
-        if part.features[place.feature].sort == "face":
-            pressed: dict[str, object] = {"site": site, "pressure": "0.1 bar", "on": "outer"}
-            _offer(menu, session, "press on it", _add(("preload", "pressures"), pressed))
+    one = "one each" if several else "it"
+    _offer(menu, session, f"hang a mass on {one}", _each(sites, _entry(("masses",), mass="1 kg")))
+    pushed = _entry(("preload", "forces"), force=["0 N", "0 N", "-100 N"])
+    _offer(menu, session, f"push {what} with a force", _each(sites, pushed))
+    if all(
+        wall is not None and _is_face(wall, session, s)
+        for wall, s in zip(walls, sites, strict=True)
+    ):
+        pressed = _entry(("preload", "pressures"), pressure="0.1 bar", on="outer")
+        _offer(menu, session, f"press on {what}", _each(sites, pressed))
     if spot is not None and _received(session.design.part_of(spot.part)):
         menu.addSeparator()
         near = [f"{format_number(round(1e3 * float(each), 3) + 0.0)} mm" for each in spot.place]
@@ -62,7 +65,27 @@ def site_menu(session: Session, site: str, parent: QWidget, spot: Spot | None = 
             ("sites", name): {"part": spot.part, "near": near}
         }
         _offer(menu, session, "put a point here", lambda sheet: sheet.with_values(point))
+    menu.addSeparator()
+    if site in session.pointing.gathered:
+        menu.addAction("leave this one out").triggered.connect(
+            lambda _checked=False: session.pointing.gather(site)
+        )
+    else:
+        menu.addAction("gather it with others (Ctrl+click)").triggered.connect(
+            lambda _checked=False: session.pointing.gather(site)
+        )
     return menu
+
+
+def _wall_of(session: Session, site: str) -> SurfaceValue | None:
+    place = session.design.places.get(site)
+    part = None if place is None else session.design.part_of(place.part)
+    return part if isinstance(part, SurfaceValue) else None
+
+
+def _is_face(wall: SurfaceValue, session: Session, site: str) -> bool:
+    feature = session.design.places[site].feature
+    return feature is not None and wall.features[feature].sort == "face"
 
 
 def _received(part: PartValue) -> bool:
@@ -75,27 +98,46 @@ def _received(part: PartValue) -> bool:
 _EDGES_ONLY = ("simply supported", "diaphragm")
 
 
-def _offer(menu: QMenu, session: Session, text: str, change: Callable[[Sheet], Sheet]) -> None:
+def _offer(menu: QMenu, session: Session, text: str, change: Edit) -> None:
     def act() -> None:
         problem = session.edit(text, change)
         if problem is not None:
             session.told.emit(problem)
+        else:
+            session.pointing.forget_gathered()
 
     menu.addAction(text).triggered.connect(lambda _checked=False: act())
 
 
-def _set(path: tuple[str | int, ...], value: object) -> Callable[[Sheet], Sheet]:
-    return lambda sheet: sheet.with_value(path, value)
+def _each(sites: Sequence[str], change: Callable[[Sheet, str], Sheet]) -> Edit:
+    """One change made at every site, as one step."""
 
-
-def _add(path: tuple[str, ...], entry: Mapping[str, object]) -> Callable[[Sheet], Sheet]:
-    return lambda sheet: sheet.with_entry(path, entry)
-
-
-def _remove(supports: list[int]) -> Callable[[Sheet], Sheet]:
-    def change(sheet: Sheet) -> Sheet:
-        for index in reversed(supports):
-            sheet = sheet.without(("supports", index))
+    def all_of_them(sheet: Sheet) -> Sheet:
+        for site in sites:
+            sheet = change(sheet, site)
         return sheet
 
+    return all_of_them
+
+
+def _hold(word: str) -> Callable[[Sheet, str], Sheet]:
+    """Hold a site so, in place of how it is held."""
+
+    def change(sheet: Sheet, site: str) -> Sheet:
+        for index, support in enumerate(sheet.content.supports):
+            if support.site == site:
+                return sheet.with_value(("supports", index, "hold"), word)
+        return sheet.with_entry(("supports",), {"site": site, "hold": word})
+
     return change
+
+
+def _let_go(sheet: Sheet, site: str) -> Sheet:
+    for index in reversed(range(len(sheet.content.supports))):
+        if sheet.content.supports[index].site == site:
+            sheet = sheet.without(("supports", index))
+    return sheet
+
+
+def _entry(path: tuple[str, ...], **values: object) -> Callable[[Sheet, str], Sheet]:
+    return lambda sheet, site: sheet.with_entry(path, {"site": site, **values})

@@ -1,0 +1,1 @@
+"""Help in the window: terms, pages, a tour."""

@@ -1,0 +1,183 @@
+"""The menus of the window: every command by its words and its key."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from typing import TYPE_CHECKING
+
+from PySide6.QtGui import QAction, QActionGroup, QKeySequence
+from PySide6.QtWidgets import QMenu, QMenuBar
+
+from belltone.desk.finding.finds import Find
+from belltone.desk.help.terms import pages
+from belltone.desk.pictures import ask_write_chart
+from belltone.desk.themes import THEMES
+from belltone.sheet.demo import examples_folder
+
+if TYPE_CHECKING:
+    from belltone.desk.window import MainWindow
+
+__all__ = ["Menus", "commands"]
+
+Keys = QKeySequence | QKeySequence.StandardKey | str | None
+
+
+class Menus:
+    """Fills a window's menu bar; keeps what changes with the sheet."""
+
+    def __init__(self, window: MainWindow) -> None:
+        self._window = window
+        self.undo: QAction
+        self.redo: QAction
+        self.recent: QMenu
+        bar = window.menuBar()
+        self._file(bar.addMenu("&File"))
+        self._edit(bar.addMenu("&Edit"))
+        self._view(bar.addMenu("&View"))
+        self._help(bar.addMenu("&Help"))
+
+    def _file(self, menu: QMenu) -> None:
+        window, keys = self._window, QKeySequence.StandardKey
+        self._add(menu, "&New…", keys.New, window.new)
+        self._add(menu, "&Open…", keys.Open, window.ask_open)
+        self.recent = menu.addMenu("Open &recent")
+        self.recent.aboutToShow.connect(self._fill_recent)
+        self._add(menu, "New from a file somebody sent…", "Ctrl+Shift+N", window.ask_file)
+        self._add(menu, "New &frame from a table copied", None, window.paste_frame)
+        demos = menu.addMenu("Open a &demo")
+        for path in sorted(examples_folder().glob("*.toml")):
+            name = path.stem.replace("_", " ")
+            self._add(demos, name, None, lambda path=path: window.open(path))  # type: ignore[misc]
+        self._add(menu, "Another &window", "Ctrl+Shift+O", lambda: window.another_asked.emit(None))
+        menu.addSeparator()
+        self._add(menu, "&Save", keys.Save, window.save)
+        self._add(menu, "Save &as…", keys.SaveAs, window.save_as)
+        menu.addSeparator()
+        self._add(menu, "&Hand over…", "Ctrl+P", window.show_handing)
+        self._add(menu, "Write the &table of modes…", None, window.ask_write_table)
+        self._add(
+            menu,
+            "Write the picture of the &map…",
+            None,
+            lambda: ask_write_chart(window.map.plot, "map", window),
+        )
+        menu.addSeparator()
+        self._add(menu, "&Close this window", keys.Close, window.close)
+        self._add(menu, "&Quit", keys.Quit, window.quit_asked.emit)
+
+    def _edit(self, menu: QMenu) -> None:
+        window, keys = self._window, QKeySequence.StandardKey
+        self.undo = self._add(menu, "&Undo", keys.Undo, window.session.undo)
+        self.redo = self._add(menu, "&Redo", keys.Redo, window.session.redo)
+        menu.addSeparator()
+        self._add(menu, "&Find anything…", "Ctrl+F", window.find_anything)
+        menu.addSeparator()
+        self._add(menu, "Copy this card as te&xt", "Ctrl+Shift+X", window.column.copy_card)
+        self._add(menu, "&Paste cards from text", "Ctrl+Shift+V", window.column.paste_cards)
+        self._add(menu, "&Copy the table of modes", "Ctrl+Shift+C", window.copy_table)
+
+    def _view(self, menu: QMenu) -> None:
+        window = self._window
+        session, panes = window.session, window.shape.panes
+        self._add(menu, "&All modes in a table", "Ctrl+T", window.show_table)
+        self._add(menu, "&Play or pause", "Ctrl+Space", window.toggle_play)
+        self._add(menu, "&Lower mode", "Alt+Left", lambda: session.choose_neighbour(-1))
+        self._add(menu, "&Higher mode", "Alt+Right", lambda: session.choose_neighbour(1))
+        for axis in "xyz":
+            self._add(
+                menu,
+                f"Look along &{axis}",
+                f"Alt+{axis.upper()}",
+                lambda axis=axis: panes.look(axis),  # type: ignore[misc]
+            )
+        self._add(menu, "&Fit", "Alt+0", panes.fit)
+        self._add(menu, "The whole &ruler", "Alt+Home", window.ruler.show_whole)
+        shown = menu.addMenu(window.shape.show_button.menu())
+        shown.setText("&Show")
+        menu.addSeparator()
+        self._add(menu, "The sheet as te&xt", "F4", window.column.turn_text)
+        self._add(
+            menu,
+            "Open or shut all &cards",
+            "Ctrl+E",
+            lambda: window.column.set_all_open(not window.column.all_open),
+        )
+        menu.addSeparator()
+        self._add(menu, "&Pin this design", "F8", session.variants.pin_shown)
+        self._add(menu, "Compare desi&gns", "Ctrl+J", lambda: window.show_comparison(""))
+        menu.addSeparator()
+        self._add(menu, "Run or stop the &sweep", "Ctrl+R", window.map.run_or_stop)
+        self._add(menu, "Clear the &bands", "Ctrl+K", window.show_tuning)
+        self._add(menu, "T&wo knobs", "Ctrl+2", window.show_plane)
+        self._add(menu, "Table of &designs", "Ctrl+3", window.show_designs)
+        self._add(menu, "Speed dia&gram", "Ctrl+D", window.show_speeds)
+        self._add(menu, "What was &measured", "Ctrl+M", window.show_measured)
+        self._add(menu, "&With and without preload", "Ctrl+B", lambda: panes.show_beside("bare"))
+        looks = menu.addMenu("L&ooks")
+        group = QActionGroup(looks)
+        self._looks = {}
+        for choice, words in THEMES.items():
+            action = self._add(
+                looks,
+                words,
+                None,
+                lambda choice=choice: window.take_theme(choice),  # type: ignore[misc]
+            )
+            action.setCheckable(True)
+            group.addAction(action)
+            self._looks[choice] = action
+        looks.aboutToShow.connect(lambda: self._looks[window.theme].setChecked(True))
+
+    def _help(self, menu: QMenu) -> None:
+        window = self._window
+        self._add(menu, "&What is this?", "F1", window.explain)
+        self._add(menu, "&Hands and keys", "Shift+F1", lambda: window.help_view().show_keys())
+        self._add(menu, "&Terms", None, lambda: window.help_view().show_term("sheet"))
+        manual = menu.addMenu("&Manual")
+        for title, path in pages().items():
+            self._add(
+                manual,
+                title,
+                None,
+                lambda path=path: window.help_view().show_page(path),  # type: ignore[misc]
+            )
+        menu.addSeparator()
+        self._add(menu, "Take the &tour", None, window.take_tour)
+        self._add(menu, "&About Bell Tone", None, window.show_about)
+
+    def _add(self, menu: QMenu, text: str, keys: Keys, call: Callable[[], object]) -> QAction:
+        action = QAction(text, self._window)
+        if keys is not None:
+            action.setShortcut(QKeySequence(keys))
+        action.triggered.connect(lambda _checked=False: call())
+        menu.addAction(action)
+        return action
+
+    def _fill_recent(self) -> None:
+        window, menu = self._window, self.recent
+        menu.clear()
+        for path in window.recent_paths():
+            action = menu.addAction(f"{path.name}   ({path.parent})")
+            action.setEnabled(path.exists())
+            action.triggered.connect(lambda _=False, path=path: window.open(path))
+        if menu.isEmpty():
+            menu.addAction("none yet").setEnabled(False)
+
+
+def commands(bar: QMenuBar) -> Iterator[Find]:
+    """Yield every command of a menu bar that can be given now."""
+    for top in bar.actions():
+        yield from _commands(top.menu(), top.text().replace("&", ""))
+
+
+def _commands(menu: object, where: str) -> Iterator[Find]:
+    if not isinstance(menu, QMenu):
+        return
+    for action in menu.actions():
+        words = action.text().replace("&", "")
+        if isinstance(action.menu(), QMenu):
+            yield from _commands(action.menu(), f"{where}, {words}")
+        elif words and action.isEnabled():
+            key = action.shortcut().toString()
+            detail = f"{where}{f' · {key}' if key else ''}"
+            yield Find(words.rstrip("…"), "command", detail, action.trigger)

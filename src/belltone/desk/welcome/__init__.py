@@ -1,0 +1,1 @@
+"""What is there before a sheet is: starting points, sheets of before, demos."""

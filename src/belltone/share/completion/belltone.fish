@@ -1,0 +1,1 @@
+complete --command belltone --no-files --arguments "(env _BELLTONE_COMPLETE=complete_fish _TYPER_COMPLETE_FISH_ACTION=get-args _TYPER_COMPLETE_ARGS=(commandline -cp) belltone)" --condition "env _BELLTONE_COMPLETE=complete_fish _TYPER_COMPLETE_FISH_ACTION=is-args _TYPER_COMPLETE_ARGS=(commandline -cp) belltone"
