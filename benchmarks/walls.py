@@ -9,7 +9,7 @@ from dataclasses import replace
 
 import numpy as np
 from scipy.sparse.linalg import eigsh
-from tests.walls import REFERENCES, held, plate, rectangle, sheet
+from verification.walls import REFERENCES, held, plate, rectangle, sheet
 
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.solve import request_for, solve_modes

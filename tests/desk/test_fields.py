@@ -3,7 +3,6 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QInputDialog
 from pytestqt.qtbot import QtBot
 
 from belltone.desk.fields import LiveNumber
@@ -181,11 +180,13 @@ def test_a_knobs_number_turns_the_knob(window: MainWindow, qtbot: QtBot) -> None
     assert field.text() == "4 mm"
 
 
-def test_making_a_knob(window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
-    field = number(window, HEIGHT)
-    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("depth", True))
-    make = next(a for a in field.actions_offered() if "Make this a knob" in a.text())
-    make.trigger()
+def test_making_a_knob(window: MainWindow, qtbot: QtBot) -> None:
+    number(window, HEIGHT).setFocus()
+    qtbot.keyClick(number(window, HEIGHT), Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+    label = window.column.knobs.row("height").label
+    assert label.selectedText() == "height"
+    qtbot.keyClicks(label, "depth")
+    qtbot.keyClick(label, Qt.Key.Key_Return)
     knob = window.session.design.knobs["depth"]
     assert (knob.value, knob.unit, knob.range) == (40.0, "mm", (20.0, 80.0))
     assert window.session.sheet.value(HEIGHT) == "depth"

@@ -90,7 +90,7 @@ def test_the_card_states_the_load_and_its_numbers_are_live(
 ) -> None:
     card = pushed.column.preload
     assert "press: a force of x = -300 N y 0 N z 0 N on the end" in words(card)
-    assert "small deflection : the shape stays, stress alone counts." in words(card)
+    assert "small deflection: the shape stays, stress alone counts." in words(card)
     field = number(pushed, ("preload", "forces", 0, "force", 2))
     field.setFocus()
     qtbot.keyClick(field, Qt.Key.Key_Return)

@@ -9,12 +9,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
+from verification.walls import Array
 
 from belltone.elements.directors import turns, unturned
 from belltone.elements.line import LineElements, LineNodes, SectionLaw
 from belltone.elements.surface import SurfaceElements
 from tests.elements.test_surface_elements import LAYUP, curved, flat
-from tests.walls import Array
 
 HEAT, PULL = 40.0, 3e4
 

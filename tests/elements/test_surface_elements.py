@@ -7,12 +7,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
+from verification.walls import Array
 
 from belltone.elements.surface import SurfaceElements, SurfaceNodes
 from belltone.mesh.quadrature import lobatto
 from belltone.sections.layups import LayupValue, PlyMaterialValue, PlyValue
 from belltone.system.rigid import sheet_motions
-from tests.walls import Array
 
 YOUNG, RATIO, DENSITY, THICK = 70e9, 0.3, 2700.0, 0.02
 LAYUP = LayupValue((PlyValue(PlyMaterialValue.isotropic("m", DENSITY, YOUNG, RATIO), 0.0),), (1.0,))

@@ -6,13 +6,13 @@ import numpy as np
 import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
+from verification.walls import plate, rectangle, shell, wall
 
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.grading import HardPlace
 from belltone.mesh.surface import SurfaceMesh
 from belltone.mesh.surface_division import FoldedMeshError, surface_mesh
 from belltone.mesh.surface_plan import plan_surface
-from tests.walls import plate, rectangle, shell, wall
 
 PLATE = wall(plate(rectangle(1, 0.6), 0.01))
 RING = wall(plate('shape = "ring", diameter = "1 m", bore = "0.4 m"', 0.01))

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from verification.walls import plate, rectangle, shell, wall
 
 from belltone.design.parts import SurfaceValue
 from belltone.design.place import Place
@@ -15,7 +16,6 @@ from belltone.mesh.surface import SurfaceMesh
 from belltone.mesh.surface_division import FoldedMeshError, surface_mesh
 from belltone.mesh.surface_plan import plan_surface
 from belltone.system.kinds import place_lines, place_position
-from tests.walls import plate, rectangle, shell, wall
 
 HOLE = 'holes = [{{ name = "port", shape = "round", at = ["{x} m", "{y} m"], diameter = "0.2 m" }}]'
 OUTLINES = {

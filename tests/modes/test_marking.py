@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from verification.walls import held, plate, rectangle, sheet
 
 from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation
@@ -18,7 +19,6 @@ from belltone.modes.solve import request_for
 from belltone.progress import Progress
 from tests import assemblies
 from tests.modes.test_walls import design_of
-from tests.walls import held, plate, rectangle, sheet
 
 
 def solutions(design: Design, request: ModeRequest, order: int) -> tuple[Solution, Solution]:

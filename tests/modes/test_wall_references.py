@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from verification.walls import REFERENCES, Array, Reference, held, plate, rectangle, sheet
 
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.solve import request_for, solve_modes
@@ -11,7 +12,6 @@ from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.system.assembly import assemble
 from belltone.system.lanczos import lowest_modes
-from tests.walls import REFERENCES, Array, Reference, held, plate, rectangle, sheet
 
 # Divisions for each order, and the tolerance of order one, which is that of its wavelengths: an
 # eighth of a wave to an element or so.

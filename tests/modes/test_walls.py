@@ -10,6 +10,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from numpy.typing import NDArray
+from verification.walls import REFERENCES, held, plate, rectangle, sheet, shell
 
 from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation
@@ -24,7 +25,6 @@ from belltone.sheet.document import Sheet, read_sheet
 from belltone.system.assembly import assemble
 from belltone.system.lanczos import lowest_modes, window_modes
 from tests.assemblies import frequencies_at
-from tests.walls import REFERENCES, held, plate, rectangle, sheet, shell
 
 COVER = plate(rectangle(0.6, 0.4), 0.004)
 CYLINDER = shell("revolved", '{ at = ["0.15 m", "0 m"] }, { at = ["0.15 m", "0.4 m"] }', 0.002)

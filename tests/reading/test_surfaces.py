@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 import pytest
+from verification.walls import held, plate, rectangle, sheet, shell, wall
 
 from belltone.design.words import part_words
 from belltone.geometry.shapes import Extruded, Lofted, Plate, Polygon, Revolved
@@ -12,7 +13,6 @@ from belltone.reading.family import evaluate
 from belltone.sheet.demo import examples_folder
 from belltone.sheet.document import Sheet, read_sheet
 from belltone.sheet.errors import SheetError
-from tests.walls import held, plate, rectangle, sheet, shell, wall
 
 PLATE = sheet(
     plate(

@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from verification.walls import Array
 
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.loaded import loaded
@@ -36,7 +37,6 @@ from tests.modes.test_preload_references import (
     held,
     material,
 )
-from tests.walls import Array
 
 STRIP = 200e9 * 0.02 * 0.005**3 / 12  # N m²
 

@@ -8,6 +8,7 @@ from pathlib import Path
 import meshio
 import numpy as np
 import pytest
+from verification.walls import Array
 
 from belltone.elements.directors import turns
 from belltone.elements.surface import SurfaceElements
@@ -19,7 +20,6 @@ from belltone.system.assembly import Assembly
 from belltone.system.loads import Loads, gyroscopic
 from tests.elements.test_surface_elements import LAYUP, flat
 from tests.modes.test_preload_references import CLAMPED, SMALL, beam, force, held, material
-from tests.walls import Array
 
 
 def loads_of(text: str, divisions: int = 1, order: int = 3) -> tuple[Assembly, Loads]:

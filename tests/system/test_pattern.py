@@ -10,6 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from scipy import sparse
+from verification.walls import held, plate, rectangle, sheet
 
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.level import Level, planned
@@ -23,7 +24,6 @@ from belltone.system import factor
 from belltone.system.elimination import eliminate
 from belltone.system.factor import Factor, elimination_order
 from belltone.system.pattern import Places, Reduction, Structure, combined
-from tests.walls import held, plate, rectangle, sheet
 
 COUNT = 5  # nodes
 Draw = Callable[..., Any]

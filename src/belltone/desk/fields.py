@@ -13,7 +13,6 @@ from PySide6.QtGui import (
     QMouseEvent,
 )
 from PySide6.QtWidgets import (
-    QInputDialog,
     QLabel,
     QLayout,
     QLayoutItem,
@@ -306,7 +305,10 @@ class LiveNumber(QLineEdit):
             else:
                 super().keyPressEvent(event)
             return
-        if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_F2):
+        control = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+        if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and control:
+            self.become_knob()
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_F2):
             self.begin_edit()
         elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
@@ -403,8 +405,8 @@ class LiveNumber(QLineEdit):
         if self.path[0] == "knobs":
             return actions
         if value.knob is None:
-            make = QAction("Make this a knob…", self)
-            make.triggered.connect(self._ask_knob_name)
+            make = QAction("Make this a knob (Ctrl+Enter)", self)
+            make.triggered.connect(self.become_knob)
             actions.append(make)
         else:
             free = QAction(f"Let go of the knob “{value.knob}”", self)
@@ -412,15 +414,19 @@ class LiveNumber(QLineEdit):
             actions.append(free)
         return actions
 
-    def _ask_knob_name(self) -> None:
-        suggestion = str(next(step for step in reversed(self.path) if isinstance(step, str)))
-        name, good = QInputDialog.getText(
-            self, "Make a knob", "Name of the knob (a word, no spaces):", text=suggestion
-        )
-        if good:
-            problem = self.make_knob(name.strip())
-            if problem is not None:
-                self._session.told.emit(problem)
+    def become_knob(self) -> None:
+        """Turn this value into a knob, named after it; its name waits to be typed over."""
+        if self.path[0] == "knobs" or self.value.knob is not None:
+            return
+        stem = str(next(step for step in reversed(self.path) if isinstance(step, str)))
+        name, number = stem, 2
+        while name in self._session.design.knobs:
+            name, number = f"{stem}_{number}", number + 1
+        problem = self.make_knob(name)
+        if problem is not None:
+            self._session.told.emit(problem)
+        else:
+            self._session.pointing.name_sought.emit(name)
 
     def make_knob(self, name: str) -> str | None:
         """Turn this value into a knob; returns what is wrong with the name, if anything."""

@@ -36,6 +36,7 @@ def starts() -> tuple[Start, ...]:
 _ORDER: Final = (
     "Guide rail",
     "Tapered arm",
+    "Motor frame",
     "Splash plate",
     "Inspection lid",
     "Turntable",

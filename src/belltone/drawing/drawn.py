@@ -350,7 +350,7 @@ class DrawnMember:
             loops = [index[end] for index in self._indices()]
             if len(loops) == 1:
                 # Drawing takes polygons for convex, which a channel's end is not.
-                faces.append(loops[0][ear_clipped(self._loops[0][end])])
+                faces.append(loops[0][_triangles(self._loops[0][end])])
             else:
                 outer, inner = loops
                 corners = [outer, np.roll(outer, -1), np.roll(inner, -1), inner]
@@ -369,6 +369,16 @@ class DrawnMember:
     def _across(self) -> list[IndexArray]:
         outer = self._indices()[0]
         return [np.append(ring, ring[0]) for ring in outer[:: max(1, self._count // 16)]]
+
+
+def _triangles(outline: Array) -> IndexArray:
+    """Triangles that fill an outline: a fan where it is convex, which is soon found."""
+    along = np.roll(outline, -1, axis=0) - outline
+    after = np.roll(along, -1, axis=0)
+    if np.all(along[:, 0] * after[:, 1] - along[:, 1] * after[:, 0] >= 0):
+        corners = np.arange(1, len(outline) - 1)
+        return np.stack([np.zeros_like(corners), corners, corners + 1], axis=1)
+    return np.asarray(ear_clipped(outline))
 
 
 def _sharp(outline: Array) -> IndexArray:

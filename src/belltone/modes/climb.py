@@ -103,8 +103,9 @@ class Climb:
         """
         fractions: list[float] = []
         lost = 0
-        worst_by_order: dict[int, float] = {}
-        last: tuple[Discretisation, float] | None = None
+        by_order: dict[int, Array] = {}
+        left: Array | None = None  # errors larger elements were left with
+        last: tuple[Discretisation, Array] | None = None
         skipped: Elements | None = None  # those whose higher orders are not worth trying
         best: tuple[Discretisation, Array] | None = None
         for step, fine in enumerate(ladder(self.design, self._finer)):
@@ -142,7 +143,9 @@ class Climb:
             if self._good(errors):
                 return fine, errors
             if self.design.has_walls and self._enough(errors):
-                _stop_if_stalled(worst_by_order, fine, _worst(errors), self.request.accuracy)
+                if last is not None and last[0].elements != fine.elements:
+                    left = last[1]
+                _stop_if_stalled(by_order, left, fine, errors, self.request.accuracy)
             if self.design.has_received:
                 gained = best is None or _worst(errors) < _WORTH_GOING_ON * _worst(best[1])
                 best = (fine, errors) if gained else best
@@ -150,7 +153,7 @@ class Climb:
                     break
             if self.design.has_walls and _hopeless(last, fine, errors, self.request.accuracy):
                 skipped = fine.elements
-            last = fine, _worst(errors)
+            last = fine, errors
             self._errors[fine.elements] = errors
             self._unresolved = _worst(errors) >= 1
             self._show(fine, errors)
@@ -325,18 +328,27 @@ class Climb:
 
 
 def _stop_if_stalled(
-    before: dict[int, float], level: Discretisation, worst: float, accuracy: float
+    before: dict[int, Array],
+    left: Array | None,
+    level: Discretisation,
+    errors: Array,
+    accuracy: float,
 ) -> None:
     """Raise `NoModesError` where smaller elements of the same order bring next to nothing.
 
-    ``before`` holds the worst error of each order on larger elements, and is kept up. Low orders
-    are no judge of that: their errors swing with how waves fall on the elements.
+    ``before`` holds the errors of each order on larger elements, and is kept up. Low orders are no
+    judge of that: their errors swing with how waves fall on the elements. Nor are modes that a
+    higher order on those elements showed well, by what was ``left``: elements were made smaller
+    for the sake of others.
     """
     coarser = before.get(level.order)
-    before[level.order] = worst
-    if coarser is None or level.order < _JUDGE or not _FAR_OFF * accuracy < worst < _UNRESOLVED:
+    before[level.order] = errors
+    if coarser is None or level.order < _JUDGE or len(coarser) != len(errors):
         return
-    if worst < _STALLED * coarser:
+    if left is not None and len(left) == len(errors):
+        errors, coarser = errors[left > accuracy], coarser[left > accuracy]
+    worst = _worst(errors)
+    if not _FAR_OFF * accuracy < worst < _UNRESOLVED or worst < _STALLED * _worst(coarser):
         return
     raise NoModesError(
         f"{accuracy * 100:g} % is out of reach: the largest error stays near {worst * 100:.2g} % "
@@ -347,7 +359,7 @@ def _stop_if_stalled(
 
 
 def _hopeless(
-    before: tuple[Discretisation, float] | None,
+    before: tuple[Discretisation, Array] | None,
     level: Discretisation,
     errors: Array,
     accuracy: float,
@@ -362,7 +374,7 @@ def _hopeless(
         return True
     if before is None or before[0].elements != level.elements:
         return usual_last(level)
-    fell = min(_worst(errors) / before[1], 1.0)
+    fell = min(_worst(errors) / _worst(before[1]), 1.0)
     return _worst(errors) * fell * (1.0 if usual_last(level) else _BETTER) > accuracy
 
 

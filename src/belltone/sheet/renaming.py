@@ -28,7 +28,7 @@ def renamed_everywhere(sheet: Sheet, path: Path, name: str) -> Sheet:
     group = str(path[0])
     if not name.strip():
         raise SheetError([Finding(path, "a name must not be empty")])
-    if len(path) > 2:
+    if isinstance(path[-1], int) or len(path) > 2:
         return _entry_renamed(sheet, path, name)
     old = str(path[1])
     if old == name:

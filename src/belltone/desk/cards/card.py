@@ -7,15 +7,25 @@ from dataclasses import dataclass, field
 
 from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QEnterEvent, QMouseEvent
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QApplication,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from belltone.desk.cards.fold import FoldButton
+from belltone.desk.cards.name_word import NameWord
 from belltone.desk.fields import ChoiceWord, FlowLayout, LiveNumber, word_label
 from belltone.desk.look import label_font, restyle, sentence_font
 from belltone.desk.session.session import Session
 from belltone.sheet.errors import Path
+from belltone.sheet.renaming import renamed_everywhere
 
-__all__ = ["Act", "Acts", "Card", "Choice", "Number", "Piece", "Sentence"]
+__all__ = ["Act", "Acts", "Card", "Choice", "Name", "Number", "Piece", "Sentence"]
 
 
 @dataclass(frozen=True)
@@ -24,6 +34,14 @@ class Number:
 
     path: Path
     label: str = ""
+
+
+@dataclass(frozen=True)
+class Name:
+    """A name that is typed over where it stands; ``text`` stands there while it has none."""
+
+    path: Path
+    text: str
 
 
 @dataclass(frozen=True)
@@ -55,7 +73,7 @@ class Acts:
     acts: tuple[Act | Choice, ...]
 
 
-Piece = str | Number | Choice | Act | Acts
+Piece = str | Number | Name | Choice | Act | Acts
 Sentence = Sequence[Piece]
 
 
@@ -83,7 +101,10 @@ class Card(QFrame):
         top.addWidget(self.head)
         top.addStretch(1)
         for act in self.adders():
-            top.addWidget(_link(act, 8.5, self._open_first))
+            if isinstance(act, Choice):
+                top.addWidget(_choice(act, 8.5))
+            else:
+                top.addWidget(_link(act, 8.5, self._open_first))
         self._column.addLayout(top)
         self._open = False
         self._shape: list[tuple[object, ...]] = []
@@ -109,7 +130,7 @@ class Card(QFrame):
         """What of the sheet this card speaks of, to be copied as text."""
         return []
 
-    def adders(self) -> list[Act]:
+    def adders(self) -> list[Act | Choice]:
         """What can be added to this card; shown beside its title."""
         return []
 
@@ -164,15 +185,16 @@ class Card(QFrame):
         return [number for body in self._bodies for number in body.findChildren(LiveNumber)]
 
     def _rebuild(self, sentences: Sequence[Sentence]) -> None:
-        focused = self.focusWidget()
-        name = focused.objectName() if focused is not None else ""
+        focused = QApplication.focusWidget()
+        inside = focused is not None and self.isAncestorOf(focused)
+        name = focused.objectName() if focused is not None and inside else ""
         for number in self.numbers():
             number.retire()
         for body in self._bodies:
             self._column.removeWidget(body)
             body.hide()
             body.deleteLater()
-        self._bodies = [_Body(self.session, sentence) for sentence in sentences]
+        self._bodies = [_Body(self.session, sentence, self.type_number) for sentence in sentences]
         for place, body in enumerate(self._bodies, start=1):
             self._column.insertWidget(place, body)
         for number in self.numbers():
@@ -185,6 +207,23 @@ class Card(QFrame):
         problems = [number.problem for number in self.numbers() if number.problem]
         self._problem.setText("\n".join(problems))
         self._problem.setVisible(bool(problems))
+
+    def type_at(self, path: Path) -> None:
+        """Have the keyboard at the name of an entry, or at its first number, to be typed over."""
+        self.set_open(True)
+        for body in self._bodies:
+            for word in body.findChildren(NameWord):
+                if word.objectName() == "/".join(str(step) for step in (*path, "name")):
+                    word.begin()
+                    return
+        self.type_number(path)
+
+    def type_number(self, path: Path) -> None:
+        """Have the keyboard at the first number of an entry."""
+        for number in self.numbers():
+            if number.path[: len(path)] == path:
+                number.setFocus()
+                return
 
     # -- found from elsewhere -------------------------------------------------------------------
 
@@ -219,7 +258,7 @@ class Card(QFrame):
 class _Body(QWidget):
     """One sentence; while the mouse or the keyboard is in it the picture marks its site."""
 
-    def __init__(self, session: Session, sentence: Sentence) -> None:
+    def __init__(self, session: Session, sentence: Sentence, go_on: Callable[[Path], None]) -> None:
         super().__init__()
         self._session = session
         self._sites = sites_of(sentence)
@@ -231,6 +270,8 @@ class _Body(QWidget):
                     flow.addWidget(word_label(word))
             elif isinstance(piece, Number):
                 flow.addWidget(LiveNumber(session, piece.path, piece.label))
+            elif isinstance(piece, Name):
+                flow.addWidget(_name(session, piece, go_on))
             elif isinstance(piece, Acts):
                 for place, act in enumerate(piece.acts):
                     link = _choice(act, 8.5) if isinstance(act, Choice) else _link(act, 8.5)
@@ -276,6 +317,19 @@ def sites_of(sentence: Sentence) -> tuple[str, ...]:
 
 def _paths(sentence: Sentence) -> Iterator[Path]:
     return (piece.path for piece in sentence if isinstance(piece, Number))
+
+
+def _name(session: Session, piece: Name, go_on: Callable[[Path], None]) -> NameWord:
+    def rename(fresh: str) -> None:
+        label = f"name “{fresh}”"
+        problem = session.edit(label, lambda s: renamed_everywhere(s, piece.path, fresh))
+        if problem is not None:
+            session.told.emit(problem)
+
+    word = NameWord(piece.text, rename, lambda: go_on(piece.path))
+    word.setObjectName("/".join(str(step) for step in (*piece.path, "name")))
+    word.setToolTip("Double click or F2 to rename it")
+    return word
 
 
 def _choice(choice: Choice, size: float = 0.0) -> ChoiceWord:

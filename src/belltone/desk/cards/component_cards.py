@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QInputDialog
 from belltone.design.parts import MemberValue, MeshValue, SurfaceValue
 from belltone.design.words import part_words
 from belltone.desk.cards.card import Act, Acts, Choice, Number, Piece, Sentence
-from belltone.desk.cards.first_parts import FIRST_PARTS, first_part
+from belltone.desk.cards.first_parts import FIRST_PARTS, first_parts
 from belltone.desk.cards.member_sentences import (
     frame_sentences,
     member_sentences,
@@ -41,6 +41,7 @@ from belltone.store.library import keep_material, library
 
 __all__ = ["ComponentCard", "MaterialCard", "WantedCard"]
 
+_REPEATED = ("in a row", "round an axis", "mirrored")
 _DIVISIONS = (1, 2, 3, 4, 6, 8, 12, 16)
 
 
@@ -59,7 +60,6 @@ class ComponentCard(SheetCard):
     def sentences(self) -> list[Sentence]:
         name, part = self._part
         more = [
-            Act("rename…", lambda: self._ask_own_name("parts", name), f"Rename “{name}”"),
             Act("title…", self._ask_title, "The title of the sheet"),
         ]
         if len(self.sheet.content.parts) > 1:
@@ -88,10 +88,12 @@ class ComponentCard(SheetCard):
             return [f"“{name}”: frame of {len(part.members)} members."]
         return [f"“{name}”: {part_words(self.session.design.part_of(name))}."]
 
-    def adders(self) -> list[Act]:
+    def adders(self) -> list[Act | Choice]:
+        parts = tuple((kind, lambda kind=kind: self.add_part(kind)) for kind in FIRST_PARTS)
+        ways = tuple((kind, lambda kind=kind: self.add_pattern(kind)) for kind in _REPEATED)
         return [
-            Act("add a part…", self._ask_part, "Put another part beside it"),
-            Act("repeat it…", self._ask_pattern, "A row, a ring or a mirror image of this part"),
+            Choice("add a part…", parts, "Put another part beside it"),
+            Choice("repeat it…", ways, "A row, a ring or a mirror image of this part"),
         ]
 
     def _ask_title(self) -> None:
@@ -103,13 +105,6 @@ class ComponentCard(SheetCard):
     def _remove(self, name: str) -> None:
         self.edit(f"“{name}” taken away", lambda sheet: sheet.without(("parts", name)))
 
-    def _ask_part(self) -> None:
-        kind, good = QInputDialog.getItem(
-            self, "Add a part", "What kind of part:", list(FIRST_PARTS), 0, False
-        )
-        if good:
-            self.add_part(kind)
-
     def add_part(self, kind: str) -> None:
         """Put a part of a kind beside the others, in a first size, and choose it."""
         parts = self.sheet.content.parts
@@ -120,16 +115,21 @@ class ComponentCard(SheetCard):
         fresh = f"{kind.split()[0]}_{number}"
         material = part.material or next(iter(handbook()))
         wall = name if isinstance(part, SurfaceModel) else ""
-        entry = first_part(kind, material, wall)
-        self.edit(f"a {kind}", lambda sheet: sheet.with_part(fresh, entry))
+        found = self.session.design.parts[0] if isinstance(part, Frame) else None
+        shape = getattr(found or self.session.design.part_of(name), "shape", None)
+        problem: str | None = ""
+        for entry in first_parts(kind, material, wall, shape):
+            problem = self.session.edit(
+                f"a {kind}",
+                lambda sheet, entry=entry: sheet.with_part(fresh, entry),  # type: ignore[misc]
+            )
+            if problem is None:
+                break
+        if problem is not None:
+            self.session.told.emit(problem)
+            return
         self.session.select([fresh])
-
-    def _ask_pattern(self) -> None:
-        kind, good = QInputDialog.getItem(
-            self, "Repeat it", "How:", ["in a row", "round an axis", "mirrored"], 0, False
-        )
-        if good:
-            self.add_pattern(kind)
+        self.set_open(True)
 
     def add_pattern(self, kind: str) -> None:
         """Repeat the chosen part; the numbers stand in the card of what joins."""
@@ -321,7 +321,7 @@ class WantedCard(SheetCard):
     title = "Accuracy"
     target_asked = Signal()
 
-    def adders(self) -> list[Act]:
+    def adders(self) -> list[Act | Choice]:
         return [Act("add a target", self.target_asked.emit, "Say where the chosen mode is to be")]
 
     def clip_paths(self) -> list[Path]:
@@ -357,7 +357,7 @@ class WantedCard(SheetCard):
         else:
             first += [
                 "0.5 % or better.",
-                Act("change", self.set_to(("accuracy", "target"), "0.5 %")),
+                Act("change", self.state(("accuracy", "target"), "0.5 %")),
             ]
         fix = Act("fix the mesh", self._fix, "State divisions and order yourself")
         first.append(Acts((fix,)))

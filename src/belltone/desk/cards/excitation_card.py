@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import QInputDialog
 
-from belltone.desk.cards.card import Act, Acts, Choice, Number, Piece, Sentence
+from belltone.desk.cards.card import Act, Acts, Choice, Name, Number, Piece, Sentence
 from belltone.desk.cards.sheet_card import SheetCard, few
 from belltone.sheet.errors import Path
 
@@ -44,17 +44,19 @@ class ExcitationCard(SheetCard):
             other = ("other orders…", lambda path=path, now=orders: self._ask_orders(path, now))
             choice = Choice(orders, (*options, other), "orders of its speed")
             acts = (
-                self.rename_act((*path, "name")),
                 self._spares_act(path, source.spares),
                 self.remove_act(path, "source"),
             )
             spares = _spares_words(source.spares)
-            result.append([f"{source.name}:", *speed, ", orders", choice, *spares, ".", Acts(acts)])
+            result.append(
+                [Name(path, source.name), ":", *speed, ", orders", choice, *spares, ".", Acts(acts)]
+            )
         for index, band in enumerate(excitation.bands):
             path = (*base, "bands", index)
             result.append(
                 [
-                    f"{band.name}:",
+                    Name(path, band.name),
+                    ":",
                     Number((*path, "from"), f"start of {band.name}"),
                     "to",
                     Number((*path, "to"), f"end of {band.name}"),
@@ -62,7 +64,6 @@ class ExcitationCard(SheetCard):
                     ".",
                     Acts(
                         (
-                            self.rename_act((*path, "name")),
                             self._spares_act(path, band.spares),
                             self.remove_act(path, "band"),
                         )
@@ -75,7 +76,7 @@ class ExcitationCard(SheetCard):
         if self.session.sheet.value((*base, "margin")) is not None:
             margin += ["by", Number((*base, "margin"), "separation margin"), "."]
         else:
-            margin += ["by 10 %.", Act("change", self.set_to((*base, "margin"), "10 %"))]
+            margin += ["by 10 %.", Act("change", self.state((*base, "margin"), "10 %"))]
         return [*result, margin]
 
     def summary(self) -> Sentence:
@@ -85,7 +86,7 @@ class ExcitationCard(SheetCard):
             return ["Nothing yet: add what shakes it."]
         return [f"{few(named)}; every mode stays {excitation.margin} clear of them."]
 
-    def adders(self) -> list[Act]:
+    def adders(self) -> list[Act | Choice]:
         return [
             Act("add a band", self._add_band, "Add a fixed band of frequencies"),
             Act("add a source", self._add_source, "Add something that turns"),
@@ -134,11 +135,11 @@ class ExcitationCard(SheetCard):
 
     def _add_band(self) -> None:
         entry = {"name": "new band", "from": "95 Hz", "to": "105 Hz"}
-        self.edit("a band", lambda s: s.with_entry(("excitation", "bands"), entry))
+        self.add_entry("a band", ("excitation", "bands"), entry)
 
     def _add_source(self) -> None:
         entry = {"name": "new source", "speed": ["1400 rpm", "1500 rpm"], "orders": [1, 2]}
-        self.edit("a source", lambda s: s.with_entry(("excitation", "sources"), entry))
+        self.add_entry("a source", ("excitation", "sources"), entry)
 
 
 def _spares_words(spares: tuple[str, ...]) -> list[str]:

@@ -2,9 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any, Final
 
-__all__ = ["FIRST_PARTS", "first_part"]
+import numpy as np
+
+from belltone.geometry.shapes import Plate, Polygon, extent
+from belltone.sheet.units import format_number
+
+__all__ = ["FIRST_PARTS", "first_parts"]
 
 _SECTION: Final = {"shape": "solid rectangle", "width": "40 mm", "height": "20 mm"}
 
@@ -51,16 +57,33 @@ FIRST_PARTS: Final[dict[str, dict[str, Any]]] = {
 }
 """By name, as a sheet writes them; the material is the chosen part's."""
 
-_RIB_ENDS: Final = {
-    "from": {"at": ["-50 mm", "0 mm"]},
-    "to": {"at": ["50 mm", "0 mm"]},
-}
+_LINES: Final = (0.0, -0.25, 0.25, -0.4, 0.4)
+"""Where across a plate a rib may run, as shares of its height; the first that is free is taken."""
 
 
-def first_part(kind: str, material: str, wall: str) -> dict[str, Any]:
-    """A new part; a rib is laid on ``wall``."""
-    entry = dict(FIRST_PARTS[kind])
-    entry["material"] = material
-    if kind == "rib":
-        entry |= {"on": wall, **_RIB_ENDS}
-    return entry
+def first_parts(kind: str, material: str, wall: str, shape: object) -> Iterator[dict[str, Any]]:
+    """Yield a new part, and where else it might be put; a rib is laid on ``wall`` of a shape."""
+    entry = {**FIRST_PARTS[kind], "material": material}
+    if kind != "rib":
+        yield entry
+        return
+    reach, high = 0.05, 0.0
+    middle = np.zeros(2)
+    if isinstance(shape, Plate):
+        low, top = extent(shape.outline)
+        middle = 0.5 * (low + top)
+        # From edge to edge where that is sure to be inside: where a rib ends within its wall, the
+        # mesh has to be fine.
+        square = isinstance(shape.outline, Polygon) and shape.outline.compass
+        reach = (0.5 if square else 0.3) * float(top[0] - low[0])
+        high = float(top[1] - low[1])
+    for share in _LINES if high else _LINES[:1]:
+        ends = {
+            key: {"at": [_mm(middle[0] + side * reach), _mm(middle[1] + share * high)]}
+            for key, side in (("from", -1), ("to", 1))
+        }
+        yield entry | {"on": wall, **ends}
+
+
+def _mm(length: float) -> str:
+    return f"{format_number(1e3 * float(length) + 0.0, 4)} mm"

@@ -98,7 +98,6 @@ class JoinedCard(SheetCard):
             pieces.append(f"about {joint.axis}")
         acts: list[Act | Choice] = [
             Act("light both", self._light(first, second)),
-            self.rename_act((*path, "name")),
         ]
         if joint.how == "hinged":
             axes = [(f"about {axis}", self.set_to((*path, "axis"), axis)) for axis in "xyz"]

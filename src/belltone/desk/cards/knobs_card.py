@@ -127,6 +127,7 @@ class KnobsCard(QFrame):
         self._row_widgets: dict[str, _KnobRow] = {}
         session.sheet_changed.connect(self.refresh)
         session.choice_changed.connect(self._show_pulls)
+        session.pointing.name_sought.connect(self._name_it)
         self.refresh()
 
     def row(self, name: str) -> _KnobRow:
@@ -165,6 +166,13 @@ class KnobsCard(QFrame):
         if row is not None:
             self._area.ensureWidgetVisible(row)
             row.value.setFocus()
+
+    def _name_it(self, name: str) -> None:
+        """Have the name of a new knob typed over."""
+        self.show_knob(name)
+        row = self._row_widgets.get(name)
+        if row is not None:
+            row.label.begin()
 
     def set_palette(self, palette: Palette) -> None:
         """Take another theme's colours."""
@@ -238,7 +246,7 @@ class _KnobRow(QWidget):
         knob = session.sheet.content.knobs[name]
         top = QWidget()
         flow = FlowLayout(top)
-        label = NameWord(name, lambda fresh: self._rename(fresh))
+        label = self.label = NameWord(name, self._rename)
         label.setToolTip(f"{knob.note}\nDouble click to rename it.".strip())
         flow.addWidget(label)
         self.value = LiveNumber(session, ("knobs", name, "value"), f"knob {name}")

@@ -8,7 +8,7 @@ from typing import Any, Final
 import numpy as np
 
 from belltone.design.parts import SurfaceValue
-from belltone.desk.cards.card import Act, Acts, Choice, Number, Piece, Sentence
+from belltone.desk.cards.card import Act, Acts, Choice, Name, Number, Piece, Sentence
 from belltone.desk.cards.sheet_card import SheetCard
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
@@ -84,7 +84,7 @@ def member_sentences(card: SheetCard, name: str, part: Member, *more: Act) -> li
     """The member's sentences; ``more`` is what else can be done with it."""
     base: Path = ("parts", name)
     kind = "member" if part.path is not None else "straight member"
-    first: Pieces = [f"A {kind} “{name}”,"]
+    first: Pieces = [f"A {kind}", Name(base, name), ","]
     if part.length is not None:
         first += [Number((*base, "length"), "length"), "long."]
     elif part.path is not None:
@@ -139,7 +139,7 @@ def member_summary(card: SheetCard, name: str, part: Member) -> Sentence:
 def turned_sentences(card: SheetCard, name: str, part: Turned, *more: Act) -> list[Sentence]:
     """A solid of revolution: its contour point by point."""
     base: Path = ("parts", name)
-    result: list[Sentence] = [[f"A turned member “{name}”.", Acts(more)]]
+    result: list[Sentence] = [["A turned member", Name(base, name), ".", Acts(more)]]
     for index, point in enumerate(part.contour):
         here: Path = (*base, "contour", index)
         pieces: Pieces = ["At", Number((*here, "at"), "place"), "its radius is"]
@@ -161,7 +161,9 @@ def frame_sentences(card: SheetCard, name: str, part: Frame, *more: Act) -> list
     count = len(part.members)
     result: list[Sentence] = [
         [
-            f"A frame “{name}” of {count} members, joined where they meet within",
+            "A frame",
+            Name(base, name),
+            f"of {count} members, joined where they meet within",
             Number((*base, "tolerance"), "tolerance")
             if card.sheet.value((*base, "tolerance")) is not None
             else "1 mm",
@@ -192,7 +194,7 @@ def rib_sentences(card: SheetCard, name: str, part: Rib, *more: Act) -> list[Sen
         tuple((f"the {way} face", card.set_to((*base, "side"), way)) for way in ("outer", "inner")),
         "which face it stands on",
     )
-    where: Pieces = [f"A rib “{name}” on “{part.on}”, on", side]
+    where: Pieces = ["A rib", Name(base, name), f"on “{part.on}”, on", side]
     if part.offset is not None:
         where += [", its centroid", Number((*base, "offset"), "offset"), "from the middle"]
     runs: Pieces = []
@@ -212,7 +214,7 @@ def rib_sentences(card: SheetCard, name: str, part: Rib, *more: Act) -> list[Sen
 def mesh_sentences(card: SheetCard, name: str, part: MeshPart, *more: Act) -> list[Sentence]:
     """A received mesh: its file, its wall, and its regions."""
     base: Path = ("parts", name)
-    first: Pieces = [f"A mesh “{name}” from {part.file}, its numbers in {part.unit};"]
+    first: Pieces = ["A mesh", Name(base, name), f"from {part.file}, its numbers in {part.unit};"]
     result: list[Sentence] = [
         [*first, Number((*base, "thickness"), "thickness"), "thick.", Acts(more)]
     ]
@@ -233,7 +235,7 @@ _MOST_HOLES: Final = 12  # that are offered; more do not fit a menu
 def skin_sentences(card: SheetCard, name: str, part: SkinPart, *more: Act) -> list[Sentence]:
     """A received skin: its file, and what thicknesses are stated or were measured."""
     base: Path = ("parts", name)
-    first: Pieces = [f"The walls “{name}” of {part.file},"]
+    first: Pieces = ["The walls", Name(base, name), f"of {part.file},"]
     if part.thickness is not None:
         first += [Number((*base, "thickness"), "thickness"), "thick."]
     else:

@@ -14,11 +14,19 @@ __all__ = ["NameWord"]
 
 
 class NameWord(QLineEdit):
-    """Double click or F2 to type another name; Enter takes it, Escape gives up."""
+    """Double click or F2 to type another name; Enter takes it, Escape gives up.
 
-    def __init__(self, name: str, rename: Callable[[str], object]) -> None:
+    Tab takes it, too, and calls ``go_on``: by then another widget may stand in its place.
+    """
+
+    def __init__(
+        self,
+        name: str,
+        rename: Callable[[str], object],
+        go_on: Callable[[], object] | None = None,
+    ) -> None:
         super().__init__(name)
-        self._name, self._rename = name, rename
+        self._name, self._rename, self._go_on = name, rename, go_on
         self.setFont(sentence_font())
         self.setProperty("name", True)
         self.setFrame(False)
@@ -72,6 +80,14 @@ class NameWord(QLineEdit):
             self._rest()
         else:
             super().keyPressEvent(event)
+
+    def focusNextPrevChild(self, forward: bool) -> bool:
+        if self.isReadOnly() or not forward or self._go_on is None:
+            return super().focusNextPrevChild(forward)
+        go_on = self._go_on
+        self._take()
+        go_on()
+        return True
 
     def focusOutEvent(self, event: QFocusEvent) -> None:
         super().focusOutEvent(event)

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from belltone.design.parts import MemberValue, MeshValue, SurfaceValue
-from belltone.desk.cards.card import Act, Acts, Choice, Number, Piece, Sentence
+from belltone.desk.cards.card import Act, Acts, Choice, Name, Number, Piece, Sentence
 from belltone.desk.cards.sheet_card import SheetCard
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
@@ -131,8 +131,7 @@ class PreloadCard(SheetCard):
         result: list[Sentence] = []
         for index, force in enumerate(stated.forces):
             path: Path = (*_BASE, "forces", index)
-            name = f"{force.name}:" if force.name else ""
-            pieces: list[Piece] = [name]
+            pieces: list[Piece] = [Name(path, force.name or "a load"), ":"]
             for key, words in (("force", "a force of"), ("moment", "a moment of")):
                 if getattr(force, key) is None:
                     continue
@@ -142,7 +141,7 @@ class PreloadCard(SheetCard):
             pieces += ["on", *self._site_choice(force.site, (*path, "site"))]
             if force.axes == "own":
                 pieces.append("by the site's own axes")
-            acts = [self.rename_act((*path, "name"))]
+            acts = []
             if force.moment is None:
                 moment = self.set_to((*path, "moment"), ["0 N*m"] * 3)
                 acts.append(Act("and a moment", moment, "Give it a moment too"))
@@ -160,7 +159,7 @@ class PreloadCard(SheetCard):
         result: list[Sentence] = []
         for index, pressure in enumerate(stated.pressures):
             path: Path = (*_BASE, "pressures", index)
-            name = f"{pressure.name}:" if pressure.name else ""
+            name = Name(path, pressure.name or "a pressure")
             on = Choice(
                 pressure.on,
                 tuple(
@@ -183,14 +182,14 @@ class PreloadCard(SheetCard):
                 "the wall it presses on",
             )
             pieces: list[Piece] = [
-                name, Number((*path, "pressure"), "pressure"), "on the", on, "side of", where,
+                name, ":", Number((*path, "pressure"), "pressure"), "on the", on, "side of", where,
                 ",", way,
             ]  # fmt: skip
             if pressure.growth is not None:
                 pieces.append(", growing along")
                 for axis, letter in enumerate("xyz"):
                     pieces += [letter, Number((*path, "growth", axis), f"growth along {letter}")]
-            acts = [self.rename_act((*path, "name"))]
+            acts = []
             if pressure.growth is None:
                 grows = self._under_water(index)
                 acts.append(Act("as under water", grows, "Let it grow downwards, as under water"))

@@ -56,6 +56,37 @@ class SheetCard(Card):
             pieces += self._coordinates(site)
         return pieces
 
+    def add_entry(self, label: str, path: Path, entry: Mapping[str, object]) -> None:
+        """Put an entry at the end of a list, with the keyboard at it to be typed over."""
+        count = len(self.sheet.value(path) or [])
+        self.edit(label, lambda sheet: sheet.with_entry(path, entry))
+        if len(self.sheet.value(path) or []) > count:
+            self.type_at((*path, count))
+
+    def state(self, path: Path, text: str) -> Callable[[], None]:
+        """Put a value that went without saying into the sheet, to be typed over at once."""
+
+        def act() -> None:
+            self.edit(f"change of {path_text(path)}", lambda sheet: sheet.with_value(path, text))
+            self.type_at(path)
+
+        return act
+
+    def sites_of_part(self) -> list[str]:
+        """The sites of the chosen part, whole faces and lengths last: few things stand on those."""
+        name, _ = self._part
+        design = self.session.design
+        own = [
+            site
+            for site, place in design.places.items()
+            if place.part == name or place.part.startswith(f"{name}.")
+        ]
+        wide = (".face", ".axis")
+        own = [s for s in own if s.startswith(f"{name}.")] or own
+        # Of a frame its nodes, which come before the ends of its members.
+        nodes = [site for site in own if site.count(".") == name.count(".") + 1]
+        return sorted(nodes or own, key=lambda site: site.endswith(wide)) or list(design.places)
+
     def place_words(self, site: str) -> str:
         """A site in words; with several parts the part is named too."""
         design = self.session.design
@@ -93,15 +124,6 @@ class SheetCard(Card):
     def set_to(self, path: Path, value: object) -> Callable[[], None]:
         label = f"change of {path_text(path)}"
         return lambda: self.edit(label, lambda sheet: sheet.with_value(path, value))
-
-    def rename_act(self, path: Path) -> Act:
-        return Act("rename…", lambda: self._ask_name(path), "Give it another name")
-
-    def _ask_name(self, path: Path) -> None:
-        present = str(self.session.sheet.value(path) or "")
-        name, good = QInputDialog.getText(self, "Rename", "Name:", text=present)
-        if good:
-            self.rename(path, name.strip())
 
     def _ask_own_name(self, group: str, present: str) -> None:
         """Ask for another name of a part, site or material."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from belltone.desk.cards.card import Act, Acts, Choice, Number, Piece, Sentence
+from belltone.desk.cards.card import Act, Acts, Choice, Name, Number, Piece, Sentence
 from belltone.desk.cards.sheet_card import SheetCard, few
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
@@ -42,16 +42,15 @@ class HeldCard(SheetCard):
                     verb = "no longer hold" if direction in held else "hold"
                     verb = "hold only" if isinstance(hold, str) else verb
                     options.append((f"{verb} {direction}", self.set_to((*path, "hold"), turned)))
-            name = f"{support.name}:" if support.name else ""
+            name = Name(path, support.name or "a support")
             site = self._site_choice(support.site, (*path, "site"))
             acts = (
                 Choice("springs…", tuple(self._spring_options(path, support)), "Springs it is on"),
-                self.rename_act((*path, "name")),
                 self.remove_act(path, "support"),
             )
             held_words = Choice(words, tuple(options), "how it is held")
             springs = self._springs(path, support)
-            result.append([name, held_words, "at", *site, *springs, ".", Acts(acts)])
+            result.append([name, ":", held_words, "at", *site, *springs, ".", Acts(acts)])
         if result:
             return result
         if self.session.sheet.content.modes.free:
@@ -100,15 +99,14 @@ class HeldCard(SheetCard):
 
         return lambda: self.edit("spring taken away", change)
 
-    def adders(self) -> list[Act]:
+    def adders(self) -> list[Act | Choice]:
         return [Act("add a support", self._add, "Hold it at one more place")]
 
     def _add(self) -> None:
-        name, _ = self._part
         taken = {support.site for support in self.session.sheet.content.supports}
-        site = f"{name}.start" if f"{name}.start" not in taken else f"{name}.end"
-        entry = {"site": site, "hold": "clamped"}
-        self.edit("a support", lambda sheet: sheet.with_entry(("supports",), entry))
+        free = [site for site in self.sites_of_part() if site not in taken]
+        entry = {"site": (free or self.sites_of_part())[0], "hold": "clamped"}
+        self.add_entry("a support", ("supports",), entry)
 
 
 class HungCard(SheetCard):
@@ -125,7 +123,8 @@ class HungCard(SheetCard):
         for index, mass in enumerate(self.session.sheet.content.masses):
             path: Path = ("masses", index)
             body: list[Piece] = [
-                f"{mass.name or 'a mass'}:",
+                Name(path, mass.name or "a mass"),
+                ":",
                 Number((*path, "mass"), "mass"),
                 "at",
                 *self._site_choice(mass.site, (*path, "site")),
@@ -137,7 +136,7 @@ class HungCard(SheetCard):
             ]
             if stated and not self._unfolded:
                 body.append(f", with {' and '.join(stated)}")
-            acts = [self.rename_act((*path, "name")), self.remove_act(path, "mass")]
+            acts = [self.remove_act(path, "mass")]
             if mass.inertia is None:
                 choose = self.set_to((*path, "inertia"), ["0.01 kg*m^2"] * 3)
                 acts.insert(0, Act("give it inertia", choose))
@@ -159,7 +158,7 @@ class HungCard(SheetCard):
         left = len(masses) - _FEW
         return [*pieces[:-1], f"and {left} more." if left > 0 else "."]
 
-    def adders(self) -> list[Act]:
+    def adders(self) -> list[Act | Choice]:
         return [
             Act("details", self._fold, "Show or hide inertia and offsets"),
             Act("add a mass", self._add, "Hang one more thing on it"),
@@ -190,5 +189,7 @@ class HungCard(SheetCard):
 
     def _add(self) -> None:
         name, _ = self._part
-        entry = {"site": f"{name}.end", "mass": "1 kg"}
-        self.edit("a mass", lambda sheet: sheet.with_entry(("masses",), entry))
+        sites = self.sites_of_part()
+        site = f"{name}.end" if f"{name}.end" in sites else sites[-1]
+        entry = {"site": site, "mass": "1 kg"}
+        self.add_entry("a mass", ("masses",), entry)

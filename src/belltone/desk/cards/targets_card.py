@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from belltone.desk.cards.card import Act, Acts, Number, Piece, Sentence
+from belltone.desk.cards.card import Act, Acts, Choice, Name, Number, Piece, Sentence
 from belltone.desk.cards.sheet_card import SheetCard
 from belltone.modes.kinds import kind_family
 from belltone.sheet.errors import Path
@@ -29,7 +29,7 @@ class TargetsCard(SheetCard):
         result: list[Sentence] = []
         for index, target in enumerate(self.session.sheet.content.targets):
             path: Path = ("targets", index)
-            words: list[Piece] = [f"{_words(target.mode)}:"]
+            words: list[Piece] = [Name(path, target.name or "a target"), f": {_words(target.mode)}"]
             if target.frequency is not None:
                 words += ["at", Number((*path, "frequency"), "frequency to be hit")]
             elif target.times is not None and target.of is not None:
@@ -44,7 +44,6 @@ class TargetsCard(SheetCard):
                 words += [", all others", Number((*path, "apart"), "how far others keep"), "away"]
             apart = self.set_to((*path, "apart"), "5 %")
             acts = (
-                self.rename_act((*path, "name")),
                 Act("others apart", apart, "Keep all other modes 5 % away"),
                 self.remove_act(path, "target"),
             )
@@ -57,7 +56,7 @@ class TargetsCard(SheetCard):
             return super().summary() if targets else []
         return [f"{len(targets)} modes are to stand somewhere."]
 
-    def adders(self) -> list[Act]:
+    def adders(self) -> list[Act | Choice]:
         return [Act("add a target", self.add_target, "Say where the chosen mode is to stand")]
 
     def add_target(self) -> None:

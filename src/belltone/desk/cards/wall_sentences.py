@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any, Final
 
-from belltone.desk.cards.card import Act, Acts, Choice, Number, Piece, Sentence
+from belltone.desk.cards.card import Act, Acts, Choice, Name, Number, Piece, Sentence
 from belltone.desk.cards.sheet_card import SheetCard
 from belltone.sheet import part_models as models
 from belltone.sheet.document import Sheet
@@ -102,7 +102,12 @@ def _plate(
     options = tuple(
         (word, _reshape(card, path, word)) for word in models.OUTLINE_SHAPES if word != shape
     )
-    first: Pieces = [f"A plate “{name}”:", Choice(shape, options, "shape of the outline")]
+    first: Pieces = [
+        "A plate",
+        Name(base, name),
+        ":",
+        Choice(shape, options, "shape of the outline"),
+    ]
     if isinstance(part.outline, models.Polygon):
         first.append(f"of {len(part.outline.points)} corners:")
         for index in range(len(part.outline.points)):
@@ -149,7 +154,7 @@ def _points(path: Path, points: Sequence[models.ProfilePoint]) -> Pieces:
 
 def _hole(card: SheetCard, base: Path, index: int, hole: models.HoleModel) -> Sentence:
     path: Path = (*base, "holes", index)
-    pieces: Pieces = [f"Hole “{hole.name}”:"]
+    pieces: Pieces = ["Hole", Name(path, hole.name), ":"]
     if isinstance(hole, models.RoundHole):
         pieces += ["round,", Number((*path, "diameter"), "diameter"), "across,"]
     elif isinstance(hole, models.ContourHole):
@@ -159,7 +164,7 @@ def _hole(card: SheetCard, base: Path, index: int, hole: models.HoleModel) -> Se
         pieces += [Number((*path, "width"), "width"), "by", Number((*path, "height"), "height")]
         pieces.append(",")
     pieces += ["at x", Number((*path, "at", 0), "x"), ", y", Number((*path, "at", 1), "y"), "."]
-    pieces.append(Acts((card.rename_act((*path, "name")), card.remove_act(path, "hole"))))
+    pieces.append(Acts((card.remove_act(path, "hole"),)))
     return pieces
 
 
@@ -191,7 +196,7 @@ def _shell(
     part: models.Revolved | models.Extruded | models.Lofted,
     *more: Act,
 ) -> list[Sentence]:
-    first: Pieces = [f"{_KIND_WORDS[part.kind]} “{name}”,"]
+    first: Pieces = [_KIND_WORDS[part.kind], Name(base, name), ","]
     if isinstance(part, models.Extruded):
         first += [Number((*base, "length"), "length"), "long,"]
     elif isinstance(part, models.Lofted):

@@ -15,6 +15,7 @@ class Pointing(QObject):
     changed = Signal()
     site_sought = Signal(str)
     value_sought = Signal(object)
+    name_sought = Signal(str)
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)

@@ -24,6 +24,7 @@ from belltone.desk.session.jobs import Jobs
 from belltone.desk.session.measuring import Measuring
 from belltone.desk.session.models import Models
 from belltone.desk.session.others import Others
+from belltone.desk.session.pairs import with_other_end
 from belltone.desk.session.pointing import Pointing
 from belltone.desk.session.proposals import Proposals
 from belltone.desk.session.surveys import Surveys
@@ -309,6 +310,9 @@ class Session(QObject):
         """Write one value; what is wrong with it is returned, kept, and shown at its field."""
         label = f"change of {path_text(path)}"
         problem = self.edit(label, lambda sheet: sheet.with_value(path, text), gesture)
+        both = with_other_end(self.sheet, path, text) if problem is not None else None
+        if both is not None:
+            problem = self.edit(label, lambda sheet: sheet.with_values(both), gesture) and problem
         self.mark_wrong(path, text, problem)
         return problem
 

@@ -1,0 +1,179 @@
+"""Five working days at the real window, by mouse and keyboard only, with what they take counted.
+
+Clicks and keys are asserted, so that no day becomes longer unnoticed. Seconds and pauses depend on
+the machine and are told (``pytest -s tests/days``), not asserted.
+"""
+
+from __future__ import annotations
+
+from belltone.desk.charts.speed_view import SpeedView
+from belltone.desk.comparing.compare_view import CompareView
+from tests.days.conftest import Hand
+
+
+def bands(hand: Hand, *told: tuple[str, str, str]) -> None:
+    """State bands: each typed in one go."""
+    card = hand.window.column.excitation
+    for name, low, high in told:
+        hand.press(card, "add a band")
+        hand.type(f"{name}\t{low}\t{high}\n")
+
+
+def cleared(hand: Hand) -> None:
+    """Go to the nearest clear value of the knob looked at, swept first where no model has it."""
+    verdict, tuning = hand.window.verdict, hand.window.session.tuning
+    if verdict.go.isHidden() and verdict.sweep.isVisible():
+        hand.click(verdict.sweep)
+    hand.wait(lambda: tuning.nearest_clear() is not None and verdict.go.isVisible())
+    hand.click(verdict.go)
+    hand.settle()
+
+
+def done(hand: Hand, clicks: int, keys: int) -> None:
+    """Tell what the day took, and hold it against what it may take."""
+    print(hand.count())
+    assert hand.clicks <= clicks, hand.count()
+    assert hand.keys <= keys, hand.count()
+    told = [each for each in hand.told if not each.startswith("pinned as")]
+    assert told == [], told
+
+
+def test_a_plate_with_a_hole_and_ribs_from_nothing(hand: Hand) -> None:
+    """Day (a): three bands, cleared by two knobs: one by hand, one by the nearest clear value."""
+    window, column = hand.window, hand.window.column
+    hand.begin(window.welcome.starts, "Splash plate")
+    hand.settle()
+    # How exact it comes out is not the point here: large elements, chosen by hand.
+    hand.open(column.wanted)
+    hand.press(column.wanted, "fix the mesh")
+    hand.choose(column.wanted, str(window.session.design.fixed[0]), "1")  # type: ignore[index]
+    hand.choose(column.wanted, str(window.session.design.fixed[1]), "4")  # type: ignore[index]
+    hand.choose(column.wanted, "12", "4")
+    hand.open(column.component)
+    hand.choose(column.component, "cut a hole…", "a round hole")
+    hand.set("90 mm", "parts", "plate", "holes", 0, "diameter")
+    hand.set("80 mm", "parts", "plate", "holes", 0, "at", 0)
+    hand.make_knob("wall", "parts", "plate", "thickness")
+    hand.choose(column.component, "add a part…", "rib")
+    rib = window.session.selected_parts[0]
+    hand.set("25 mm", "parts", rib, "section", "height")
+    hand.make_knob("tall", "parts", rib, "section", "height")
+    hand.settle()
+    bands(
+        hand, ("mains", "95 Hz", "105 Hz"), ("fan", "180 Hz", "210 Hz"), ("mixer", "24 Hz", "32 Hz")
+    )
+    hand.settle()
+    assert len(window.session.design.bands) == 3
+    assert set(window.session.design.knobs) == {"tall", "wall"}
+    hand.set("32 mm", "knobs", "tall", "value")
+    hand.settle()
+    cleared(hand)
+    assert window.verdict.head.text() == "Every band is clear."
+    done(hand, 26, 130)
+
+
+def test_a_frame_with_a_payload_free_then_on_soft_mounts(hand: Hand) -> None:
+    """Day (b): six rigid motions, then mounts stated as text, tuned as one knob."""
+    window, column = hand.window, hand.window.column
+    hand.begin(window.welcome.starts, "Motor frame")
+    hand.settle()
+    hand.press(column.hung, "add a mass")
+    hand.type("motor\n")
+    hand.set("18 kg", "masses", 0, "mass")
+    hand.settle()
+    assert window.session.answer is not None
+    assert window.session.answer.modes.rigid_count == 6
+    hand.shortcut("F4")
+    cursor = column.text.editor.textCursor()
+    cursor.movePosition(cursor.MoveOperation.End)
+    column.text.editor.setTextCursor(cursor)
+    mounts = "\n".join(
+        f'[[supports]]\nsite = "frame.foot_{foot}"\n'
+        'springs = { x = "mount", y = "mount", z = "2*mount" }'
+        for foot in "abcd"
+    )
+    hand.type('[knobs.mount]\nvalue = "40 N/mm"\nfrom = "10 N/mm"\nto = "200 N/mm"\n' + mounts)
+    hand.wait(lambda: len(window.session.design.supports) == 4)
+    hand.shortcut("F4")
+    hand.settle()
+    bands(hand, ("pump", "14 Hz", "16 Hz"))
+    hand.settle()
+    assert window.session.answer.modes.rigid_count == 0
+    first = window.session.answer.modes.flexible[0]
+    assert window.session.answer.modes.kinds[0].startswith("moving on its springs")
+    print(
+        window.verdict.head.text(),
+        window.verdict.text.text(),
+        window.session.answer.modes.flexible[:6],
+    )
+    cleared(hand)
+    assert window.session.answer.modes.flexible[0] != first
+    assert window.verdict.head.text() == "Every band is clear."
+    done(hand, 8, 460)
+
+
+def test_a_laminate_blade_is_spun_and_two_directions_compared(hand: Hand) -> None:
+    """Day (c): a speed diagram, and the blade spun flat against spun upright."""
+    window, column = hand.window, hand.window.column
+    hand.begin(window.welcome.demos, "Steamer paddle")
+    hand.settle()
+    hand.open(column.preload)
+    hand.choose(column.preload, "load it with…", "a spin")
+    hand.set("340 rpm", "preload", "spin", "speed")
+    hand.settle()
+    hand.shortcut("Ctrl+D")
+    speeds = window.beside.of(SpeedView)
+    assert speeds is not None
+    hand.press(speeds, "Draw it")
+    hand.wait(lambda: speeds.diagram is not None)
+    speeds.close()
+    hand.shortcut("F8")
+    hand.choose(column.preload, "z", "y")
+    hand.settle()
+    hand.shortcut("Ctrl+J")
+    comparing = window.beside.of(CompareView)
+    assert comparing is not None
+    hand.wait(lambda: comparing.found is not None)
+    paired = [each for each in comparing.found.matches if each.paired]  # type: ignore[union-attr]
+    assert len(paired) >= 4
+    comparing.close()
+    done(hand, 8, 20)
+
+
+def test_a_part_somebody_sent_is_compared_with_a_variant(hand: Hand) -> None:
+    """Day (d): a mesh with regions, one of them made thicker."""
+    window, column = hand.window, hand.window.column
+    hand.begin(window.welcome.demos, "Drip tray")
+    hand.settle()
+    hand.shortcut("F8")
+    hand.open(column.component)
+    told = [number.path for number in column.component.numbers() if "regions" in number.path]
+    hand.set("2.5 mm", *told[0]) if told else hand.set("2.5 mm", "parts", "tray", "thickness")
+    hand.settle()
+    hand.shortcut("Ctrl+J")
+    comparing = window.beside.of(CompareView)
+    assert comparing is not None
+    hand.wait(lambda: comparing.found is not None)
+    assert all(each.paired for each in comparing.found.matches[:3])  # type: ignore[union-attr]
+    comparing.close()
+    done(hand, 4, 15)
+
+
+def test_a_horn_is_brought_to_its_frequency(hand: Hand) -> None:
+    """Day (e): reach, the chance within tolerances, hand check, report."""
+    window = hand.window
+    hand.begin(window.welcome.demos, "Weld horn of the capper")
+    hand.settle()
+    assert "target" in window.verdict.head.text()
+    for _ in range(8):
+        if window.session.chosen_mode.kind.startswith("axial"):  # type: ignore[union-attr]
+            break
+        hand.shortcut("Alt+Right")
+    form = window.readout.reach
+    hand.click(form.target)
+    hand.type("28 kHz\n")
+    hand.wait(lambda: window.session.jobs.state("reach") is None)
+    hand.settle()
+    assert abs(window.session.chosen_mode.frequency - 28e3) < 15  # type: ignore[union-attr]
+    assert "met" in window.verdict.head.text()
+    done(hand, 3, 12)

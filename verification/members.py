@@ -1,0 +1,234 @@
+"""Members and frames; references by dynamic stiffness, transfer matrices and series."""
+
+from __future__ import annotations
+
+import math
+from typing import Final
+
+import numpy as np
+
+from verification.loaded import (
+    BOTH,
+    CLAMPED,
+    HEAT,
+    IN_PLANE,
+    LARGE,
+    PINNED,
+    SLIDING,
+    SMALL,
+    beam,
+    force,
+    held,
+    material,
+)
+from verification.walls import Reference
+
+__all__ = ["MEMBERS"]
+
+_EULER: Final = 26318.945070  # N, of a clamped beam 40 x 10 mm, a metre long
+_ARCH_LIMIT: Final = 561.542  # N/m, at which the arch snaps through
+_FIRST: Final = held("b.start", CLAMPED)
+
+
+def _bar(section: str, length: str, supports: str, count: int, free: bool = False) -> str:
+    """A straight member of steel."""
+    return (
+        f'{material(7850)}[parts.b]\nkind = "member"\nlength = "{length}"\nmaterial = "steel"\n'
+        f"section = {{ {section} }}\n{supports}[modes]\ncount = {count}\n"
+        f'free = {str(free).lower()}\n[accuracy]\ntarget = "0.01 %"\n'
+    )
+
+
+def _rectangle(width: float, height: float) -> str:
+    return f'shape = "solid rectangle", width = "{width} mm", height = "{height} mm"'
+
+
+def _spin(speed: float, axis: str, rest: str = "") -> str:
+    return f'[preload]\nspin = {{ speed = "{speed} rad/s", axis = "{axis}"{rest} }}\n'
+
+
+def _arch(load: float) -> str:
+    """A shallow parabolic arch under an even load (N for each metre of its line)."""
+    x = np.linspace(0, 1, 9)
+    rise, slope = 4 * 0.011 * x * (1 - x), 4 * 0.011 * (1 - 2 * x)
+    line = float(np.trapezoid(np.sqrt(1 + slope**2), x))
+    points = "".join(
+        f'{{ at = ["{x[k]:.12g} m", "0 m", "{rise[k]:.12g} m"]'
+        + (f', through = ["{x[k - 1]:.12g} m", "0 m", "{rise[k - 1]:.12g} m"] }},' if k else " },")
+        for k in range(0, 9, 2)
+    )
+    supports = held("b.start", PINNED) + held("b.end", PINNED) + IN_PLANE
+    pushed = LARGE + force("b.axis", z=-load * line)
+    return beam("20 mm", "10 mm", supports, pushed, path=f"path = [{points}]")
+
+
+def _table() -> str:
+    """A frame of four legs and four bars, free in space."""
+    corners = [(0, 0), (1000, 0), (1000, 600), (0, 600)]
+    nodes = {f"foot{k}": (*place, 0) for k, place in enumerate(corners)}
+    nodes |= {f"top{k}": (*place, 700) for k, place in enumerate(corners)}
+    members = {f"leg{k}": (f"foot{k}", f"top{k}") for k in range(4)}
+    members |= {f"bar{k}": (f"top{k}", f"top{(k + 1) % 4}") for k in range(4)}
+    stated = "".join(_node(name, at) for name, at in nodes.items())
+    joined = "".join(f'{n} = {{ from = "{a}", to = "{b}" }}\n' for n, (a, b) in members.items())
+    return (
+        f'{material(7850)}[parts.f]\nkind = "frame"\nmaterial = "steel"\n'
+        'section = { shape = "solid round", diameter = "30 mm", shear_factor = 0.9 }\n'
+        f"[parts.f.nodes]\n{stated}[parts.f.members]\n{joined}[modes]\ncount = 10\nfree = true\n"
+        '[accuracy]\ntarget = "0.01 %"\n'
+    )
+
+
+def _node(name: str, at: tuple[float, ...]) -> str:
+    return f"{name} = [" + ", ".join(f'"{each} mm"' for each in at) + "]\n"
+
+
+_PINNED_BOTH: Final = held("b.start", PINNED) + held("b.end", PINNED) + IN_PLANE
+_CLAMPED_BOTH: Final = BOTH + IN_PLANE
+
+MEMBERS: Final = (
+    Reference(
+        "stubby cantilever, bending, twist and stretch",
+        _bar(_rectangle(50, 30), "0.3 m", _FIRST, 10),
+        (269.655, 443.329, 1616.14, 2123.51, 2484.05, 4206.29, 4250.69, 6098.51, 6370.53, 7710.61),
+        0.002,
+    ),
+    Reference(
+        "free tube that shears",
+        _bar(
+            'shape = "round tube", diameter = "100 mm", wall = "5 mm", shear_factor = 0.53',
+            "1 m",
+            "",
+            10,
+            free=True,
+        ),
+        (570.967, 570.967, 1427.65, 1427.65, 1565.18, 2499.03, 2499.03, 2523.77, 3130.35, 3669.77),
+        0.002,
+    ),
+    Reference(
+        "cantilever strip, 6 mm",
+        _bar(_rectangle(50, 6), "0.5 m", _FIRST, 8),
+        (19.5669, 122.54, 161.793, 342.735, 358.586, 670.543, 969.683, 1075.76),
+        0.002,
+    ),
+    Reference(
+        "cantilever strip, 8 mm",
+        _bar(_rectangle(50, 8), "0.5 m", _FIRST, 8),
+        (26.0869, 161.793, 163.284, 456.306, 468.968, 891.634, 969.683, 1406.9),
+        0.002,
+    ),
+    Reference(
+        "table frame free in space",
+        _table(),
+        (17.8427, 21.1765, 25.9254, 28.0617, 29.0572, 35.978, 40.9645, 49.814, 51.2338, 62.6269),
+        0.002,
+    ),
+    *(
+        Reference(
+            f"clamped beam with {share:+g} of its buckling load (Euler's values)",
+            beam("40 mm", "10 mm", SLIDING, SMALL + force("b.end", share * _EULER), count=4),
+            expected,
+            0.006,
+        )
+        for share, expected in (
+            (-0.9, (16.6771, 107.613, 244.324, 426.634)),
+            (1.0, (72.467, 173.656, 315.554, 501.221)),
+            (5.0, (122.231, 260.661, 427.304, 629.458)),
+        )
+    ),
+    *(
+        Reference(
+            f"beam between held ends, {change:+g} K",
+            beam("30 mm", "20 mm", BOTH, SMALL + HEAT.format(change), count=6),
+            expected,
+            0.002,
+        )
+        for change, expected in (
+            (50, (76.7845, 138.432, 250.909, 401.546, 519.073, 797.209)),
+            (-100, (141.536, 182.531, 340.616, 462.718, 619.16, 865.176)),
+        )
+    ),
+    *(
+        Reference(
+            f"rotating cantilever, hub radius {hub:g} of its length",
+            beam(
+                "20 mm",
+                "10 mm",
+                _FIRST,
+                _spin(speed, "z", f', through = ["{-hub} m", "0 m", "0 m"]'),
+                count=6,
+            ),
+            expected,
+            0.005,
+        )
+        for speed, hub, expected in (
+            (72.855032, 0.0, (14.9568, 17.0585, 59.0107, 105.741, 151.214)),
+            (145.710063, 1.0, (34.3751, 38.5109, 102.892, 134.152, 206.758)),
+        )
+    ),
+    Reference(
+        "pinned beam under large deflection",
+        beam("20 mm", "10 mm", _PINNED_BOTH, LARGE + force("b.axis", z=-2000)),
+        (91.8433, 137.556, 257.212, 418.947, 624.795),
+        0.005,
+    ),
+    Reference(
+        "clamped beam under large deflection",
+        beam("20 mm", "10 mm", _CLAMPED_BOTH, LARGE + force("b.axis", z=-5000)),
+        (122.069, 190.801, 338.318, 522.427, 754.106),
+        0.005,
+    ),
+    Reference(
+        "cantilever bent far down by its tip",
+        beam("20 mm", "5 mm", _FIRST + IN_PLANE, LARGE + force("b.end", z=-83.333333)),
+        (4.95394, 24.8093, 68.1391, 136.57, 227.287),
+        0.005,
+    ),
+    Reference(
+        "beam heated to 1.5 times buckling",
+        beam(
+            "20 mm",
+            "10 mm",
+            _CLAMPED_BOTH,
+            LARGE + HEAT.format(41.123352) + force("b.axis", z=-0.05),
+        ),
+        (51.6123, 102.879, 245.439, 422.34, 651.36),
+        0.01,
+    ),
+    *(
+        Reference(f"shallow arch at {share:g} of its limit load", _arch(share * _ARCH_LIMIT), f, t)
+        for share, f, t in (
+            (0.3, (60.5219, 84.8813, 200.36, 358.615, 563.241), 0.01),
+            (0.9, (34.928, 62.7885, 181.237, 339.979, 544.927), 0.02),
+        )
+    ),
+    Reference(
+        "ring of round wire, free (Love's closed form, thin)",
+        f"""{material(7850)}[parts.r]
+kind = "member"
+material = "steel"
+closed = true
+path = [
+  {{ at = ["500 mm", "0 mm", "0 mm"], through = ["0 mm", "-500 mm", "0 mm"] }},
+  {{ at = ["-500 mm", "0 mm", "0 mm"], through = ["0 mm", "500 mm", "0 mm"] }},
+]
+section = {{ shape = "solid round", diameter = "10 mm" }}
+[modes]
+count = 8
+free = true
+""",
+        tuple(
+            sorted(
+                math.sqrt(200e9 * 0.01**2 / 16 / 7850)
+                / (2 * math.pi * 0.5**2)
+                * n
+                * (n * n - 1)
+                / math.sqrt(n * n + 1 + poisson)
+                for n in (2, 3)
+                for poisson in (0.0, 0.3)
+                for _ in range(2)
+            )
+        ),
+        0.002,
+    ),
+)
