@@ -4,7 +4,7 @@ STAMP := .venv/.ready
 # Tests run in as many processes as there are processors, so each takes one thread.
 ONE_THREAD := OMP_NUM_THREADS=1 MKL_NUM_THREADS=1 OPENBLAS_NUM_THREADS=1
 
-.PHONY: setup demo test fuzz lint bench screenshots schema share method lock clean
+.PHONY: setup demo test fuzz lint bench verification screenshots schema share method lock clean
 
 setup: $(STAMP)
 
@@ -33,6 +33,10 @@ lint: $(STAMP)
 
 bench: $(STAMP)
 	$(PY) -m benchmarks
+
+# Every reference case, and the table of measured errors.
+verification: $(STAMP)
+	$(ONE_THREAD) $(PY) -m verification
 
 screenshots: $(STAMP)
 	QT_QPA_PLATFORM=offscreen $(PY) scripts/screenshots.py

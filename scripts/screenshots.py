@@ -7,6 +7,7 @@ import sys
 import tempfile
 from pathlib import Path as FilePath
 
+from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QScrollArea
 
 from belltone.desk.app import draw_picture, wait_for
@@ -15,19 +16,22 @@ from belltone.desk.charts.speed_view import SpeedView
 from belltone.desk.designs.designs_view import DesignsView
 from belltone.desk.measuring.measured_view import MeasuredView
 from belltone.desk.proposals.tuning_view import TuningView
-from belltone.desk.starts import StartDialog
+from belltone.desk.session.session import Session
 from belltone.desk.window import MainWindow
-from belltone.drawing.colours import LIGHT
+from belltone.desk.windows import EMPTY
+from belltone.drawing.colours import DARK, LIGHT
 from belltone.drawing.shown import Shown
 from belltone.sheet.demo import demo_sheet
+from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
+from belltone.store.journal import Journal
 
 FOLDER = FilePath(__file__).resolve().parents[1] / "docs" / "screenshots"
 
 
 def by_night(window: MainWindow) -> None:
     """Take the dark theme and look at a twisting mode from the side of its support."""
-    window.switch_theme()
+    window.take_theme(DARK.name)
     answer = window.session.answer
     assert answer is not None
     twist = next(i for i, kind in enumerate(answer.modes.kinds) if kind.startswith("twist"))
@@ -202,11 +206,20 @@ def main() -> int:
             for sent in demo_sheet().parent.glob(f"{name}.[!t]*"):
                 shutil.copy(sent, folder)
             draw_picture(copy, FOLDER / f"{picture}.png", prepare, sweep=False)
-        dialog = StartDialog(LIGHT)
-        dialog.show()
-        wait_for(dialog.isVisible)
-        dialog.grab().save(str(FOLDER / "starts.png"))
+        welcome(FilePath(folder))
     return 0
+
+
+def welcome(folder: FilePath) -> None:
+    """The page a window begins with, once all its pictures are drawn."""
+    settings = QSettings(str(folder / "settings.ini"), QSettings.Format.IniFormat)
+    settings.setValue("theme", LIGHT.name)
+    session = Session(Sheet.from_text(EMPTY), None, Journal(folder / "journal"))
+    window = MainWindow(session, settings, welcome=True)
+    window.show()
+    wait_for(lambda: session.jobs.state("pictures") is None)
+    window.grab().save(str(FOLDER / "starts.png"))
+    window.close()
 
 
 if __name__ == "__main__":

@@ -112,7 +112,7 @@ def test_a_film_of_the_chosen_mode(making: Making, qtbot: QtBot, tmp_path: Path)
     panel.what.setCurrentText("the chosen mode over")
     assert panel.knob.isVisibleTo(panel)
     assert panel.shown is not None
-    assert panel.shown.over == "wall=2.0 mm:6.0 mm:25"
+    assert panel.shown.over == "wall=2 mm:6 mm:25"
     # It is seen as in the window, until another way is chosen.
     window.shape.panes.look("z")
     towards, up = panel.reel.view.direction

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import QRectF, QSize, Qt
@@ -39,6 +41,7 @@ _DASHES = (
     Qt.PenStyle.DotLine,
     Qt.PenStyle.DashDotDotLine,
 )
+_NUMBER_WIDE, _NUMBER_HIGH = 16.0, 12.0  # pixels the number of a branch takes
 
 
 class SweepMap(QFrame):
@@ -314,6 +317,7 @@ class SweepMap(QFrame):
         answer = self._session.tuning.shown
         assert answer is not None
         sweep, faded = answer.sweep, not self._session.tuning.shown_is_current
+        begins: list[tuple[float, float, int, QColor]] = []
         for identity, branch in zip(answer.identities, sweep.branches, strict=True):
             colour = QColor(self._palette.branch(identity))
             if faded:
@@ -330,7 +334,8 @@ class SweepMap(QFrame):
             line.sigClicked.connect(lambda *_, branch=identity: self._session.choose(branch))
             line.setZValue(10 if chosen else 5)
             self.plot.addItem(line)
-            self._name_branch(identity, float(x[0]), float(curve(x[0])), colour)
+            begins.append((float(curve(x[0])), float(x[0]), identity, colour))
+        self._name_branches(sorted(begins, key=lambda each: each[0]))
         self._draw_solved(sweep)
 
     def _draw_ghost(self, shown: Sweep) -> None:
@@ -396,17 +401,30 @@ class SweepMap(QFrame):
             return f"no model of {knob} ({refusal}); press Sweep to solve its points"
         return "branches appear as soon as a model of this knob stands; Sweep solves its points"
 
-    def _name_branch(self, identity: int, x: float, y: float, colour: QColor) -> None:
-        """Write the present number of a branch's mode where the branch begins."""
+    def _name_branches(self, begins: list[tuple[float, float, int, QColor]]) -> None:
+        """Write the number of each branch's mode where it begins: ``(y, x, branch, colour)``.
+
+        Numbers that would cover one another stand side by side.
+        """
         answer = self._session.answer
-        if answer is None or identity not in answer.identities:
+        if answer is None:
             return
-        number = answer.identities.index(identity) + 1
-        text = pg.TextItem(str(number), color=colour, anchor=(0.0, 1.0))
-        text.setFont(label_font(8, bold=True))
-        text.setPos(x, y)
-        text.setZValue(15)
-        self.plot.addItem(text)
+        (left, right), (low, high) = self.plot.getViewBox().viewRange()
+        inside = self.plot.getViewBox().rect()
+        beside = _NUMBER_WIDE * (right - left) / max(1.0, inside.width())
+        above = _NUMBER_HIGH * (high - low) / max(1.0, inside.height())
+        last: dict[int, float] = {}
+        for y, x, identity, colour in begins:
+            if identity not in answer.identities or y > high:
+                continue
+            column = next(c for c in itertools.count() if y - last.get(c, -np.inf) >= above)
+            last[column] = y
+            number = answer.identities.index(identity) + 1
+            text = pg.TextItem(str(number), color=colour, anchor=(0.0, 1.0))
+            text.setFont(label_font(8, bold=True))
+            text.setPos(x + column * beside, y)
+            text.setZValue(15)
+            self.plot.addItem(text)
 
     def _draw_clear(self, top: float) -> None:
         answer, palette = self._session.tuning.shown, self._palette
