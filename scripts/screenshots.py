@@ -8,7 +8,6 @@ import tempfile
 from pathlib import Path as FilePath
 
 from PySide6.QtCore import QSettings
-from PySide6.QtWidgets import QScrollArea
 
 from belltone.desk.app import draw_picture, wait_for
 from belltone.desk.charts.plane_view import PlaneView
@@ -70,9 +69,9 @@ def cold(window: MainWindow) -> None:
     """Wait for the modes without preload."""
     wait_for(lambda: window.session.bare is not None)
     window.shape.panes.set_swing(0.9)
-    area = window.findChild(QScrollArea)
-    assert area is not None
-    area.ensureWidgetVisible(window.column.preload, 0, 20)
+    window.column.preload.set_open(True)
+    wait_for(lambda: False, 0.2)
+    window.column.show_card(window.column.preload)
 
 
 def states(window: MainWindow) -> None:

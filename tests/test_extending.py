@@ -62,7 +62,7 @@ def test_every_load_can_be_stated_in_the_window() -> None:
 
 
 @pytest.mark.parametrize(
-    "case", [MEMBERS[2], REFERENCES[1], REFERENCES[5], REFERENCES[12]], ids=lambda case: case.name
+    "case", [MEMBERS[2], REFERENCES[1], REFERENCES[5]], ids=lambda case: case.name
 )
 def test_every_hand_check_says_where_it_is_from(case: object) -> None:
     design = evaluate(Sheet.from_text(case.text))  # type: ignore[attr-defined]

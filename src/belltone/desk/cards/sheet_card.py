@@ -160,7 +160,8 @@ class SheetCard(Card):
 def few(names: list[str], most: int = 4) -> str:
     """The first of some names, and how many more there are."""
     more = f" and {len(names) - most} more" if len(names) > most else ""
-    return ", ".join(names[:most]) + more
+    between = "; " if any("," in name for name in names) else ", "
+    return between.join(names[:most]) + more
 
 
 def _middle(part: PartValue) -> Mapping[str, str | list[str]]:

@@ -256,9 +256,12 @@ class SheetColumn(QWidget):
         for card in self.cards:
             if card is not marked:
                 card.unmark()
-        body = marked.mark(site, path)
+        self.show_card(marked.mark(site, path) or marked)
+
+    def show_card(self, card: QWidget) -> None:
+        """Scroll to a card, or to a sentence of one."""
         self._sheet.activate()
-        self._scroll.ensureWidgetVisible(body or marked, 0, 30)
+        self._scroll.ensureWidgetVisible(card, 0, 30)
 
     # -- room -----------------------------------------------------------------------------------
 
