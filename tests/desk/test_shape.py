@@ -169,3 +169,14 @@ def test_many_windows_may_come_and_go(make_window: Callable[..., MainWindow]) ->
         window = make_window(None, EMPTY)
         assert not picture(window).isNull()
         window.close()
+
+
+def test_words_of_a_mode_end_in_dots_where_there_is_no_room(
+    window: MainWindow, qtbot: QtBot
+) -> None:
+    words = window.shape.sub
+    assert words.shown == words.text()
+    window.session.choose_neighbour(1)
+    words.setFixedWidth(40)
+    assert words.shown.endswith("…")
+    assert words.toolTip() == words.text()

@@ -122,6 +122,20 @@ def test_several_windows_have_a_sheet_each(windows: Windows, qtbot: QtBot) -> No
     assert windows.open == []
 
 
+def test_a_sheet_is_open_in_one_window_only(
+    windows: Windows, qtbot: QtBot, rail_path: Path
+) -> None:
+    first = windows.begin(read_sheet(rail_path), rail_path)
+    second = windows.begin()
+    told: list[str] = []
+    first.session.told.connect(told.append)
+    assert second.open(rail_path)
+    assert second.untouched, "the one that has it comes to the front"
+    assert told == [f"“{rail_path.name}” is open in this window already"]
+    settle(qtbot, first)
+    windows.leave()
+
+
 def test_a_window_that_will_not_close_stops_the_others(windows: Windows, qtbot: QtBot) -> None:
     first, second = windows.begin(), windows.begin()
     second.may_discard = lambda: False  # type: ignore[method-assign]

@@ -25,6 +25,7 @@ from verification.loaded import (
     held,
     material,
 )
+from verification.members import ARCH_LIMIT, arch
 
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import request_for, solve_modes
@@ -180,31 +181,6 @@ def test_a_beam_heated_past_buckling_bows_out() -> None:
     found = loaded(beam("20 mm", "10 mm", supports, preload))
     expected = (51.6123, 102.879, 245.439, 422.34, 651.36)
     assert found.flexible[:5] == pytest.approx(expected, rel=1e-2)
-
-
-ARCH_LIMIT = 561.542
-
-
-def arch(load: float) -> str:
-    """A shallow parabolic arch under an even load (N for each metre of its line)."""
-    x = np.linspace(0, 1, 9)
-    rise = 4 * 0.011 * x * (1 - x)
-    slope = 4 * 0.011 * (1 - 2 * x)
-    line = float(np.trapezoid(np.sqrt(1 + slope**2), x))
-    # Arcs through three points of the parabola each.
-    points = "".join(
-        f'{{ at = ["{x[k]:.12g} m", "0 m", "{rise[k]:.12g} m"]'
-        + (f', through = ["{x[k - 1]:.12g} m", "0 m", "{rise[k - 1]:.12g} m"] }},' if k else " },")
-        for k in range(0, 9, 2)
-    )
-    supports = held("b.start", PINNED) + held("b.end", PINNED) + IN_PLANE
-    return beam(
-        "20 mm",
-        "10 mm",
-        supports,
-        LARGE + force("b.axis", z=-load * line),
-        path=f"path = [{points}]",
-    )
 
 
 @pytest.mark.parametrize(

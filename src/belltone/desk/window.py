@@ -115,6 +115,8 @@ class MainWindow(QMainWindow):
         self._asking = False
         self._leaving = False
         self.beside = Beside()
+        # Whether another window has a sheet open, which it then brings to the front.
+        self.elsewhere: Callable[[Path], bool] = lambda _path: False
         self.verdict = VerdictBar(session, self._palette)
         self.strip = VariantStrip(session, self._palette)
         self.shape = ShapeView(session, self._palette)
@@ -356,6 +358,8 @@ class MainWindow(QMainWindow):
 
     def open(self, path: Path) -> bool:
         """Open a sheet, after a word about unsaved work; a bad one is explained and not opened."""
+        if self.elsewhere(path):
+            return True
         if not self.may_discard():
             return False
         try:

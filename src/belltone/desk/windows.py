@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QApplication
 from belltone.desk.recovery import RecoveryDialog
 from belltone.desk.session.session import Session
 from belltone.desk.window import MainWindow
+from belltone.files import same_file
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import SheetError
 from belltone.store.journal import Journal, Unsaved
@@ -61,6 +62,7 @@ class Windows(QObject):
         window = self._make(sheet or Sheet.from_text(EMPTY), path, sheet is None)
         window.another_asked.connect(lambda asked: self.begin())
         window.quit_asked.connect(self.close_all)
+        window.elsewhere = lambda asked: self._bring(asked, window)
         window.closed.connect(lambda: self._forget(window))
         self.open.append(window)
         if path is not None:
@@ -77,6 +79,18 @@ class Windows(QObject):
         if isinstance(active, MainWindow):
             return active
         return self.open[-1] if self.open else None
+
+    def _bring(self, path: Path, asking: MainWindow) -> bool:
+        """Bring the other window that has a sheet open to the front, if one has."""
+        for window in self.open:
+            own = window.session.path
+            if window is not asking and own is not None and same_file(own, path):
+                window.show()
+                window.raise_()
+                window.activateWindow()
+                window.session.told.emit(f"“{path.name}” is open in this window already")
+                return True
+        return False
 
     def close_all(self) -> None:
         """Close every window; one whose work is not to be left stops that."""

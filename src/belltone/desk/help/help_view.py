@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 from typing import Final
 
@@ -53,6 +54,18 @@ against the modes.
 **Sheet.** F4 shows it as text beside the cards; Ctrl+Z and Ctrl+Shift+Z undo and redo by name.
 Ctrl+P hands over reports, films, pictures, tables and files. Ctrl+Shift+O opens another window.
 """
+
+
+def _with_pictures_there(page: Path) -> str:
+    """A page without the pictures that are not beside it, as in an installed program."""
+    lines = page.read_text(encoding="utf-8").splitlines()
+    pictures = {line: re.fullmatch(r"!\[.*\]\((.*)\)", line) for line in lines}
+    kept = [
+        line
+        for line in lines
+        if (found := pictures[line]) is None or (page.parent / found[1]).is_file()
+    ]
+    return "\n".join(kept)
 
 
 class HelpView(QWidget):
@@ -133,7 +146,7 @@ class HelpView(QWidget):
             self.text.setMarkdown(KEYS)
         else:
             self.text.setSearchPaths([str(Path(rest).parent), str(docs_folder())])
-            self.text.setMarkdown(Path(rest).read_text(encoding="utf-8"))
+            self.text.setMarkdown(_with_pictures_there(Path(rest)))
 
     def _follow(self, link: QUrl) -> None:
         """A term, another page of the manual, or a page of somebody else's."""

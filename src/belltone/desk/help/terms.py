@@ -14,6 +14,11 @@ from PySide6.QtWidgets import QWidget
 
 __all__ = ["Term", "docs_folder", "pages", "set_term", "term_html", "term_of", "terms"]
 
+_ORDER = (
+    "working", "tuning", "sheet", "modes", "hand-checks", "sweeps", "received-parts", "hand-over",
+    "formulations", "verification", "extending",
+)  # fmt: skip
+"""The pages in the order of work; any other comes behind."""
 _PACKAGE = Path(__file__).resolve().parents[2]
 
 
@@ -53,12 +58,14 @@ def docs_folder() -> Path:
 def pages() -> Mapping[str, Path]:
     """Pages of the manual by their titles, in the order of work."""
     folder = docs_folder()
+    known = sorted(folder.rglob("*.md"))
+    places = {name: place for place, name in enumerate(_ORDER)}
+    known.sort(key=lambda path: places.get(path.stem, len(places)))
     found: dict[str, Path] = {}
-    for name in ("guide/*.md", "*.md"):
-        for path in sorted(folder.glob(name)):
-            with path.open(encoding="utf-8") as file:
-                title = file.readline().lstrip("# ").strip()
-            found.setdefault(title or path.stem, path)
+    for path in known:
+        with path.open(encoding="utf-8") as file:
+            title = file.readline().lstrip("# ").strip()
+        found.setdefault(title or path.stem, path)
     return found
 
 

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from belltone.design.parts import MeshValue, SurfaceValue
+from belltone.desk.elided import ElidedLabel
 from belltone.desk.fields import FlowRow
 from belltone.desk.look import label_font
 from belltone.desk.session.session import Session
@@ -53,7 +54,7 @@ class ShapeView(QFrame):
         top = QHBoxLayout()
         self.head = QLabel()
         self.head.setFont(label_font(11, bold=True))
-        self.sub = QLabel()
+        self.sub = ElidedLabel()
         self.sub.setFont(label_font(9))
         self.sub.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.sub.setProperty("role", "muted")
@@ -348,7 +349,7 @@ class _Legend(QWidget):
         painter.setFont(label_font(7.5))
         painter.setPen(QColor(self._palette.muted))
         text = QRectF(0, 12, self.width(), 13)
-        low, middle, high = "none", self._words, "most"
+        low, middle, high = "0, none", self._words, "1, most"
         if self._top is not None:
             low, middle, high = "0", "real size", self._top
         painter.drawText(text, Qt.AlignmentFlag.AlignLeft, low)
