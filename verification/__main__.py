@@ -55,7 +55,7 @@ def measured(case: Reference, bending: bool = False) -> Measured:
         found = found[[not kind.startswith("in-plane") for kind in kinds]]
     expected = np.array(case.frequencies)
     away = np.abs(found[: len(expected)] / expected - 1)
-    told = float(np.max(modes.errors))
+    told = float(modes.errors.max())
     return Measured(case, float(away.max()), float(away.mean()), told, modes.unknowns, seconds)
 
 

@@ -15,8 +15,6 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
     QAbstractButton,
     QApplication,
-    QInputDialog,
-    QLineEdit,
     QListWidget,
     QMenu,
     QWidget,
@@ -25,7 +23,6 @@ from pytestqt.qtbot import QtBot
 
 from belltone.desk.app import make_application
 from belltone.desk.cards.card import Card
-from belltone.desk.cards.name_word import NameWord
 from belltone.desk.fields import ChoiceWord, LiveNumber
 from belltone.desk.session.session import Session
 from belltone.desk.welcome import welcome_page
@@ -50,17 +47,15 @@ class Watch(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.longest, self.where = 0.0, ""
+        self.longest = 0.0
         self._last = time.perf_counter()
-        self.doing = "begin"
         self._timer = QTimer(self, interval=5)
         self._timer.timeout.connect(self._tick)
         self._timer.start()
 
     def _tick(self) -> None:
         now = time.perf_counter()
-        if now - self._last > self.longest:
-            self.longest, self.where = now - self._last, self.doing
+        self.longest = max(self.longest, now - self._last)
         self._last = now
 
     def stop(self) -> None:
@@ -182,32 +177,6 @@ class Hand:
         QTest.keyClick(field, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
         self.type(name + "\n")
         assert name in self.window.session.design.knobs, self.told
-
-    def answer(self, text: str, asked: Callable[[], None]) -> None:
-        """Answer the question a step asks, by typing."""
-
-        def type_it() -> None:
-            dialog = QApplication.activeModalWidget()
-            if not isinstance(dialog, QInputDialog):
-                QTimer.singleShot(5, self.window, type_it)
-                return
-            line = dialog.findChild(QLineEdit)
-            assert line is not None
-            line.selectAll()
-            QTest.keyClicks(line, text)
-            self.keys += len(text) + 1
-            QTest.keyClick(line, Qt.Key.Key_Return)
-
-        QTimer.singleShot(0, self.window, type_it)
-        asked()
-
-    def name(self, text: str, *path: str | int) -> None:
-        """Double click a name and type another one."""
-        key = "/".join(str(step) for step in (*path, "name"))
-        word = next(w for w in self.window.findChildren(NameWord, key) if w.isVisible())
-        self.clicks += 2
-        QTest.mouseDClick(word, LEFT)
-        self.type(text + "\n")
 
     def begin(self, holder: QListWidget, title: str) -> None:
         """Click an entry of the welcome page."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtGui import QAction, QActionGroup, QKeySequence
@@ -47,7 +48,7 @@ class Menus:
         demos = menu.addMenu("Open a &demo")
         for path in sorted(examples_folder().glob("*.toml")):
             name = path.stem.replace("_", " ")
-            self._add(demos, name, None, lambda path=path: window.open(path))  # type: ignore[misc]
+            self._add(demos, name, None, partial(window.open, path))
         self._add(menu, "Another &window", "Ctrl+Shift+O", lambda: window.another_asked.emit(None))
         menu.addSeparator()
         self._add(menu, "&Save", keys.Save, window.save)
@@ -88,7 +89,7 @@ class Menus:
                 menu,
                 f"Look along &{axis}",
                 f"Alt+{axis.upper()}",
-                lambda axis=axis: panes.look(axis),  # type: ignore[misc]
+                partial(panes.look, axis),
             )
         self._add(menu, "&Fit", "Alt+0", panes.fit)
         self._add(menu, "The whole &ruler", "Alt+Home", window.ruler.show_whole)
@@ -121,7 +122,7 @@ class Menus:
                 looks,
                 words,
                 None,
-                lambda choice=choice: window.take_theme(choice),  # type: ignore[misc]
+                partial(window.take_theme, choice),
             )
             action.setCheckable(True)
             group.addAction(action)
@@ -139,7 +140,7 @@ class Menus:
                 manual,
                 title,
                 None,
-                lambda path=path: window.help_view().show_page(path),  # type: ignore[misc]
+                partial(window.show_page, path),
             )
         menu.addSeparator()
         self._add(menu, "Take the &tour", None, window.take_tour)

@@ -326,7 +326,7 @@ class MainWindow(QMainWindow):
         for name in terms():
             yield Find(name, "help", "what it means", partial(self._show_term, name))
         for title, path in pages().items():
-            yield Find(title, "manual", path.name, partial(self._show_page, path))
+            yield Find(title, "manual", path.name, partial(self.show_page, path))
 
     # -- help -----------------------------------------------------------------------------------
 
@@ -337,7 +337,8 @@ class MainWindow(QMainWindow):
     def _show_term(self, name: str) -> None:
         self.help_view().show_term(name)
 
-    def _show_page(self, path: Path) -> None:
+    def show_page(self, path: Path) -> None:
+        """Show a page of the manual."""
         self.help_view().show_page(path)
 
     def explain(self) -> None:

@@ -115,8 +115,8 @@ class ComponentCard(SheetCard):
         fresh = f"{kind.split()[0]}_{number}"
         material = part.material or next(iter(handbook()))
         wall = name if isinstance(part, SurfaceModel) else ""
-        found = self.session.design.parts[0] if isinstance(part, Frame) else None
-        shape = getattr(found or self.session.design.part_of(name), "shape", None)
+        own = (each for each in self.session.design.parts if each.name == name)
+        shape = getattr(next(own, None), "shape", None)  # a frame is not there as one part
         problem: str | None = ""
         for entry in first_parts(kind, material, wall, shape):
             problem = self.session.edit(

@@ -15,6 +15,7 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
     QResizeEvent,
+    QShowEvent,
     QSyntaxHighlighter,
     QTextCharFormat,
     QTextCursor,
@@ -106,9 +107,13 @@ class TextPane(QWidget):
             self._pause.stop()
         if self.wrong or self._pause.isActive():
             self._tell()
-            return
-        self._put(self._session.sheet.text)
-        self._tell()
+        elif self.isVisible():  # nobody reads it meanwhile, and drags change the sheet often
+            self._put(self._session.sheet.text)
+            self._tell()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.follow()
 
     def take(self) -> None:
         """Read what is typed: a good sheet is shown at once, else it is said what is wrong."""

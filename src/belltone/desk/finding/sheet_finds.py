@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import partial
 
 from belltone.desk.finding.finds import Find
 from belltone.desk.session.session import Session
@@ -28,15 +29,15 @@ def _knobs(session: Session) -> Iterator[Find]:
         path: Path = ("knobs", name, "value")
         note = session.sheet.content.knobs[name].note
         detail = f"{knob.text()}{f' · {note}' if note else ''}"
-        yield Find(name, "knob", detail, lambda path=path: session.pointing.seek_value(path))  # type: ignore[misc]
+        yield Find(name, "knob", detail, partial(session.pointing.seek_value, path))
 
 
 def _parts_and_sites(session: Session) -> Iterator[Find]:
     for name in session.sheet.content.parts:
-        yield Find(name, "part", "choose it", lambda name=name: session.select([name]))  # type: ignore[misc]
+        yield Find(name, "part", "choose it", partial(session.select, [name]))
     for site, place in session.design.places.items():
         detail = f"on “{place.part}”"
-        yield Find(site, "site", detail, lambda site=site: _show_site(session, site))  # type: ignore[misc]
+        yield Find(site, "site", detail, partial(_show_site, session, site))
 
 
 def _show_site(session: Session, site: str) -> None:
@@ -61,7 +62,7 @@ def _numbers(session: Session) -> Iterator[Find]:
             words,
             "number",
             value.shown,
-            lambda path=path: session.pointing.seek_value(path),  # type: ignore[misc]
+            partial(session.pointing.seek_value, path),
         )
 
 
@@ -79,7 +80,7 @@ def _materials(session: Session) -> Iterator[Find]:
             name,
             "material",
             f"make “{chosen}” of it",
-            lambda name=name: _make_of(session, name),  # type: ignore[misc]
+            partial(_make_of, session, name),
         )
 
 
@@ -106,5 +107,5 @@ def _modes(session: Session) -> Iterator[Find]:
             f"mode {mode.number}",
             "mode",
             detail,
-            lambda identity=identity: session.choose(identity),  # type: ignore[misc]
+            partial(session.choose, identity),
         )
