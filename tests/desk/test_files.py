@@ -130,5 +130,5 @@ def test_the_window_fits_a_small_screen(
         corner = panel.mapTo(window, panel.rect().bottomRight())
         assert corner.x() < 1024
         assert corner.y() < 700
-    reading = window.readout.hertz
+    reading = window.readout.frequency
     assert reading.sizeHint().height() < 2 * reading.fontMetrics().height()

@@ -33,9 +33,9 @@ def test_the_mode_in_trouble_is_shown_first(window: MainWindow) -> None:
     assert window.session.chosen_mode is not None
     assert window.session.chosen_mode.number == 2
     assert window.readout.head.text() == "Mode 2"
-    assert window.readout.hertz.text() == "49.8415 Hz"
+    assert window.readout.frequency.text() == "49.8415 Hz"
     assert window.readout.radians.text() == "313.163 rad/s"
-    assert window.readout.rpm.text() == "2990.49 rpm"
+    assert window.readout.other.text() == "2990.49 rpm"
     assert window.readout.period.text() == "20.064 ms"
     assert window.readout.standing.text() == "In “drive 2×”."
     assert "below 40.48 Hz or above 54 Hz" in window.readout.wanted.text()

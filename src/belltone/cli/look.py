@@ -58,7 +58,10 @@ def summary(sheet: SheetPath, settings: Settings = None) -> None:
     ]
     masses = part_masses(design)
     rows += [
-        (f"part {part.name}", f"{part_words(part)}, {format_number(masses[part.name])} kg")
+        (
+            f"part {part.name}",
+            f"{part_words(part, design.shown)}, {format_number(masses[part.name])} kg",
+        )
         for part in design.solid_parts
     ]
     rows += [(f"mass {hung.name}", f"{format_number(hung.mass)} kg") for hung in design.masses]

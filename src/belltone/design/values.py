@@ -13,6 +13,7 @@ from belltone.design.parts import MemberValue, MeshValue, PartValue
 from belltone.design.place import Place
 from belltone.design.preload import PreloadValue
 from belltone.sheet.errors import Finding
+from belltone.sheet.shown_units import AS_TYPED, ShownUnits
 from belltone.sheet.units import Dimension, si_to_text
 
 __all__ = [
@@ -245,7 +246,8 @@ class TargetValue:
 class Design:
     """Everything a solution needs, in SI units, and what looked odd on the way.
 
-    ``fixed`` holds divisions and order where the sheet states them instead of an accuracy.
+    ``fixed`` holds divisions and order where the sheet states them instead of an accuracy,
+    ``shown`` the units to tell it in.
     """
 
     parts: tuple[PartValue, ...]
@@ -263,6 +265,7 @@ class Design:
     knobs: Mapping[str, KnobValue]
     preload: PreloadValue | None = None
     targets: tuple[TargetValue, ...] = ()
+    shown: ShownUnits = AS_TYPED
     warnings: tuple[Finding, ...] = field(default=())
 
     @property

@@ -205,6 +205,8 @@ class LiveNumber(QLineEdit):
             tip = f"This is the knob “{value.knob}”. {tip}"
         elif value.formula:
             tip = f"Worked out: {value.raw}. Click to change it."
+        elif value.retold:
+            tip = f"Typed as {value.raw}. {tip}"
         self._mark("", tip)
 
     def _mark(self, problem: str, tip: str) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Final
 
 from PySide6.QtGui import QAction, QActionGroup, QKeySequence
 from PySide6.QtWidgets import QMenu, QMenuBar
@@ -12,13 +12,17 @@ from PySide6.QtWidgets import QMenu, QMenuBar
 from belltone.desk.finding.finds import Find
 from belltone.desk.help.terms import pages
 from belltone.desk.pictures import ask_write_chart
+from belltone.desk.session.session import Session
 from belltone.desk.themes import THEMES
 from belltone.sheet.demo import examples_folder
+from belltone.sheet.shown_units import SHOWN_UNITS
 
 if TYPE_CHECKING:
     from belltone.desk.window import MainWindow
 
 __all__ = ["Menus", "commands"]
+
+_MEASURED: Final = {"length": "Lengths", "frequency": "Frequencies", "mass": "Masses"}
 
 Keys = QKeySequence | QKeySequence.StandardKey | str | None
 
@@ -114,6 +118,7 @@ class Menus:
         self._add(menu, "Speed dia&gram", "Ctrl+D", window.show_speeds)
         self._add(menu, "What was &measured", "Ctrl+M", window.show_measured)
         self._add(menu, "&With and without preload", "Ctrl+B", lambda: panes.show_beside("bare"))
+        self._units(menu.addMenu("Un&its"))
         looks = menu.addMenu("L&ooks")
         group = QActionGroup(looks)
         self._looks = {}
@@ -128,6 +133,26 @@ class Menus:
             group.addAction(action)
             self._looks[choice] = action
         looks.aboutToShow.connect(lambda: self._looks[window.theme].setChecked(True))
+
+    def _units(self, menu: QMenu) -> None:
+        """What lengths, frequencies and masses are shown in; the sheet keeps it."""
+        session = self._window.session
+        shown: dict[tuple[str, str], QAction] = {}
+        for dimension, several in _MEASURED.items():
+            menu.addSection(several)
+            group = QActionGroup(menu)
+            for unit in ("", *SHOWN_UNITS[dimension]):
+                words = f"{several} in {unit}" if unit else f"{several} as they are typed"
+                call = partial(_show_in, session, dimension, unit)
+                shown[dimension, unit] = action = self._add(menu, words, None, call)
+                action.setCheckable(True)
+                group.addAction(action)
+
+        def tick() -> None:
+            for (dimension, unit), action in shown.items():
+                action.setChecked(getattr(session.design.shown, dimension) == unit)
+
+        menu.aboutToShow.connect(tick)
 
     def _help(self, menu: QMenu) -> None:
         window = self._window
@@ -163,6 +188,20 @@ class Menus:
             action.triggered.connect(lambda _=False, path=path: window.open(path))
         if menu.isEmpty():
             menu.addAction("none yet").setEnabled(False)
+
+
+def _show_in(session: Session, dimension: str, unit: str) -> None:
+    """Show values of a dimension in a unit, or as they are typed; one step that can be undone."""
+    if getattr(session.design.shown, dimension) == unit:
+        return
+    path = ("shown_in", dimension)
+    several = _MEASURED[dimension].lower()
+    problem = session.edit(
+        f"{several} in {unit}" if unit else f"{several} as typed",
+        lambda sheet: sheet.with_value(path, unit) if unit else sheet.without(path),
+    )
+    if problem is not None:
+        session.told.emit(problem)
 
 
 def commands(bar: QMenuBar) -> Iterator[Find]:

@@ -62,13 +62,14 @@ class Readout(QFrame):
         column.addWidget(self.stale)
         grid = QGridLayout()
         grid.setVerticalSpacing(3)
-        self.hertz, self.error = _label("", 12), _label("", 8.5, "muted")
-        self.radians, self.rpm, self.period = (_label("", 10.5) for _ in range(3))
+        self.frequency, self.error = _label("", 12), _label("", 8.5, "muted")
+        self.radians, self.other, self.period = (_label("", 10.5) for _ in range(3))
+        self._other_note = _label("", 8.5, "muted")
         for row, (value, note) in enumerate(
             (
-                (self.hertz, self.error),
+                (self.frequency, self.error),
                 (self.radians, _label("angular", 8.5, "muted")),
-                (self.rpm, _label("per minute", 8.5, "muted")),
+                (self.other, self._other_note),
                 (self.period, _label("period", 8.5, "muted")),
             )
         ):
@@ -139,7 +140,8 @@ class Readout(QFrame):
             older = "energies and masses are those before the turn"
         self.stale.setText(older)
         self.stale.setVisible(bool(older))
-        self.hertz.setText(f"{format_number(mode.frequency, 6)} Hz")
+        units = session.design.shown
+        self.frequency.setText(units.frequency_text(mode.frequency, 6))
         self.error.setText(
             _UNKNOWN_ERRORS[answer.source]
             if answer.source in _UNKNOWN_ERRORS
@@ -151,7 +153,10 @@ class Readout(QFrame):
             else "Estimate of the discretisation's error in this frequency"
         )
         self.radians.setText(f"{format_number(mode.angular, 6)} rad/s")
-        self.rpm.setText(f"{format_number(mode.rpm, 6)} rpm")
+        turns = units.unit("frequency") == "rpm"
+        other = f"{format_number(mode.frequency)} Hz" if turns else f"{format_number(mode.rpm)} rpm"
+        self.other.setText(other)
+        self._other_note.setText("per second" if turns else "per minute")
         self.period.setText(f"{format_number(1e3 * mode.period, 5)} ms")
         self.kind.setText(mode.kind_words[0].upper() + mode.kind_words[1:] + ".")
         self._show_loaded()
@@ -166,8 +171,8 @@ class Readout(QFrame):
         )
         if standing is not None and troubled:
             self.wanted.setText(
-                f"Wanted: below {format_number(standing.below, 4)} Hz or above "
-                f"{format_number(standing.above, 4)} Hz."
+                f"Wanted: below {units.frequency_text(standing.below, 4)} or above "
+                f"{units.frequency_text(standing.above, 4)}."
             )
         elif standing is not None and math.isfinite(standing.separation):
             self.wanted.setText(f"Margin asked for: {percent(answer.design.margin)}.")
@@ -204,7 +209,7 @@ class Readout(QFrame):
             self.check.setText(f"No table has it: {why}.")
             self.check.setToolTip("")
             return
-        lines = []
+        lines, units = [], self._session.design.shown
         # The first is the table's, the last the fullest theory; the tip has them all.
         for each in checks if len(checks) < 3 else (checks[0], checks[-1]):
             sign = "+" if each.difference >= 0 else "−"
@@ -214,7 +219,8 @@ class Readout(QFrame):
             off = f"{sign}{percent(abs(each.difference))}".replace(" %", "\u00a0%")
             if abs(each.difference) < _AGREES:
                 off = "nothing"
-            lines.append(f"{name}: {format_number(each.frequency, 5)}\u00a0Hz, {off}")
+            told = units.frequency_text(each.frequency).replace(" ", "\u00a0")
+            lines.append(f"{name}: {told}, {off}")
         self.check.setText("\n".join(lines))
         tips = [f"{each.formula}\n{each.source}\nAssumes: {each.assumes}." for each in checks]
         self.check.setToolTip("\n\n".join(tips))
@@ -229,9 +235,9 @@ class Readout(QFrame):
                 text = f"Without preload it {match.words}."
             else:
                 does = match.verb.replace("stays", "leaves")
+                before = session.design.shown.frequency_text(match.before).replace(" ", "\u00a0")
                 text = (
-                    f"The preload {does} it: {100 * match.change:+.3g}\u00a0% from "
-                    f"{format_number(match.before, 5)}\u00a0Hz without"
+                    f"The preload {does} it: {100 * match.change:+.3g}\u00a0% from {before} without"
                 )
                 if match.number != mode.number:
                     text += f", where it was mode {match.number}"
@@ -255,7 +261,7 @@ class ReachForm(QWidget):
         row = QHBoxLayout()
         self.target = QLineEdit()
         self.target.setProperty("plain", True)
-        self.target.setPlaceholderText("55 Hz")
+        self._offer()
         self.target.setAccessibleName("frequency to reach")
         self.target.returnPressed.connect(self.ask)
         self.knob = KnobBox(session, "knob to turn")
@@ -268,8 +274,14 @@ class ReachForm(QWidget):
         column.addWidget(self.button)
         self.said = _label("", 8.5)
         column.addWidget(self.said)
+        session.sheet_changed.connect(self._offer)
         session.tuning.reached.connect(self._show_outcome)
         session.jobs.changed.connect(lambda lane: self._show_outcome() if lane == "reach" else None)
+
+    def _offer(self) -> None:
+        """An example in the units the sheet is shown in."""
+        units = self._session.design.shown
+        self.target.setPlaceholderText("3300 rpm" if units.frequency == "rpm" else "55 Hz")
 
     def ask(self) -> None:
         """Start looking for the knob value; a target that cannot be read is said at once."""
@@ -286,7 +298,7 @@ class ReachForm(QWidget):
 
     def ask_for(self, frequency: float) -> None:
         """Ask for a frequency given by hand on the ruler."""
-        self.target.setText(f"{frequency:.4g} Hz")
+        self.target.setText(self._session.design.shown.frequency_text(frequency, 4))
         self.ask()
 
     def _press(self) -> None:
@@ -307,7 +319,8 @@ class ReachForm(QWidget):
             self._say(session.tuning.reach_failure, wrong=True)
         elif session.tuning.reach is not None:
             found = session.tuning.reach
-            text = f"{found.knob.name} is now {found.text}: {format_number(found.frequency, 6)} Hz."
+            told = session.design.shown.frequency_text(found.frequency, 6)
+            text = f"{found.knob.name} is now {found.text}: {told}."
             if found.others:
                 text += " Also near " + ", ".join(found.knob.text(v, 4) for v in found.others) + "."
             self._say(text, wrong=False)

@@ -17,6 +17,7 @@ from belltone.sheet.units import (
     as_dimension,
     format_number,
     natural_unit,
+    quantity,
     si_to_text,
     unit_of,
 )
@@ -41,6 +42,11 @@ class ShownValue:
     unit: str
 
     @property
+    def retold(self) -> bool:
+        """Whether it is shown in another unit than it was typed in."""
+        return self.number is not None and self.shown.rpartition(" ")[2] != self.unit
+
+    @property
     def target(self) -> Path:
         """Where a new number is written: the knob itself when the value is a knob."""
         return ("knobs", self.knob, "value") if self.knob is not None else self.path
@@ -62,8 +68,17 @@ def shown_value(sheet: Sheet, design: Design, path: Path) -> ShownValue:
         if path[0] == "knobs" and path[2] == "value" and design.knobs[str(path[1])].unit == unit:
             number = design.knobs[str(path[1])].value  # the hand may be ahead of the text
         text = f"{format_number(number, 9)} {unit}".strip()
-        return ShownValue(path, text, raw, None, False, number, unit)
+        shown = _instead(number, unit, dimension, design) or text
+        return ShownValue(path, shown, raw, None, False, number, unit)
     return ShownValue(path, _worked_out(raw, dimension, design), raw, None, True, None, "")
+
+
+def _instead(number: float, unit: str, dimension: Dimension | None, design: Design) -> str:
+    """A value in the unit it is to be shown in; nothing where it is shown as it was typed."""
+    chosen = "" if dimension is None else design.shown.instead(dimension, unit)
+    if dimension is None or not chosen:
+        return ""
+    return si_to_text(as_dimension(quantity(number, unit), dimension), dimension, chosen)
 
 
 def _raw(sheet: Sheet, path: Path) -> tuple[str, Dimension | None]:
@@ -84,7 +99,8 @@ def _worked_out(raw: str, dimension: Dimension | None, design: Design) -> str:
             unit = natural_unit(value.unit)
             plain = Dimension("value", unit, (unit,))
             return si_to_text(as_dimension(value, plain), plain, unit)
-        return si_to_text(as_dimension(value, dimension), dimension, dimension.likely[0])
+        unit = design.shown.instead(dimension, "") or dimension.likely[0]
+        return si_to_text(as_dimension(value, dimension), dimension, unit)
     except (ExpressionError, UnitError, KeyError):
         return raw
 

@@ -24,7 +24,6 @@ from belltone.desk.look import label_font, tell
 from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette
 from belltone.exchange.tables import percent
-from belltone.sheet.units import format_number
 
 __all__ = ["VariantStrip"]
 
@@ -142,10 +141,10 @@ class VariantCard(QFrame):
         if side is not None:
             words, least = standing_words(side)
             margin = "" if least is None else f", {'−' if least < 0 else ''}{percent(abs(least))}"
-            mass = format_number(side.modes.mass, 4)
+            mass = self._session.design.shown.mass_text(side.modes.mass)
             clear = words.startswith("all")
             role = "clear" if clear else ("muted" if least is None else "alarm")
-            tell(self.stands, f"{mass} kg · {words}{margin}", role)
+            tell(self.stands, f"{mass} · {words}{margin}", role)
         elif failure:
             tell(self.stands, failure, "alarm")
         else:

@@ -15,11 +15,14 @@ import numpy as np
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.figure import Figure
 from matplotlib.path import Path as Outline
+from matplotlib.ticker import AutoLocator, FuncFormatter
 from numpy.typing import NDArray
 
 from belltone.design.values import BandValue, Design, KnobValue
 from belltone.drawing.colours import LIGHT, MARKS, Palette
 from belltone.modes.modeset import Spectrum
+from belltone.sheet.shown_units import ShownUnits
+from belltone.sheet.units import format_number
 from belltone.sweep.runner import Sweep
 from belltone.tune.bands import forbidden
 from belltone.tune.clear import ClearInterval
@@ -27,6 +30,7 @@ from belltone.tune.plane import Plane, least_margins
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
+    from matplotlib.axis import Axis
 
 __all__ = ["as_pixels", "as_svg", "branch_chart", "plane_chart", "ruler_chart"]
 
@@ -122,7 +126,8 @@ def ruler_chart(
             axes.plot(
                 [frequency], [-0.10], marker="^", ms=6, color=palette.live, clip_on=False, zorder=6
             )
-        axes.set_xlabel("frequency (Hz)", color=palette.muted, fontsize=8, labelpad=2)
+        label = _told_in(axes.xaxis, design.shown)
+        axes.set_xlabel(label, color=palette.muted, fontsize=8, labelpad=2)
         return figure
 
 
@@ -167,7 +172,7 @@ def branch_chart(
                 color=palette.clear, fontsize=7, zorder=7,
             )  # fmt: skip
         axes.set_xlabel(_label(knob), color=palette.ink)
-        axes.set_ylabel("frequency (Hz)", color=palette.ink)
+        axes.set_ylabel(_told_in(axes.yaxis, design.shown), color=palette.ink)
         return figure
 
 
@@ -202,6 +207,28 @@ def plane_chart(
         axes.set_xlabel(_label(first), color=palette.ink)
         axes.set_ylabel(_label(second), color=palette.ink)
         return figure
+
+
+class _Ticks(AutoLocator):
+    """Ticks at round numbers of a unit that is so many hertz."""
+
+    def __init__(self, factor: float) -> None:
+        super().__init__()
+        self._factor = factor
+
+    def tick_values(self, vmin: float, vmax: float) -> Any:
+        return np.asarray(super().tick_values(self._factor * vmin, self._factor * vmax)) / (
+            self._factor
+        )
+
+
+def _told_in(axis: Axis, shown: ShownUnits) -> str:
+    """Mark a frequency axis in the unit shown; returns its label."""
+    factor = shown.factor("frequency")
+    if factor != 1.0:
+        axis.set_major_locator(_Ticks(factor))
+        axis.set_major_formatter(FuncFormatter(lambda hertz, _at: format_number(factor * hertz)))
+    return f"frequency ({shown.unit('frequency')})"
 
 
 def _figure(width: int, height: int, palette: Palette) -> tuple[Figure, Any]:

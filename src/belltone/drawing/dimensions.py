@@ -14,7 +14,7 @@ from belltone.design.place import Place
 from belltone.design.values import Design
 from belltone.drawing.colours import Palette
 from belltone.drawing.stills import Still
-from belltone.sheet.units import format_number
+from belltone.sheet.shown_units import ShownUnits
 from belltone.system.kinds import location, place_lines
 
 __all__ = ["overlay"]
@@ -38,7 +38,7 @@ def overlay(still: Still, design: Design, palette: Palette) -> str:
     """
     width, height = still.view.width, still.view.height
     taken: list[Box] = []
-    pieces = _dimensions(still, height, palette, taken)
+    pieces = _dimensions(still, design.shown, height, palette, taken)
     pieces += _axes(still, height, palette)
     pieces += _names(still, design, width, height, palette, taken)
     return (
@@ -48,7 +48,9 @@ def overlay(still: Still, design: Design, palette: Palette) -> str:
     )
 
 
-def _dimensions(still: Still, height: int, palette: Palette, taken: list[Box]) -> list[str]:
+def _dimensions(
+    still: Still, units: ShownUnits, height: int, palette: Palette, taken: list[Box]
+) -> list[str]:
     """A dimension line beside the component for each of its extents."""
     points = still.scene.part.points
     low, high = points.min(axis=0), points.max(axis=0)
@@ -74,7 +76,7 @@ def _dimensions(still: Still, height: int, palette: Palette, taken: list[Box]) -
             tick = 4 * (along + out)
             pieces.append(_stroke(end - tick, end + tick, palette.ink, 1.1))
         pieces.append(_stroke(start, stop, palette.ink, 0.8))
-        text = f"{format_number(1e3 * extent[axis], 5)} mm"
+        text = units.length_text(float(extent[axis]), 5)
         angle = math.degrees(math.atan2(along[1], along[0]))
         angle += 180 if angle > 90 else -180 if angle <= -90 else 0
         at = 0.5 * (start + stop) + 9 * out
@@ -137,7 +139,7 @@ def _names(
     ]
     named += [
         (
-            f"{each.name}, {format_number(each.mass, 4)} kg",
+            f"{each.name}, {design.shown.mass_text(each.mass)}",
             location(design, each.place) + np.array(each.offset),
         )
         for each in design.masses

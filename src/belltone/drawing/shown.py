@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.modes.base_state import BaseState
+from belltone.sheet.shown_units import AS_TYPED, ShownUnits
 from belltone.sheet.units import format_number
 
 __all__ = ["CHOSEN", "STATE_KINDS", "Shown", "state_values"]
@@ -47,8 +48,9 @@ class Shown:
 CHOSEN = Shown()
 
 
-def state_values(base: BaseState, kind: str) -> tuple[Array, str]:
+def state_values(base: BaseState, kind: str, units: ShownUnits = AS_TYPED) -> tuple[Array, str]:
     """Values at the witness points in the unit they are shown in, and that unit."""
     if kind == "moved":
-        return 1e3 * np.linalg.norm(base.displacements[:, :3], axis=1), "mm"
+        lengths = np.linalg.norm(base.displacements[:, :3], axis=1)
+        return units.factor("length") * lengths, units.unit("length")
     return 1e-6 * base.equivalent, "MPa"

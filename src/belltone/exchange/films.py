@@ -22,7 +22,6 @@ from belltone.errors import UserError
 from belltone.files import writing
 from belltone.modes.modeset import ModeSet
 from belltone.progress import Progress
-from belltone.sheet.units import format_number
 from belltone.sweep.runner import Sweep
 
 __all__ = [
@@ -95,7 +94,7 @@ def film_modes(
     def frames() -> Iterator[Pixels]:
         with taking(design, modes, reel.view, reel.palette) as still:
             for place in places:
-                title = _title(modes, place)
+                title = _title(design, modes, place)
                 yield from _cycles(still, place, reel, title, total)
 
     _write(frames(), total, reel, path, progress)
@@ -154,7 +153,7 @@ def film_sweep(
                 )  # fmt: skip
                 below = as_pixels(figure)[..., :3]
                 head = f"{sweep.knob.name} = {sweep.knob.text(float(sweep.values[at]), 4)}"
-                told = f"{format_number(float(branch.frequencies[at]), 4)} Hz"
+                told = design.shown.frequency_text(float(branch.frequencies[at]), 4)
                 title = (f"{head} · {told}", found.kinds[place])
                 for _ in range(reel.frames):
                     swing, behind = swing_at(seen * reel.cycles / total, reel.half)
@@ -200,11 +199,11 @@ def _identities(sweep: Sweep, at: int, count: int) -> list[int]:
 
 
 def written_over(
-    pixels: Pixels, modes: ModeSet, place: int, view: View, palette: Palette
+    pixels: Pixels, design: Design, modes: ModeSet, place: int, view: View, palette: Palette
 ) -> Pixels:
     """A picture of a mode with its number, frequency and kind written in its headroom."""
     reel = Reel(view, palette=palette)
-    titled = _finished(pixels, reel, _title(modes, place))
+    titled = _finished(pixels, reel, _title(design, modes, place))
     return np.concatenate([titled, pixels[..., 3:]], axis=2)
 
 
@@ -222,11 +221,11 @@ def _title_height(reel: Reel) -> int:
     return title_height(reel.view.height) if reel.title else 0
 
 
-def _title(modes: ModeSet, place: int) -> tuple[str, str]:
+def _title(design: Design, modes: ModeSet, place: int) -> tuple[str, str]:
     mode = modes.mode(place)
     if mode.rigid:
         return "Rigid motion", mode.kind
-    return f"Mode {mode.number} · {format_number(mode.frequency, 5)} Hz", mode.kind
+    return f"Mode {mode.number} · {design.shown.frequency_text(mode.frequency)}", mode.kind
 
 
 @lru_cache

@@ -246,7 +246,7 @@ def hand_over_picture(
             place = modes.rigid_count + shown.number - 1
             pixels = still.mode(place)
             if view.headroom:
-                pixels = written_over(pixels, modes, place, view, palette)
+                pixels = written_over(pixels, design, modes, place, view, palette)
         else:
             if modes.base is None:
                 raise HandedError("nothing loads the component, so there is no loaded state")

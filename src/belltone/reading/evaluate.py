@@ -124,6 +124,7 @@ class _Evaluation:
             up_to=up_to,
             knobs=self.values.knobs,
             preload=preload,
+            shown=content.shown_units,
         )
         if not design.has_walls and wished[1] is not None and wished[1] < 3:
             self.values.add(

@@ -73,7 +73,7 @@ def with_clip(sheet: Sheet, text: str) -> tuple[Sheet, list[str]]:
     for name, entry in clip.get("parts", {}).items():
         sheet = sheet.with_part(name, entry)
     for key, value in clip.items():
-        if key not in (*_NAMED, "parts", "belltone", "title", "note", "report"):
+        if key not in (*_NAMED, "parts", "belltone", "title", "note", "report", "shown_in"):
             sheet = _merged(sheet, (key,), value)
     return sheet, notes
 

@@ -39,6 +39,10 @@ from belltone.sheet.units import Dimension
 
 __all__ = ["MOST_BYTES", "Sheet", "read_sheet", "write_sheet"]
 
+_NO_MODES: Final = (
+    *("title", "note", "excitation", "targets"),
+    *("modes", "measured", "report", "shown_in"),
+)
 _MATERIAL_TAGS: Final = ("isotropic", "ply")
 MOST_BYTES: Final = 5_000_000
 """A sheet is written by hand; a far larger file is of another kind."""
@@ -113,12 +117,12 @@ class Sheet:
     def answer_hash(self, settings: Mapping[str, str] | None = None) -> str:
         """A content hash of all that decides modes, with knobs set to ``settings``.
 
-        Titles, notes, knob ranges, the excitation, the accuracy asked for, what was measured and
-        what a report holds are left out: none of them changes a mode. What was asked for is part
-        of each result's key.
+        Titles, notes, knob ranges, the excitation, the accuracy asked for, what was measured,
+        what a report holds and the units shown are left out: none of them changes a mode. What
+        was asked for is part of each result's key.
         """
         data = self.content.model_dump(mode="json")
-        for key in ("title", "note", "excitation", "targets", "modes", "measured", "report"):
+        for key in _NO_MODES:
             data.pop(key)
         data["accuracy"].pop("target")
         data["knobs"] = {

@@ -30,6 +30,7 @@ from belltone.sheet.fields import (
 )
 from belltone.sheet.part_models import PartModel, Vector
 from belltone.sheet.preload_models import Preload
+from belltone.sheet.shown_units import ShownUnits
 
 __all__ = [
     "FORMAT_VERSION",
@@ -50,6 +51,7 @@ __all__ = [
     "Point",
     "Report",
     "ReportPart",
+    "ShownIn",
     "Source",
     "Support",
 ]
@@ -370,6 +372,14 @@ class Report(Entry):
     note: str = ""
 
 
+class ShownIn(Entry):
+    """The units values are shown in, where they are not shown as they were typed."""
+
+    length: Literal["mm", "in"] | None = None
+    frequency: Literal["Hz", "rpm"] | None = None
+    mass: Literal["kg", "lb"] | None = None
+
+
 class Content(Entry):
     """A whole sheet."""
 
@@ -391,6 +401,13 @@ class Content(Entry):
     modes: Modes = Field(default_factory=Modes)
     measured: Measured | None = None
     report: Report = Field(default_factory=Report)
+    shown_in: ShownIn = Field(default_factory=ShownIn)
+
+    @property
+    def shown_units(self) -> ShownUnits:
+        """The units to show values in."""
+        chosen = self.shown_in
+        return ShownUnits(chosen.length or "", chosen.frequency or "", chosen.mass or "")
 
     def free_site(self, stem: str) -> str:
         """A name for a new point: the stem with the first number that is free."""

@@ -31,6 +31,7 @@ __all__ = [
     "scale_of",
     "si_to_text",
     "unit_of",
+    "usual_units",
 ]
 
 _DEFINITIONS: Final = """
@@ -284,6 +285,20 @@ def natural_unit(unit: Unit) -> str:
         name if power == 1 else f"{name}^{format_number(float(str(power)))}"
         for name, power in ((_SHORT[base], power) for base, power in powers)
     )
+
+
+@lru_cache(maxsize=4096)
+def usual_units(unit: Unit) -> tuple[str, ...]:
+    """The units that what a unit measures is usually given in; none for a plain number.
+
+    None for degrees either: the unit alone does not say whether they count from a zero.
+    """
+    if unit.dimensionless or unit.is_compatible_with(unit_of("K")):
+        return ()
+    found: list[str] = []
+    for dimension in DIMENSIONS.values():
+        found += [each for each in dimension.likely if unit.is_compatible_with(unit_of(each))]
+    return tuple(dict.fromkeys(found))
 
 
 def convert(value_si: float, dimension: Dimension, unit: str) -> float:

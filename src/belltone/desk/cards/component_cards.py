@@ -86,7 +86,9 @@ class ComponentCard(SheetCard):
             return plate_summary(name, part)
         if isinstance(part, Frame):
             return [f"“{name}”: frame of {len(part.members)} members."]
-        return [f"“{name}”: {part_words(self.session.design.part_of(name))}."]
+        return [
+            f"“{name}”: {part_words(self.session.design.part_of(name), self.session.design.shown)}."
+        ]
 
     def adders(self) -> list[Act | Choice]:
         parts = tuple((kind, lambda kind=kind: self.add_part(kind)) for kind in FIRST_PARTS)

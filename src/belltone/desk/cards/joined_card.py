@@ -11,7 +11,6 @@ from belltone.desk.session.session import Session
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
 from belltone.sheet.model import Joint
-from belltone.sheet.units import format_number
 from belltone.system.contacts import Contact
 
 __all__ = ["JoinedCard"]
@@ -173,6 +172,7 @@ class JoinedCard(SheetCard):
         if found is None:
             return []
         paired = [each for each in found.matches if each.paired]
+        units = self.session.design.shown
         for each in paired[:_MOST_EFFECTS]:
             assert each.before is not None
             assert each.after is not None
@@ -180,8 +180,8 @@ class JoinedCard(SheetCard):
             now = f" (now mode {each.number_after})" if each.number_after != each.number else ""
             lines.append(
                 [
-                    f"mode {each.number}: {format_number(each.before, 4)} → "
-                    f"{format_number(each.after, 4)} Hz, {100 * each.change:+.1f} %{now}"
+                    f"mode {each.number}: {units.number(each.before, 'frequency', 4)} → "
+                    f"{units.frequency_text(each.after, 4)}, {100 * each.change:+.1f} %{now}"
                 ]
             )
         return lines if len(lines) > 1 else [["With the last change here no mode is the same."]]

@@ -28,7 +28,8 @@ from belltone.drawing.colours import Palette
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
 from belltone.sheet.renaming import renamed_everywhere
-from belltone.sheet.units import format_number
+from belltone.sheet.retelling import in_unit
+from belltone.sheet.units import format_number, unit_of, usual_units
 
 __all__ = ["KnobsCard", "PullBar"]
 
@@ -257,6 +258,7 @@ class _KnobRow(QWidget):
             ("how exactly it is made…", lambda: self._ask(*_TOLERANCE)),
             ("its standard deviation…", lambda: self._ask(*_DEVIATION)),
             ("in which steps or sizes it is had…", self._ask_sizes),
+            ("its unit…", self._ask_unit),
             away,
         )
         flow.addWidget(ChoiceWord("more…", more, f"more about {name}", 8.5))
@@ -326,6 +328,23 @@ class _KnobRow(QWidget):
             sizes = [part.strip() for part in text.split(",") if part.strip()]
             step = sizes[0] if len(sizes) == 1 else None
             self._write({"step": step, "stock": sizes if len(sizes) > 1 else None})
+
+    def _ask_unit(self) -> None:
+        """Ask for another unit of the knob, and tell its value and range in it."""
+        name = self._name
+        unit = self._session.design.knobs[name].unit
+        units = [each for each in usual_units(unit_of(unit)) if each != unit]
+        if not units:
+            self._session.told.emit(f"there is no other unit for “{name}”")
+            return
+        question = f"Its range and the axes of its maps will be in this unit, instead of {unit}:"
+        text, good = QInputDialog.getItem(self, name, question, units, editable=False)
+        if good:
+            problem = self._session.edit(
+                f"knob {name} in {text}", lambda sheet: in_unit(sheet, name, text)
+            )
+            if problem is not None:
+                self._session.told.emit(problem)
 
     def _write(self, values: dict[str, Any]) -> None:
         """Write some of what is said of the knob, or take it away, as one step."""

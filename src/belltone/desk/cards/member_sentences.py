@@ -21,7 +21,6 @@ from belltone.sheet.part_models import (
     SkinPart,
     Turned,
 )
-from belltone.sheet.units import format_number
 from belltone.system.kinds import place_lines
 
 __all__ = [
@@ -262,8 +261,8 @@ def _state_diameter(card: SheetCard, base: Path, hole: str) -> None:
     """Put the diameter a hole has into the sheet, where it can become a knob."""
     wall = card.session.design.part_of(str(base[1]))
     line = np.concatenate(place_lines(wall, wall.place_of(hole)))
-    across = 2e3 * float(np.linalg.norm(line - line.mean(axis=0), axis=1).mean())
-    told = f"{format_number(across, 4)} mm"
+    across = 2 * float(np.linalg.norm(line - line.mean(axis=0), axis=1).mean())
+    told = card.session.design.shown.length_text(across, 4)
     card.edit(
         f"the diameter of {hole}",
         lambda sheet: sheet.with_value((*base, "holes", hole, "diameter"), told),
@@ -274,7 +273,7 @@ def _state_thickness(card: SheetCard, base: Path) -> None:
     """Put what was measured into the sheet, where it can become a knob."""
     wall = card.session.design.part_of(str(base[1]))
     assert isinstance(wall, SurfaceValue)
-    measured = f"{format_number(1e3 * wall.thickness.mean, 6)} mm"
+    measured = card.session.design.shown.length_text(wall.thickness.mean)
     card.edit("a thickness", lambda sheet: sheet.with_value((*base, "thickness"), measured))
 
 

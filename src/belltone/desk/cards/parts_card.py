@@ -21,7 +21,6 @@ from belltone.desk.fields import FlowRow
 from belltone.desk.look import label_font
 from belltone.desk.session.session import Session
 from belltone.sheet.renaming import renamed_everywhere
-from belltone.sheet.units import format_number
 
 __all__ = ["PartsCard"]
 
@@ -119,7 +118,7 @@ class PartsCard(QFrame):
             view = self.session.views.get(name, "shown")
             texts = (
                 name,
-                "" if mass is None else f"{format_number(mass, 3)} kg",
+                "" if mass is None else self.session.design.shown.mass_text(mass, 3),
                 "" if share is None else f"{100 * share:.0f} %",
                 _VIEWS[view],
             )

@@ -15,6 +15,7 @@ from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path, path_text
 from belltone.sheet.part_models import AnyPart, Frame
 from belltone.sheet.renaming import renamed_everywhere
+from belltone.sheet.shown_units import ShownUnits
 from belltone.sheet.units import format_number
 
 __all__ = ["SheetCard", "few"]
@@ -151,7 +152,7 @@ class SheetCard(Card):
     def _with_point(self, sheet: Sheet, path: Path, part: str) -> Sheet:
         name = sheet.content.free_site("point")
         base: Path = ("sites", name)
-        place = _middle(self.session.design.part_of(part))
+        place = _middle(self.session.design.part_of(part), self.session.design.shown)
         return sheet.with_values(
             {(*base, "part"): part, **{(*base, key): at for key, at in place.items()}, path: name}
         )
@@ -164,10 +165,10 @@ def few(names: list[str], most: int = 4) -> str:
     return between.join(names[:most]) + more
 
 
-def _middle(part: PartValue) -> Mapping[str, str | list[str]]:
+def _middle(part: PartValue, units: ShownUnits) -> Mapping[str, str | list[str]]:
     """Coordinates of a point about the middle of a part, as a sheet writes them."""
     if isinstance(part, MemberValue):
-        return {"along": _mm(0.5 * part.length)}
+        return {"along": units.length_text(0.5 * part.length)}
     assert isinstance(part, SurfaceValue)
     shape = part.shape
     if isinstance(shape, Plate):
@@ -178,15 +179,15 @@ def _middle(part: PartValue) -> Mapping[str, str | list[str]]:
         for hole in shape.holes:
             if np.hypot(x - hole.centre[0], y - hole.centre[1]) < 0.5 * (high - low).min():
                 x, y = 0.5 * (low + np.minimum(low + 0.2 * (high - low), high))
-        return {"at": [_mm(float(x)), _mm(float(y))]}
+        return {"at": [units.length_text(float(each) + 0.0) for each in (x, y)]}
     if isinstance(shape, Skin):
         place = part.origin + part.frame @ shape.locate(0, np.array([0.5]), np.array([0.5]))[0][0]
-        return {"near": [_mm(float(each)) for each in place]}
-    along = {"profile": _mm(0.5 * shape.profile.length)}
+        return {"near": [units.length_text(float(each) + 0.0) for each in place]}
+    along = {"profile": units.length_text(0.5 * shape.profile.length)}
     if isinstance(shape, Revolved):
         return along | {"around": f"{format_number(np.degrees(shape.angle) / 2)} deg"}
     depth = shape.length if isinstance(shape, Extruded) else shape.span
-    return along | {"along": _mm(0.5 * depth)}
+    return along | {"along": units.length_text(0.5 * depth)}
 
 
 def _site_words(feature: str, sort: str) -> str:
@@ -203,7 +204,3 @@ def _site_words(feature: str, sort: str) -> str:
     if feature in SIDE_NAMES or feature in ("start", "end"):
         return f"the {feature} edge"
     return feature if feature.startswith(("edge ", "ring ", "line ")) else f"the rim of “{feature}”"
-
-
-def _mm(length: float) -> str:
-    return f"{format_number(1e3 * length + 0.0)} mm"

@@ -7,7 +7,6 @@ from belltone.desk.cards.sheet_card import SheetCard
 from belltone.modes.kinds import kind_family
 from belltone.sheet.errors import Path
 from belltone.sheet.model import ModeOf
-from belltone.sheet.units import format_number
 
 __all__ = ["TargetsCard"]
 
@@ -72,7 +71,7 @@ class TargetsCard(SheetCard):
         place = sum(each.startswith(kind) for each in kinds[: number + 1])
         entry = {
             "mode": {"kind": kind, "place": place},
-            "frequency": f"{format_number(mode.frequency, 4)} Hz",
+            "frequency": session.design.shown.frequency_text(mode.frequency, 4),
             "tolerance": "0.5 %",
         }
         self.edit("a target", lambda sheet: sheet.with_entry(("targets",), entry))

@@ -97,10 +97,11 @@ class BandHands:
         low, high = (float(f"{frequency * (1 + side * _NEW):.3g}") for side in (-1, 1))
         if not 0 < low < high:
             return
+        units = self._session.design.shown
         entry = {
             "name": "new band",
-            "from": f"{format_number(low)} Hz",
-            "to": f"{format_number(high)} Hz",
+            "from": units.frequency_text(low, 6),
+            "to": units.frequency_text(high, 6),
         }
         problem = self._session.edit(
             "a band", lambda sheet: sheet.with_entry(("excitation", "bands"), entry)

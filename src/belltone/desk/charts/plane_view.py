@@ -27,7 +27,6 @@ from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette, rgb
 from belltone.exchange.tables import percent
 from belltone.sheet.errors import Path as SheetPath
-from belltone.sheet.units import format_number
 from belltone.store.failures import error_words
 from belltone.tune.plane import Plane, least_margins
 from belltone.tune.questions import FoundPlane
@@ -396,16 +395,17 @@ class PlaneView(QWidget):
         )
         filled = values[tuple(nearest)]
         pen = pg.mkPen(palette.ink, width=1.1, style=Qt.PenStyle.DashLine)
-        for level in _round_levels(float(known.min()), float(known.max())):
-            self._outline(plane, filled, level, pen)
-            spot = self._label_spot(plane, values, level)
+        units = self._session.design.shown
+        factor = units.factor("frequency")
+        for level in _round_levels(factor * float(known.min()), factor * float(known.max())):
+            self._outline(plane, filled, level / factor, pen)
+            spot = self._label_spot(plane, values, level / factor)
             if spot is None:
                 continue
             ground = QColor(palette.card)
             ground.setAlpha(190)
-            text = pg.TextItem(
-                f"{format_number(level, 4)} Hz", color=palette.ink, anchor=(0.5, 0.5), fill=ground
-            )
+            told = units.frequency_text(level / factor, 4)
+            text = pg.TextItem(told, color=palette.ink, anchor=(0.5, 0.5), fill=ground)
             text.setFont(label_font(8))
             text.setPos(spot)
             text.setZValue(8)
@@ -510,7 +510,8 @@ class PlaneView(QWidget):
             if 0 <= place < plane.frequencies.shape[2]:
                 frequency = float(plane.frequencies[row, column, place])
                 if math.isfinite(frequency):
-                    words.append(f"frequency {place + 1} about {format_number(frequency, 4)} Hz")
+                    told = design.shown.frequency_text(frequency, 4)
+                    words.append(f"frequency {place + 1} about {told}")
             margin = float(least_margins(plane, design.bands)[row, column])
             if math.isfinite(margin):
                 far = percent(abs(margin))

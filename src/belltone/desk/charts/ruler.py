@@ -276,18 +276,23 @@ class Ruler(QWidget):
         painter.setPen(QPen(QColor(self._palette.ink), 1.2))
         painter.drawLine(QPointF(_LEFT, axis), QPointF(self.width() - _RIGHT + 12, axis))
         scale = self.scale
-        step = nice_step(scale.span, scale.width / 90)
-        first, last = math.ceil(scale.low / step * 5 - 0.001), int(scale.high / step * 5 + 0.001)
+        units = self._session.design.shown
+        factor = units.factor("frequency")
+        step = nice_step(factor * scale.span, scale.width / 90)
+        ends = (factor * end / step * 5 for end in (scale.low, scale.high))
+        first, last = math.ceil(next(ends) - 0.001), int(next(ends) + 0.001)
         ticks = range(first, last + 1)
         named = next((tick for tick in ticks if tick % 5 == 0), None)
         for tick in ticks:
             frequency = tick * step / 5
-            x = scale.x_of(frequency)
+            x = scale.x_of(frequency / factor)
             long = tick % 5 == 0
             painter.setPen(QPen(QColor(self._palette.ink if long else self._palette.muted), 1))
             painter.drawLine(QPointF(x, axis), QPointF(x, axis + (6 if long else 3)))
             if long:
-                text = format_number(frequency, 9) + (" Hz" if tick == named else "")
+                text = format_number(frequency, 9)
+                if tick == named:
+                    text += f" {units.unit('frequency')}"
                 box = QRectF(x - 40, axis + 7, 80, 14)
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
@@ -429,7 +434,8 @@ class Ruler(QWidget):
             x = self.x_of(self._drag_frequency)
             painter.setPen(QPen(QColor(self._palette.live), 2, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(x, 18), QPointF(x, axis))
-            text = f"reach {self._drag_frequency:.4g} Hz"
+            units = self._session.design.shown
+            text = f"reach {units.frequency_text(self._drag_frequency, 4)}"
             painter.drawText(QPointF(x + 5, 30), text)
 
     def _paint_head(
@@ -581,6 +587,7 @@ class Ruler(QWidget):
             self._session.choose_neighbour(step)
 
     def event(self, event: object) -> bool:
+        units = self._session.design.shown
         if isinstance(event, QHelpEvent):
             identity = self._peg_at(QPointF(event.pos()))
             answer = self._session.answer
@@ -589,14 +596,15 @@ class Ruler(QWidget):
                 if index is not None:
                     mode = answer.modes.mode(index)
                     text = (
-                        f"Mode {mode.number}: {format_number(mode.frequency)} Hz, {mode.kind_words}"
+                        f"Mode {mode.number}: {units.frequency_text(mode.frequency, 6)}, "
+                        f"{mode.kind_words}"
                     )
                     QToolTip.showText(event.globalPos(), text, self)
             elif answer is not None and answer.modes.rigid_count and event.pos().x() < _LEFT + 6:
                 names = "\n".join(answer.modes.rigid_names)
                 QToolTip.showText(event.globalPos(), f"Rigid motions left:\n{names}", self)
             elif (held := self._measured_at(QPointF(event.pos()))) is not None:
-                text = f"Measured {format_number(held.measured)} Hz"
+                text = f"Measured {units.frequency_text(held.measured, 6)}"
                 if held.difference is not None:
                     text += f": mode {held.number}, computed {100 * held.difference:+.3g} %"
                 QToolTip.showText(event.globalPos(), text, self)

@@ -59,7 +59,6 @@ class SpeedView(QWidget):
         self.plot = pg.PlotWidget()
         self.plot.setAccessibleName("Frequencies over spin speed")
         self.plot.setLabel("bottom", "spin speed (rpm)")
-        self.plot.setLabel("left", "frequency (Hz)")
         self.plot.setMouseEnabled(x=False, y=False)
         self.plot.hideButtons()
         column.addWidget(self.plot, 3)
@@ -74,8 +73,9 @@ class SpeedView(QWidget):
         column.addWidget(self.table, 2)
         self.diagram: SpeedDiagram | None = None
         self._text = ""
+        self._drawn_in = session.design.shown
         session.jobs.changed.connect(self._follow_jobs)
-        session.sheet_changed.connect(self._say)
+        session.sheet_changed.connect(self._follow_sheet)
         self.set_palette(palette)
         self._say()
 
@@ -124,6 +124,11 @@ class SpeedView(QWidget):
             time = "" if left is None else f", about {left:.0f} s left"
             self.words.setText(f"{state.done} of {state.total} speeds solved{time}")
 
+    def _follow_sheet(self) -> None:
+        self._say()
+        if self.diagram is not None and self._drawn_in != self._session.design.shown:
+            self._show()
+
     def _say(self) -> None:
         """What the diagram is of, or why there is none."""
         session = self._session
@@ -149,6 +154,9 @@ class SpeedView(QWidget):
         diagram, palette = self.diagram, self._palette
         if diagram is None:
             return
+        units = self._drawn_in = self._session.design.shown
+        self.plot.getAxis("left").setScale(units.factor("frequency"))
+        self.plot.setLabel("left", f"frequency ({units.unit('frequency')})")
         sweep = diagram.sweep
         values = sweep.values
         top = 1.08 * max(float(np.nanmax(branch.frequencies)) for branch in sweep.branches)

@@ -52,6 +52,7 @@ class SweepMap(QFrame):
         self._session, self._palette = session, palette
         self._quiet = False
         self._drawn_for: tuple[object, ...] = ()
+        self._drawn_in = session.design.shown
         self._drawn_current = False
         self.setProperty("card", True)
         self.setAccessibleName("Sweep map")
@@ -182,6 +183,8 @@ class SweepMap(QFrame):
         self.progress_text.setText(text + (f" · {left:.0f} s left" if left is not None else ""))
 
     def _follow_sheet(self) -> None:
+        if self._drawn_in != self._session.design.shown:
+            self.refresh()
         self._show_range()
         self._place_cursor()
 
@@ -217,7 +220,7 @@ class SweepMap(QFrame):
     def refresh(self) -> None:
         """Draw the sweep as the session has it."""
         palette, answer = self._palette, self._session.tuning.shown
-        self._drawn_for = self._choice()
+        self._drawn_for, self._drawn_in = self._choice(), self._session.design.shown
         self._drawn_current = self._session.tuning.shown_is_current
         self.plot.clear()
         self.plot.setBackground(palette.card)
@@ -243,7 +246,9 @@ class SweepMap(QFrame):
         unit = f" ({sweep.knob.unit})" if sweep.knob.unit else ""
         style = {"font-size": "8.5pt", "color": palette.ink}
         self.plot.setLabel("bottom", f"{sweep.knob.name}{unit}", **style)
-        self.plot.setLabel("left", "Hz", **style)
+        units = self._session.design.shown
+        self.plot.getAxis("left").setScale(units.factor("frequency"))
+        self.plot.setLabel("left", units.unit("frequency"), **style)
         low, high = self._ends(sweep)
         top = self._top()
         self.plot.setXRange(low, high, padding=0.015)

@@ -20,7 +20,6 @@ from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 from belltone.compare.matched import Comparison
 from belltone.desk.look import label_font
 from belltone.drawing.colours import Palette, ramp
-from belltone.sheet.units import format_number
 
 __all__ = ["MatchMatrix"]
 
@@ -158,10 +157,13 @@ class MatchMatrix(QWidget):
         painter.setPen(QColor(palette.muted))
         wide, high = self._cell()
         first, second = found.first.modes, found.second.modes
+        shown = found.first.design.shown
         for row, frequency in enumerate(first.flexible):
             box = QRectF(2, _TOP + row * high, _LEFT - 8, high)
             if high >= 9:
-                text = f"{first.skipped + row + 1} · {format_number(float(frequency), 4)}"
+                text = (
+                    f"{first.skipped + row + 1} · {shown.number(float(frequency), 'frequency', 4)}"
+                )
                 side = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
                 painter.drawText(box, side, text)
         for column, frequency in enumerate(second.flexible):
@@ -170,7 +172,7 @@ class MatchMatrix(QWidget):
             if wide >= 12:
                 painter.drawText(QRectF(at, 17, wide, 13), middle, str(second.skipped + column + 1))
             if wide >= 30:
-                text = format_number(float(frequency), 4)
+                text = shown.number(float(frequency), "frequency", 4)
                 painter.drawText(QRectF(at, 29, wide, 13), middle, text)
 
     # -- hands ----------------------------------------------------------------------------------
@@ -214,7 +216,8 @@ class MatchMatrix(QWidget):
         sides = (self._found.first, row), (self._found.second, column)
         modes = [side.modes.mode(side.modes.rigid_count + place) for side, place in sides]
         lines = [
-            f"{side.name}: mode {mode.number}, {format_number(mode.frequency, 5)} Hz, {mode.kind}"
+            f"{side.name}: mode {mode.number}, "
+            f"{side.design.shown.frequency_text(mode.frequency)}, {mode.kind}"
             for (side, _), mode in zip(sides, modes, strict=True)
         ]
         value = float(self._values[row, column])

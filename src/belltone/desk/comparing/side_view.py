@@ -11,7 +11,6 @@ from belltone.desk.look import label_font
 from belltone.desk.session.answer import Answer
 from belltone.desk.shape.canvas import ShapeCanvas
 from belltone.drawing.colours import Palette
-from belltone.sheet.units import format_number
 
 __all__ = ["SideView"]
 
@@ -69,8 +68,8 @@ class SideView(QWidget):
             self.text.setText(why)
         else:
             mode = side.modes.mode(shown.chosen_index)
-            frequency = format_number(mode.frequency, 5)
-            self.head.setText(f"{side.name} · mode {mode.number} · {frequency} Hz")
+            frequency = side.design.shown.frequency_text(mode.frequency)
+            self.head.setText(f"{side.name} · mode {mode.number} · {frequency}")
             self.text.setText(mode.kind_words)
         self.text.setToolTip(self.text.text())
 

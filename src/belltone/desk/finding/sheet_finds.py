@@ -10,7 +10,6 @@ from belltone.desk.session.session import Session
 from belltone.desk.values import shown_value
 from belltone.sheet.errors import Path
 from belltone.sheet.handbook import handbook
-from belltone.sheet.units import format_number
 
 __all__ = ["sheet_finds"]
 
@@ -102,7 +101,7 @@ def _modes(session: Session) -> Iterator[Find]:
         if index is None:
             continue
         mode = answer.modes.mode(index)
-        detail = f"{format_number(mode.frequency, 5)} Hz · {mode.kind}"
+        detail = f"{session.design.shown.frequency_text(mode.frequency)} · {mode.kind}"
         yield Find(
             f"mode {mode.number}",
             "mode",

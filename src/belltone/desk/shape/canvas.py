@@ -341,23 +341,23 @@ class ShapeCanvas(QWidget):
 
     def _caption(self, modes: ModeSet, index: int) -> tuple[str, str]:
         """What stands over the picture: a heading, and a line below it."""
-        base, shown = self._base, self.shown
+        base, shown, units = self._base, self.shown, self._session.design.shown
         if shown.kind == "bare":
             bare, partner = self._session.bare, self._session.bare_partner
             if bare is None or partner is None:
                 return "Without preload", "finding it …" if bare is None else "no partner found"
             mode = bare.modes.mode(partner)
-            head = f"Without preload: mode {mode.number} · {format_number(mode.frequency, 5)} Hz"
-            return head, mode.kind
+            frequency = units.frequency_text(mode.frequency)
+            return f"Without preload: mode {mode.number} · {frequency}", mode.kind
         if shown.kind != "mode" and base is not None:
             if not shown.of_state:
                 return shown.heading(base), "a shape, relative; it has no size of its own"
-            values, unit = state_values(base, shown.kind)
+            values, unit = state_values(base, shown.kind, units)
             text = f"at most {format_number(float(values.max()), 4)} {unit}"
             return shown.heading(base)[0].upper() + shown.heading(base)[1:], text
         mode = modes.mode(index)
         name = "Rigid" if mode.rigid else f"Mode {mode.number}"
-        return f"{name} · {format_number(mode.frequency, 5)} Hz", mode.kind
+        return f"{name} · {units.frequency_text(mode.frequency)}", mode.kind
 
     @property
     def spot(self) -> Spot | None:
@@ -428,7 +428,7 @@ class ShapeCanvas(QWidget):
         names = [(s.name, location(design, s.place)) for s in design.supports]
         names += [
             (
-                f"{m.name}, {format_number(m.mass, 4)} kg",
+                f"{m.name}, {design.shown.mass_text(m.mass)}",
                 location(design, m.place) + np.array(m.offset),
             )
             for m in design.masses

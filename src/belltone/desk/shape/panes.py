@@ -145,12 +145,13 @@ class Panes(QWidget):
     def mode_menu(self, canvas: ShapeCanvas) -> QMenu:
         """The modes a pane can keep."""
         menu = QMenu(canvas)
-        answer = self._session.answer
+        answer, units = self._session.answer, self._session.design.shown
         if answer is None:
             return menu
         for index, mode in enumerate(answer.modes.modes()):
             name = "rigid" if mode.rigid else str(mode.number)
-            action = QAction(f"{name} · {format_number(mode.frequency, 5)} Hz · {mode.kind}", menu)
+            frequency = units.frequency_text(mode.frequency)
+            action = QAction(f"{name} · {frequency} · {mode.kind}", menu)
             action.triggered.connect(
                 lambda _=False, index=index: canvas.show_this(Shown("mode", index))
             )

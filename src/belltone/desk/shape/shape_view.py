@@ -30,6 +30,7 @@ from belltone.desk.shape.panes import Panes
 from belltone.drawing.colours import Palette
 from belltone.drawing.shown import CHOSEN, Shown, state_values
 from belltone.modes.base_state import BaseState
+from belltone.sheet.shown_units import ShownUnits
 from belltone.sheet.units import format_number
 
 __all__ = ["ShapeView"]
@@ -297,12 +298,13 @@ class ShapeView(QFrame):
         mode, shown = self._session.chosen_mode, self.canvas.shown
         answer = self._session.answer
         base = None if answer is None else answer.modes.base
-        self._legend.set_state(base, shown)
+        units = self._session.design.shown
+        self._legend.set_state(base, shown, units)
         if mode is None or shown != CHOSEN:
             self.head.setText("")
             self.sub.setText("")
             return
-        self.head.setText(f"Mode {mode.number} · {format_number(mode.frequency, 5)} Hz")
+        self.head.setText(f"Mode {mode.number} · {units.frequency_text(mode.frequency)}")
         older = "  (of the older design)" if self._session.stale else ""
         self.sub.setText(mode.kind + older)
 
@@ -330,11 +332,11 @@ class _Legend(QWidget):
         self._words = words
         self.update()
 
-    def set_state(self, base: BaseState | None, shown: Shown) -> None:
+    def set_state(self, base: BaseState | None, shown: Shown, units: ShownUnits) -> None:
         """Say what the colours of a loaded state are: real sizes, with their unit."""
         self._top = None
         if base is not None and shown.of_state:
-            values, unit = state_values(base, shown.kind)
+            values, unit = state_values(base, shown.kind, units)
             self._top = f"{format_number(float(values.max()), 4)} {unit}"
         self.update()
 

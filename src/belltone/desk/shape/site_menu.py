@@ -12,7 +12,6 @@ from belltone.drawing.scene import Spot
 from belltone.geometry.skins import Skin
 from belltone.sheet.document import Sheet
 from belltone.sheet.model import HOLD_WORDS
-from belltone.sheet.units import format_number
 
 __all__ = ["site_menu"]
 
@@ -59,7 +58,9 @@ def site_menu(session: Session, site: str, parent: QWidget, spot: Spot | None = 
         _offer(menu, session, f"press on {what}", _each(sites, pressed))
     if spot is not None and _received(session.design.part_of(spot.part)):
         menu.addSeparator()
-        near = [f"{format_number(round(1e3 * float(each), 3) + 0.0)} mm" for each in spot.place]
+        near = [
+            session.design.shown.length_text(round(float(each), 6) + 0.0) for each in spot.place
+        ]
         name = content.free_site("point")
         point: dict[tuple[str | int, ...], object] = {
             ("sites", name): {"part": spot.part, "near": near}

@@ -86,7 +86,7 @@ def shape_cards(design: Design, modes: ModeSet, progress: Progress) -> list[Card
                 motion = _moving_webp(frames)
             numbers = entry_numbers(modes, entry)
             head = f"Mode{'s' if len(entry) > 1 else ''} {numbers} · "
-            head += f"{format_number(mode.frequency)} Hz"
+            head += design.shown.frequency_text(mode.frequency, 6)
             photo = Photo(_webp(still.mode(place)), view.width, view.height)
             bad = standing is not None and standing.place != "clear"
             kind = entry_kind(modes, entry)
@@ -102,7 +102,7 @@ def state_photos(design: Design, modes: ModeSet) -> list[Photo]:
     view = View(*_CARD, options=SceneOptions(axes=False))
     with taking(design, modes, view) as still:
         for kind, words in STATE_KINDS.items():
-            values, unit = state_values(base, kind)
+            values, unit = state_values(base, kind, design.shown)
             most = f"at most {format_number(float(values.max(initial=0.0)), 4)} {unit}"
             pixels = still.state(Shown(kind))
             photos.append(Photo(_webp(pixels), *_CARD, f"{words[0].upper()}{words[1:]}; {most}."))

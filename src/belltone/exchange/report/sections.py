@@ -51,7 +51,6 @@ from belltone.exchange.verdicts import how_it_stands
 from belltone.hand.checks import hand_checks
 from belltone.progress import Progress
 from belltone.sheet.model import ReportPart
-from belltone.sheet.units import format_number
 from belltone.store.results import method_version
 from belltone.system.factor import solver_name
 from belltone.tune.bands import separation, stand
@@ -108,7 +107,7 @@ def _verdict(found: Gathered, _progress: Progress) -> Iterator[Block]:
         if told:
             share, at = min(told)
             stands = f"{percent(share)} from it" if share >= 0 else "in it"
-            frequency = f"{format_number(float(modes.flexible[at]))} Hz"
+            frequency = design.shown.frequency_text(float(modes.flexible[at]), 6)
             rows.append((band.name, str(modes.skipped + at + 1), frequency, kinds[at], stands))
     if rows:
         yield Rows(("band", "nearest mode", "at", "kind", "stands"), tuple(rows))

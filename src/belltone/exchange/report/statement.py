@@ -15,6 +15,7 @@ from belltone.design.words import part_words
 from belltone.exchange.report.blocks import Block, Rows, Words
 from belltone.modes.mass_properties import mass_properties, part_masses
 from belltone.sheet.document import Sheet
+from belltone.sheet.shown_units import ShownUnits
 from belltone.sheet.units import format_number
 
 __all__ = ["excitation_blocks", "statement_blocks"]
@@ -27,17 +28,24 @@ _STANDARD_GRAVITY = 9.80665  # m/s²
 
 def statement_blocks(sheet: Sheet, design: Design) -> Iterator[Block]:
     """Everything the sheet says of the component, as tables."""
+    units = design.shown
+    heavy, long = units.unit("mass"), units.unit("length")
     masses = part_masses(design)
     rows = [
-        (part.name, part_words(part), _material(part), f"{format_number(masses[part.name], 4)}")
+        (
+            part.name,
+            part_words(part, design.shown),
+            _material(part),
+            units.number(masses[part.name], "mass", 4),
+        )
         for part in design.solid_parts
     ]
     whole = mass_properties(design)
-    yield Rows(("part", "what it is", "material", "mass (kg)"), tuple(rows), "Parts")
-    centre = _triple(np.round(1e3 * whole.centre, 3) + 0.0)
+    yield Rows(("part", "what it is", "material", f"mass ({heavy})"), tuple(rows), "Parts")
+    centre = _lengths(np.round(whole.centre, 6) + 0.0, units)
     yield Words(
-        f"{format_number(whole.mass, 5)} kg in all, with what hangs on it; its centre is at "
-        f"{centre} mm.",
+        f"{units.mass_text(whole.mass, 5)} in all, with what hangs on it; its centre is at "
+        f"{centre} {long}.",
         "quiet",
     )
     if design.knobs:
@@ -56,41 +64,43 @@ def statement_blocks(sheet: Sheet, design: Design) -> Iterator[Block]:
         yield Words("Nothing holds it: it is free in space.")
     joints = [each for each in design.joints if not each.implied]
     if joints:
-        told = tuple((each.name, _between(each), _joined(each)) for each in joints)
+        told = tuple((each.name, _between(each), _joined(each, units)) for each in joints)
         yield Rows(("joint", "between", "how"), told, "Joints")
     if design.masses:
         hung = tuple(
             (
                 each.name,
                 each.place.site,
-                format_number(each.mass, 5),
-                _triple(1e3 * np.array(each.offset)) if any(each.offset) else "at the site",
+                units.number(each.mass, "mass", 5),
+                _lengths(np.array(each.offset), units) if any(each.offset) else "at the site",
                 "spread evenly" if each.even else "one rigid body",
             )
             for each in design.masses
         )
-        heads = ("mass", "at", "mass (kg)", "centre off the site (mm)", "how")
+        heads = ("mass", "at", f"mass ({heavy})", f"centre off the site ({long})", "how")
         yield Rows(heads, hung, "Masses")
     if design.preload is not None:
-        loads = tuple(_loads(design.preload))
+        loads = tuple(_loads(design.preload, units))
         yield Rows(("load", "on", "how much"), loads, "Preload")
 
 
 def excitation_blocks(sheet: Sheet, design: Design) -> Iterator[Block]:
     """What shakes the component, and what is asked of its modes."""
+    units = design.shown
+    hertz = units.unit("frequency")
     if not design.bands and not design.targets:
         yield Words("Nothing is said of what shakes it.")
     if design.bands:
         bands = tuple(
             (
                 each.name,
-                format_number(each.low, 5),
-                format_number(each.high, 5),
+                units.number(each.low, "frequency", 5),
+                units.number(each.high, "frequency", 5),
                 ", ".join(each.spares),
             )
             for each in design.bands
         )
-        yield Rows(("band", "from (Hz)", "to (Hz)", "spares modes of kind"), bands)
+        yield Rows(("band", f"from ({hertz})", f"to ({hertz})", "spares modes of kind"), bands)
         share = format_number(100 * design.margin, 4)
         yield Words(f"Every mode is to stay {share} % away from every band, above and below.")
     sources = sheet.content.excitation.sources
@@ -109,7 +119,7 @@ def excitation_blocks(sheet: Sheet, design: Design) -> Iterator[Block]:
             (
                 each.name,
                 each.mode.words,
-                f"at {format_number(each.frequency, 6)} Hz"
+                f"at {units.frequency_text(each.frequency, 6)}"
                 if each.frequency is not None
                 else f"{format_number(each.times, 5)} times {each.of.words if each.of else ''}",
             )
@@ -162,15 +172,15 @@ def _between(joint: JointValue) -> str:
     return f"{joint.first.words} and {joint.second.words}"
 
 
-def _joined(joint: JointValue) -> str:
+def _joined(joint: JointValue, units: ShownUnits) -> str:
     words = [joint.how if joint.how != "none" else "not joined"]
     if joint.spots:
-        radius = format_number(1e3 * joint.radius, 4)
-        words = [f"{len(joint.spots)} spots of {radius} mm radius"]
+        radius = units.length_text(joint.radius, 4)
+        words = [f"{len(joint.spots)} spots of {radius} radius"]
     return ", ".join(words + _springs(joint.spring_directions, joint.spring_stiffness))
 
 
-def _loads(preload: PreloadValue) -> Iterator[tuple[str, str, str]]:
+def _loads(preload: PreloadValue, units: ShownUnits) -> Iterator[tuple[str, str, str]]:
     for force in preload.forces:
         told = []
         if np.any(force.force):
@@ -194,7 +204,7 @@ def _loads(preload: PreloadValue) -> Iterator[tuple[str, str, str]]:
         shift = move.values @ move.directions
         told = []
         if np.any(shift[:3]):
-            told.append(f"{_triple(1e3 * shift[:3])} mm")
+            told.append(f"{_lengths(shift[:3], units)} {units.unit('length')}")
         if np.any(shift[3:]):
             told.append(f"turned by {_triple(np.degrees(shift[3:]))}°")
         yield "set displacement", move.place.site, ", ".join(told)
@@ -210,6 +220,10 @@ def _loads(preload: PreloadValue) -> Iterator[tuple[str, str, str]]:
         yield "spin", "everything", words
     if preload.scale != 1.0:
         yield "scale", "all of it", f"{format_number(preload.scale, 5)} times"
+
+
+def _lengths(values: Array, units: ShownUnits) -> str:
+    return _triple(units.factor("length") * values)
 
 
 def _triple(values: Array) -> str:
