@@ -12,6 +12,10 @@ from pytestqt.qtbot import QtBot
 from belltone.desk.window import MainWindow
 from belltone.desk.windows import EMPTY
 from belltone.drawing.colours import LIGHT, ramp
+from belltone.drawing.scene import Scene
+from belltone.reading.family import evaluate
+from belltone.sheet.demo import demo_sheet
+from belltone.sheet.document import read_sheet
 from tests.desk.conftest import count_pixels, settle
 
 
@@ -180,3 +184,61 @@ def test_words_of_a_mode_end_in_dots_where_there_is_no_room(
     words.setFixedWidth(40)
     assert words.shown.endswith("…")
     assert words.toolTip() == words.text()
+
+
+def test_many_changes_are_one_picture(
+    window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    canvas = window.shape.canvas
+    settle(qtbot, window)
+    drawn: list[bool] = []
+    draw = Scene.draw
+
+    def counted(scene: Scene, width: int, height: int, fast: bool = False) -> object:
+        drawn.append(fast)
+        return draw(scene, width, height, fast)
+
+    monkeypatch.setattr(Scene, "draw", counted)
+    window.session.choose_neighbour(1)
+    canvas.set_swing(0.3)
+    canvas.look("y")
+    canvas.fit()
+    assert drawn == []
+    QApplication.processEvents()
+    assert drawn == [True]
+
+
+def test_a_picture_at_rest_has_smooth_edges(window: MainWindow, qtbot: QtBot) -> None:
+    canvas = window.shape.canvas
+    canvas.look("y")
+    quick = picture(window)
+    qtbot.waitUntil(lambda: not canvas._rest.isActive() and canvas._summed == 0, timeout=20_000)
+    qtbot.wait(300)
+    smooth = picture(window)
+
+    def shades(image: QImage) -> int:
+        """How many colours there are: steps have those of faces and ground only."""
+        pixels = np.frombuffer(image.convertToFormat(QImage.Format.Format_RGB32).constBits(), "u4")
+        return len(np.unique(pixels))
+
+    assert shades(smooth) > 1.2 * shades(quick)
+
+
+def test_what_is_drawn_coarser_while_it_moves_is_picked_where_it_is() -> None:
+    design = evaluate(read_sheet(demo_sheet("pump_cover")))
+    scene = Scene(LIGHT)
+    try:
+        scene.show_design(design, None)
+        scene.look("z")
+        found = []
+        for fast in (False, True):
+            shown = scene.draw(2600, 1500, fast)
+            assert (shown.shape[0] < 1500) is fast
+            spot = scene.place_under(1000, 900, 1500)
+            assert spot is not None
+            found.append((spot.place, scene.on_picture(np.array(spot.place), 1500)))
+        (place, at), (again, _) = found
+        assert np.allclose(place, again, atol=2e-3)
+        assert at == pytest.approx((1000, 900), abs=3)
+    finally:
+        scene.close()

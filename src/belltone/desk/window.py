@@ -120,6 +120,7 @@ class MainWindow(QMainWindow):
         self.verdict = VerdictBar(session, self._palette)
         self.strip = VariantStrip(session, self._palette)
         self.shape = ShapeView(session, self._palette)
+        self.shape.canvas.make_ready()
         self.map = SweepMap(session, self._palette)
         self.readout = Readout(session, self._palette)
         self.ruler = Ruler(session, self._palette)

@@ -5,6 +5,7 @@ Drawn by VTK into an off-screen picture. Arrays are written in place from frame 
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Final
@@ -44,7 +45,14 @@ from belltone.drawing.load_glyphs import load_glyphs
 from belltone.modes.modeset import ModeSet
 from belltone.system.kinds import location
 
-__all__ = ["Heading", "Scene", "SceneOptions", "Spot"]
+__all__ = ["ASIDE", "Heading", "Scene", "SceneOptions", "Spot"]
+
+ASIDE: Final = tuple(
+    ((column + 0.5) / 8 - 0.5, (row + 0.5) / 8 - 0.5)
+    for column, row in enumerate((3, 6, 1, 4, 7, 2, 5, 0))
+)
+"""Parts of a pixel to draw aside by: no two share a column or a row, so slanted edges blend too."""
+
 
 Array = NDArray[np.float64]
 Way = tuple[float, float, float]
@@ -57,6 +65,7 @@ _SLANT: Final = (-0.26, 0.9, -0.33)
 _SLANT_OF_WALL: Final = (-0.38, 0.72, -0.58)  # steeper: plates are looked down upon
 _QUIET: Final = 0.04  # of the largest motion
 _FAINT: Final = 0.22  # opacity of what is see-through
+_MOST_FAST: Final = 900_000  # pixels of a picture drawn while it moves
 _REACH: Final = 0.13  # at amplitude 1 the most moving point is drawn this share of the size away
 
 
@@ -481,9 +490,14 @@ class Scene:
     def draw(self, width: int, height: int, fast: bool = False) -> NDArray[np.uint8]:
         """Draw the scene into pixels ``(height, width, 4)``; ``fast`` skips smoothing.
 
-        The fourth value is how little one sees through, where the scene is ``transparent``.
+        The fourth value is how little one sees through, where the scene is ``transparent``. A
+        large picture drawn fast has fewer pixels than asked for, to be drawn larger.
         """
-        self._window.SetMultiSamples(0 if fast else 4)
+        coarser = math.sqrt(max(1.0, width * height / _MOST_FAST)) if fast else 1.0
+        return self._drawn(round(width / coarser), round(height / coarser), 0 if fast else 4)
+
+    def _drawn(self, width: int, height: int, samples: int) -> NDArray[np.uint8]:
+        self._window.SetMultiSamples(samples)
         self._window.SetAlphaBitPlanes(self.transparent)
         self._renderer.SetBackgroundAlpha(0.0 if self.transparent else 1.0)
         if tuple(self._window.GetSize()) != (width, height):
@@ -493,13 +507,24 @@ class Scene:
         pixels = np.asarray(vtk_to_numpy(self._pixels), dtype=np.uint8)
         return pixels.reshape(height, width, 4)[::-1].copy()
 
+    def draw_aside(self, width: int, height: int, number: int) -> NDArray[np.uint8]:
+        """Draw quickly, moved aside by a part of a pixel: one of those the mean is taken of."""
+        camera = self._renderer.GetActiveCamera()
+        right, up = ASIDE[number]
+        camera.SetWindowCenter(2 * right / width, 2 * up / height)
+        try:
+            return self._drawn(width, height, 0)
+        finally:
+            camera.SetWindowCenter(0.0, 0.0)
+
     def on_picture(self, place: Array, height: int) -> tuple[float, float]:
         """Where a point in space falls on the picture (pixels, from its top left)."""
         coordinate = vtkCoordinate()
         coordinate.SetCoordinateSystemToWorld()
         coordinate.SetValue(*place)
         x, y = coordinate.GetComputedDoubleDisplayValue(self._renderer)
-        return x, height - y
+        larger = height / max(self._window.GetSize()[1], 1)
+        return larger * x, height - larger * y
 
     def project(self, places: Array, height: int) -> Array:
         """Where points ``(k, 3)`` fall on the picture: pixels right and down, and depth 0 to 1."""
@@ -509,13 +534,15 @@ class Scene:
         rows = np.array([[matrix.GetElement(i, j) for j in range(4)] for i in range(4)])
         found = np.column_stack([places, np.ones(len(places))]) @ rows.T
         found = found[:, :3] / found[:, 3:]
-        x, y = 0.5 * (found[:, 0] + 1) * wide, height - 0.5 * (found[:, 1] + 1) * high
+        larger = height / max(high, 1)
+        x, y = 0.5 * (found[:, 0] + 1) * wide * larger, height * (0.5 - 0.5 * found[:, 1])
         return np.column_stack([x, y, found[:, 2]])
 
     def depth_at(self, x: float, y: float, height: int) -> float:
         """How deep the surface lies at a place of the last picture, 1 where there is none."""
         wide, high = self._window.GetSize()
-        column, row = round(x), round(height - y)
+        larger = height / max(high, 1)
+        column, row = round(x / larger), round((height - y) / larger)
         if not (0 <= column < wide and 0 <= row < high):
             return 1.0
         return float(self._window.GetZbufferDataAtPoint(column, row))
@@ -529,7 +556,8 @@ class Scene:
         wide, high = self._window.GetSize()
         matrix = camera.GetCompositeProjectionTransformMatrix(wide / max(high, 1), 0, 1)
         rows = np.array([[matrix.GetElement(i, j) for j in range(4)] for i in range(4)])
-        flat = np.array([2 * x / wide - 1, 2 * (height - y) / high - 1, depth, 1.0])
+        across = x * high / (height * wide)
+        flat = np.array([2 * across - 1, 1 - 2 * y / height, depth, 1.0])
         there = np.linalg.solve(rows, flat)
         place = there[:3] / there[3]
         point = int(np.argmin(np.linalg.norm(self._points_array - place, axis=1)))

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
 from itertools import pairwise
 from typing import Final
 
@@ -79,39 +80,45 @@ def frequencies(line: OneLine, count: int) -> Array:
     pieces = len(ends) - 1
     size = pieces * fields * (_DEGREE + 1)
     stiffness, mass = np.zeros((size, size)), np.zeros((size, size))
-    local, weights = legendre.leggauss(_POINTS)
-    for piece, (low, high) in enumerate(pairwise(ends)):
-        half = 0.5 * (high - low)
-        places = low + half * (1 + local)
-        shapes = [_values(local, order) / half**order for order in range(3)]
-        own = weights * half
+    local, weights, values = _rule()
+    halves = 0.5 * np.diff(ends)
+    places = np.array(ends[:-1])[:, None] + halves[:, None] * (1 + local)
+
+    def over(read: Callable[[Array], Array] | None) -> Array | None:
+        """What the line has at all places of all pieces, by their weight."""
+        if read is None:
+            return None
+        return weights * halves[:, None] * read(places.ravel()).reshape(places.shape)
+
+    heavy, bedded, bent = over(line.mass), over(line.bed), over(line.bending)
+    pulled, stretched = over(line.pull), over(line.stretching)
+    sheared, turned = over(line.shear), over(line.rotary)
+    assert heavy is not None
+    for piece, half in enumerate(halves.tolist()):
+        shapes = [each / half**order for order, each in enumerate(values)]
         first = piece * fields * (_DEGREE + 1)
         at = slice(first, first + _DEGREE + 1)
-        _add(mass, at, at, shapes[0], shapes[0], own * line.mass(places))
-        if line.bed is not None:
-            _add(stiffness, at, at, shapes[0], shapes[0], own * line.bed(places))
-        if line.pull is not None:
-            _add(stiffness, at, at, shapes[1], shapes[1], own * line.pull(places))
-        if line.stretching is not None:
-            _add(stiffness, at, at, shapes[1], shapes[1], own * line.stretching(places))
-        if line.bending is None:
+        _add(mass, at, at, shapes[0], shapes[0], heavy[piece])
+        if bedded is not None:
+            _add(stiffness, at, at, shapes[0], shapes[0], bedded[piece])
+        for along in (pulled, stretched):
+            if along is not None:
+                _add(stiffness, at, at, shapes[1], shapes[1], along[piece])
+        if bent is None:
             continue
-        bent = own * line.bending(places)
-        turning = None if line.rotary is None else own * line.rotary(places)
-        if line.shear is None:
-            _add(stiffness, at, at, shapes[2], shapes[2], bent)
-            if turning is not None:
-                _add(mass, at, at, shapes[1], shapes[1], turning)
+        if sheared is None:
+            _add(stiffness, at, at, shapes[2], shapes[2], bent[piece])
+            if turned is not None:
+                _add(mass, at, at, shapes[1], shapes[1], turned[piece])
             continue
         turn = slice(at.stop, at.stop + _DEGREE + 1)
-        sheared = own * line.shear(places)
-        _add(stiffness, turn, turn, shapes[1], shapes[1], bent)
-        _add(stiffness, at, at, shapes[1], shapes[1], sheared)
-        _add(stiffness, turn, turn, shapes[0], shapes[0], sheared)
-        _add(stiffness, at, turn, shapes[1], shapes[0], -sheared)
-        _add(stiffness, turn, at, shapes[0], shapes[1], -sheared)
-        if turning is not None:
-            _add(mass, turn, turn, shapes[0], shapes[0], turning)
+        _add(stiffness, turn, turn, shapes[1], shapes[1], bent[piece])
+        _add(stiffness, at, at, shapes[1], shapes[1], sheared[piece])
+        _add(stiffness, turn, turn, shapes[0], shapes[0], sheared[piece])
+        _add(stiffness, at, turn, shapes[1], shapes[0], -sheared[piece])
+        _add(stiffness, turn, at, shapes[0], shapes[1], -sheared[piece])
+        if turned is not None:
+            _add(mass, turn, turn, shapes[0], shapes[0], turned[piece])
     rows: list[Array] = []
     for cut in range(1, pieces):
         for order in _joined(line, fields):
@@ -127,8 +134,8 @@ def frequencies(line: OneLine, count: int) -> Array:
             mass += point.masses[order] * np.outer(read[order], read[order])
     free = linalg.null_space(np.array(rows)) if rows else np.eye(size)
     reduced = [free.T @ matrix @ free for matrix in (stiffness, mass)]
-    values = linalg.eigh(*reduced, eigvals_only=True)
-    found = np.sqrt(np.maximum(values, 0.0)) / (2 * np.pi)
+    squares = linalg.eigh(*reduced, eigvals_only=True)
+    found = np.sqrt(np.maximum(squares, 0.0)) / (2 * np.pi)
     scale = float(found[min(count + 6, len(found) - 1)])
     return np.asarray(found[found > _ZERO * scale][:count])
 
@@ -136,6 +143,13 @@ def frequencies(line: OneLine, count: int) -> Array:
 def _joined(line: OneLine, fields: int) -> tuple[int, ...]:
     """What must run on from piece to piece: the motion, and the slope or turn of beams."""
     return (0, 1) if line.bending is not None or fields == 2 else (0,)
+
+
+@lru_cache
+def _rule() -> tuple[Array, Array, list[Array]]:
+    """Points and weights of the quadrature, and the polynomials with two derivatives there."""
+    local, weights = legendre.leggauss(_POINTS)
+    return local, weights, [_values(local, order) for order in range(3)]
 
 
 def _values(local: Array, order: int) -> Array:

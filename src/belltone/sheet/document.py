@@ -121,19 +121,32 @@ class Sheet:
         what a report holds and the units shown are left out: none of them changes a mode. What
         was asked for is part of each result's key.
         """
+        knobs = {name: knob.value for name, knob in self.content.knobs.items()}
+        told: dict[str, Any] = {
+            "knobs": {name: (settings or {}).get(name, text) for name, text in knobs.items()},
+            # What stands in a file may change while the sheet does not.
+            "files": {
+                name: file_digest(self.file(part.file))
+                for name, part in self.content.parts.items()
+                if isinstance(part, ReceivedPart)
+            },
+        }
+        digest = hashlib.sha256(self._decisive)
+        digest.update(json.dumps(told, sort_keys=True).encode())
+        return digest.hexdigest()
+
+    @cached_property
+    def _decisive(self) -> bytes:
+        """All that decides modes, but for the values of knobs and what stands in files."""
         data = self.content.model_dump(mode="json")
-        for key in _NO_MODES:
+        for key in (*_NO_MODES, "knobs"):
             data.pop(key)
         data["accuracy"].pop("target")
-        data["knobs"] = {
-            name: (settings or {}).get(name, knob["value"]) for name, knob in data["knobs"].items()
-        }
         for material in data["materials"].values():
             material.pop("note")
         for part in data["parts"].values():
-            if "file" in part:
-                part["file"] = file_digest(self.file(part["file"]))
-        return hashlib.sha256(json.dumps(data, sort_keys=True).encode()).hexdigest()
+            part.pop("file", None)
+        return json.dumps(data, sort_keys=True).encode()
 
     def line_of(self, path: Path) -> int | None:
         """The line a value stands on, counted from 1."""

@@ -16,7 +16,7 @@ from typing import Any, Final, Protocol
 from belltone.errors import UserError
 from belltone.progress import Cancelled, Progress
 from belltone.store.failures import fault_of, fault_words
-from belltone.sweep.pool import POLL_SECONDS, end_with_owner, forkserver
+from belltone.sweep.pool import BEHIND, POLL_SECONDS, end_with_owner, forkserver
 from belltone.system.factor import solver_name
 
 __all__ = ["Answered", "Engine", "EngineError", "Questions"]
@@ -27,7 +27,7 @@ _LOST: Final = "the process that was working on this was lost; change a value or
 
 
 _PATIENCE: Final = 0.25  # s
-_NICE: Final = 10  # how far work that nobody waits for stands back
+_PATIENT: Final = 10  # how far work that nobody waits for stands back
 _LAST_WORDS: Final = ("answer", "error", "fault", "stopped")
 
 
@@ -189,8 +189,7 @@ class _Stop(threading.Event):
 def _serve(line: Connection, hears: Connection, owner: int, patient: bool) -> None:
     """Answer what comes down the line until it is closed."""
     end_with_owner(owner)
-    if patient:
-        os.nice(_NICE)
+    os.nice(_PATIENT if patient else BEHIND)
     solver_name()  # loads its library while nobody waits
     stop = _Stop(hears)
     progress = Progress(

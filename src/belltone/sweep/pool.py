@@ -21,6 +21,7 @@ from belltone.errors import UserError
 from belltone.progress import Progress, undisturbed
 
 __all__ = [
+    "BEHIND",
     "LOST_WORKER",
     "POLL_SECONDS",
     "SweepError",
@@ -33,6 +34,8 @@ __all__ = [
 LOST_WORKER: Final = (
     "a worker process was lost; the finished points are kept, so run the sweep again"
 )
+BEHIND: Final = 3
+"""How far workers stand back, so that a window stays quick while they fill the processors."""
 POLL_SECONDS: Final = 0.1  # how soon a stop is heard
 _WORK: Final = ("belltone.sweep.work", "belltone.tune.questions")
 
@@ -89,6 +92,7 @@ def end_with_owner(owner: int) -> None:
 def _prepared(owner: int) -> None:
     """Keep to one thread: the points of a sweep already fill the processors."""
     end_with_owner(owner)
+    os.nice(BEHIND)
     os.environ["MKL_NUM_THREADS"] = "1"  # the factorisation's library is loaded at its first use
     threadpoolctl.threadpool_limits(1)
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
@@ -27,7 +28,7 @@ from belltone.desk.look import label_font
 from belltone.desk.shape.seen import Seen
 from belltone.drawing.colours import Palette
 from belltone.drawing.picking import SitePicker
-from belltone.drawing.scene import Scene, SceneOptions, Spot
+from belltone.drawing.scene import ASIDE, Scene, SceneOptions, Spot
 from belltone.drawing.shown import CHOSEN, Shown, state_values
 from belltone.drawing.stills import plain
 from belltone.modes.base_state import BaseState
@@ -37,7 +38,8 @@ from belltone.system.kinds import location
 
 __all__ = ["ShapeCanvas"]
 
-_REST_MS = 180  # after so long without a move the picture is drawn once more, smoothed
+_REST_MS = 180  # after so long without a move the picture is smoothed
+_BETWEEN_MS = 15  # between two pictures of which a smooth one is made
 _CLICK_PIXELS = 4
 
 
@@ -58,6 +60,9 @@ class ShapeCanvas(QWidget):
         self._scene = Scene(palette)
         self._picker: SitePicker | None = None
         self._image: QImage | None = None
+        self._old = True  # the picture no longer shows what it should
+        self._sum: NDArray[np.uint16] | None = None
+        self._summed = 0
         self._held: Qt.MouseButton | None = None
         self._last = QPointF()
         self._press = QPointF()
@@ -81,7 +86,7 @@ class ShapeCanvas(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Shape view")
         self._rest = QTimer(self, singleShot=True, interval=_REST_MS)
-        self._rest.timeout.connect(lambda: self._redraw(fast=False))
+        self._rest.timeout.connect(self._smooth)
         session.answer_changed.connect(self._take_answer)
         session.sheet_changed.connect(self._take_sheet)
         session.choice_changed.connect(self._take_mode)
@@ -107,7 +112,7 @@ class ShapeCanvas(QWidget):
             self._scene.headroom = room
             if self._fitted and self._shown_design is not None:
                 self._scene.fit()
-                self._turned(fast=False)
+                self._turned()
 
     def show_this(self, shown: Shown) -> None:
         """Show something of one's own, or the chosen mode again."""
@@ -131,13 +136,13 @@ class ShapeCanvas(QWidget):
         """Take what is to be seen."""
         if options != self._scene.options:
             self._scene.set_options(options)
-            self._redraw(fast=False)
+            self._redraw()
 
     def set_swing(self, swing: float, behind: float = 0.0) -> None:
         """Show the mode at ``swing`` (-1 to 1) of its cycle; ``behind`` is a quarter turn later."""
         self._swing, self._behind = swing, behind
         self._pose()
-        self._redraw(fast=True)
+        self._redraw()
 
     def _pose(self) -> None:
         # What the preload does stands still: it is a state, and no motion.
@@ -147,34 +152,35 @@ class ShapeCanvas(QWidget):
     def share_camera(self, other: ShapeCanvas) -> None:
         """Look from wherever another canvas looks, from now on."""
         self._scene.share_camera(other.scene)
-        self._redraw(fast=True)
+        self._redraw()
 
     def look(self, direction: str) -> None:
         """Look along an axis."""
         self._fitted = True
         self._scene.look(direction)
-        self._turned(fast=False)
+        self._turned()
 
     def fit(self) -> None:
         """Bring everything into view."""
         self._fitted = True
         self._scene.fit()
-        self._turned(fast=False)
+        self._turned()
 
     def follow(self) -> None:
         """Draw again after the shared camera was moved by another canvas."""
-        self._redraw(fast=True)
+        self._redraw()
 
     def finish(self) -> None:
         """Stop drawing for good."""
         self._rest.stop()
+        self._image = None
         self._session.answer_changed.disconnect(self._take_answer)
         self._session.sheet_changed.disconnect(self._take_sheet)
         self._session.choice_changed.disconnect(self._take_mode)
         self._scene.close()
 
-    def _turned(self, fast: bool = True) -> None:
-        self._redraw(fast)
+    def _turned(self) -> None:
+        self._redraw()
         self.moved.emit()
 
     def _take_answer(self) -> None:
@@ -211,7 +217,7 @@ class ShapeCanvas(QWidget):
         elif self._fitted:
             self._scene.fit()
         if not self._take_mode():
-            self._redraw(fast=True)
+            self._redraw()
 
     def _take_sheet(self) -> None:
         """Before there is an answer, the picture follows the sheet."""
@@ -229,7 +235,7 @@ class ShapeCanvas(QWidget):
         if index is None and self._shown_mode is not None:
             self._shown_mode = None
             self._scene.rest()
-            self._redraw(fast=True)
+            self._redraw()
             return True
         if index is None or (modes, self.shown, index) == self._shown_mode:
             return False
@@ -245,19 +251,56 @@ class ShapeCanvas(QWidget):
         else:
             self._scene.show_mode(modes, index)
         self._pose()
-        self._redraw(fast=True)
+        self._redraw()
         return True
 
-    def _redraw(self, fast: bool) -> None:
+    def _redraw(self) -> None:
+        """What is seen has changed: it is drawn when the window is painted next, and once."""
+        self._old = True
+        self._sum, self._summed = None, 0
+        self._rest.start()
+        self.update()
+
+    @property
+    def _pixels(self) -> tuple[int, int]:
+        ratio = self.devicePixelRatioF()
+        return round(self.width() * ratio), round(self.height() * ratio)
+
+    def _draw(self) -> None:
+        """Draw what is old, quickly and with steps along its edges."""
+        width, height = self._pixels
         if self._shown_design is None or self.width() < 10 or self.height() < 10:
             return
-        ratio = self.devicePixelRatioF()
-        width, height = round(self.width() * ratio), round(self.height() * ratio)
-        self._image = as_image(self._scene.draw(width, height, fast))
-        self._image.setDevicePixelRatio(ratio)
-        if fast:
-            self._rest.start()
+        self._keep(self._scene.draw(width, height, fast=True))
+        self._old = False
+
+    def make_ready(self) -> None:
+        """Draw once before anybody looks: the first picture takes many times as long as others."""
+        self._draw()
+
+    def _smooth(self) -> None:
+        """Draw once more, a part of a pixel aside; the mean of several has smooth edges.
+
+        One at a time, so that the window never waits for more than one.
+        """
+        if self._image is None or self._old or not self.isVisible():
+            return
+        width, height = self._pixels
+        pixels = self._scene.draw_aside(width, height, self._summed)
+        if self._sum is None:
+            self._sum = pixels.astype(np.uint16)
+        else:
+            self._sum += pixels
+        self._summed += 1
+        if self._summed < len(ASIDE):
+            QTimer.singleShot(_BETWEEN_MS, self, self._smooth)
+            return
+        self._keep((self._sum // len(ASIDE)).astype(np.uint8))
+        self._sum, self._summed = None, 0
         self.update()
+
+    def _keep(self, pixels: NDArray[np.uint8]) -> None:
+        self._image = as_image(pixels)
 
     def picture(self, width: int, transparent: bool, bare: bool) -> QImage:
         """What is seen, so many pixels wide; ``bare`` of axes, names and supports.
@@ -285,16 +328,18 @@ class ShapeCanvas(QWidget):
         finally:
             scene.transparent = False
             scene.set_options(options)
-            self._redraw(fast=False)
+            self._redraw()
         return image
 
     # -- painting -------------------------------------------------------------------------------
 
     def paintEvent(self, _event: QPaintEvent) -> None:
+        if self._old:
+            self._draw()
         painter = QPainter(self)
         painter.fillRect(self.rect(), QColor(self._palette.card))
         if self._image is not None:
-            painter.drawImage(0, 0, self._image)
+            painter.drawImage(self.rect(), self._image)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             if self._scene.options.clutter and self.named:
                 self._paint_names(painter, self.devicePixelRatioF())
@@ -472,7 +517,7 @@ class ShapeCanvas(QWidget):
         self._scene.resize(round(self.width() * ratio), round(self.height() * ratio))
         if self._fitted and self._shown_design is not None:
             self._scene.fit()
-        self._redraw(fast=True)
+        self._redraw()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._held, self._last = event.button(), event.position()
