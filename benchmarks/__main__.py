@@ -37,6 +37,7 @@ from benchmarks import (
     receiving,
     tuning,
     walls,
+    window,
     workers,
 )
 
@@ -196,5 +197,6 @@ if __name__ == "__main__":
     tuning.main()
     models.drag()
     looks.main()
+    window.main()
     handing.main()
     receiving.main()

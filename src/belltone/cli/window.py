@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 from pathlib import Path
 from typing import Annotated
 
@@ -49,6 +50,8 @@ def demo(
 
 
 def _open_window(path: Path | None) -> None:
+    # What is loaded stays; to look through it for garbage again and again takes a while.
+    gc.disable()
     leave_on_interrupt()  # until the window answers itself
     from belltone.sweep.pool import forkserver
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import gc
 import os
 import signal
 import socket
@@ -88,6 +89,8 @@ def run_desk(path: Path | None) -> int:
             windows.offer(abandoned())
         if sent is not None:
             QTimer.singleShot(0, window, lambda: window.receive(sent))
+        gc.freeze()
+        gc.enable()
         if told:
             windows.leave()
         else:

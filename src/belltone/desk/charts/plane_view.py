@@ -18,7 +18,6 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
     QWidget,
 )
-from scipy.ndimage import distance_transform_edt
 
 from belltone.desk.knob_box import KnobBox
 from belltone.desk.look import label_font
@@ -390,6 +389,8 @@ class PlaneView(QWidget):
         if not len(known) or np.ptp(known) == 0:
             return
         # Where nothing is known lines go straight on, and are covered.
+        from scipy.ndimage import distance_transform_edt  # loads slowly, and few look at this
+
         nearest = distance_transform_edt(
             ~np.isfinite(values), return_distances=False, return_indices=True
         )

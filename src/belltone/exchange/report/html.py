@@ -4,19 +4,24 @@ from __future__ import annotations
 
 import base64
 from functools import lru_cache
+from typing import TYPE_CHECKING
 
-from jinja2 import Environment, PackageLoader, StrictUndefined
 from markupsafe import Markup
 
 from belltone.drawing.charts import as_svg
 from belltone.drawing.colours import LIGHT
 from belltone.exchange.report.blocks import Chart, Pages
 
+if TYPE_CHECKING:
+    from jinja2 import Environment
+
 __all__ = ["as_html", "as_text_for_print"]
 
 
 @lru_cache
 def _environment() -> Environment:
+    from jinja2 import Environment, PackageLoader, StrictUndefined  # only reports need it
+
     made = Environment(
         loader=PackageLoader("belltone.exchange.report", "."),
         autoescape=True,
