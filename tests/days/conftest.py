@@ -9,19 +9,21 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QEvent, QPoint, QSettings, Qt, QTimer
-from PySide6.QtGui import QAction
+from PySide6.QtCore import QEvent, QMimeData, QPoint, QPointF, QSettings, Qt, QTimer, QUrl
+from PySide6.QtGui import QAction, QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
     QAbstractButton,
     QApplication,
     QListWidget,
     QMenu,
+    QTabWidget,
     QWidget,
 )
 from pytestqt.qtbot import QtBot
 
 from belltone.desk.app import make_application
+from belltone.desk.arrival_dialog import ArrivalDialog
 from belltone.desk.cards.card import Card
 from belltone.desk.fields import ChoiceWord, LiveNumber
 from belltone.desk.session.session import Session
@@ -190,6 +192,41 @@ class Hand:
                 QApplication.processEvents()
                 return
         raise AssertionError(title)
+
+    def tab(self, tabs: QTabWidget, name: str) -> None:
+        """Click a tab, unless it is in front."""
+        place = next(at for at in range(tabs.count()) if tabs.tabText(at) == name)
+        if tabs.currentIndex() != place:
+            self.click(tabs.tabBar(), tabs.tabBar().tabRect(place).center())
+
+    def choose_part(self, name: str) -> None:
+        """Click a part in the list of parts."""
+        table = self.window.column.parts.table
+        row = self.window.column.parts.names.index(name)
+        self.window.column._scroll.ensureWidgetVisible(table)
+        self.clicks += 1
+        at = table.visualItemRect(table.item(row, 0)).center()
+        QTest.mouseClick(table.viewport(), LEFT, pos=at)
+        QApplication.processEvents()
+        assert self.window.session.selected_parts == (name,)
+
+    def drop(self, path: Path) -> None:
+        """Drop a file onto the window, and begin with what it is said to hold."""
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(str(path))])
+        none = Qt.KeyboardModifier.NoModifier
+        self.window.dropEvent(
+            QDropEvent(QPointF(300, 300), Qt.DropAction.CopyAction, data, LEFT, none)
+        )
+
+        def begin() -> None:
+            dialog = QApplication.activeModalWidget()
+            if not isinstance(dialog, ArrivalDialog) or not dialog.begin.isEnabled():
+                QTimer.singleShot(20, self.window, begin)
+                return
+            self.click(dialog.begin)
+
+        QTimer.singleShot(0, self.window, begin)
 
     # -- waiting and telling --------------------------------------------------------------------
 

@@ -6,8 +6,16 @@ the machine and are told (``pytest -s tests/days``), not asserted.
 
 from __future__ import annotations
 
+from pathlib import Path
+
+import pytest
+from PySide6.QtWidgets import QFileDialog
+
 from belltone.desk.charts.speed_view import SpeedView
 from belltone.desk.comparing.compare_view import CompareView
+from belltone.desk.handing.hand_over_view import HandOverView
+from belltone.desk.proposals.tuning_view import TuningView
+from tests import solids
 from tests.days.conftest import Hand
 
 
@@ -140,27 +148,74 @@ def test_a_laminate_blade_is_spun_and_two_directions_compared(hand: Hand) -> Non
     done(hand, 8, 20)
 
 
-def test_a_part_somebody_sent_is_compared_with_a_variant(hand: Hand) -> None:
-    """Day (d): a mesh with regions, one of them made thicker."""
+def test_a_part_somebody_sent_is_compared_with_a_variant(hand: Hand, tmp_path: Path) -> None:
+    """Day (d): two bodies in a CAD file, how they meet decided, one of another material."""
+    window, column = hand.window, hand.window.column
+    sent = solids.write_step(
+        tmp_path / "gusset.step",
+        solids.box((0, 0, 0), (120, 80, 2)),
+        solids.box((0, 39, 2), (120, 2, 30)),
+    )
+    hand.drop(sent)
+    hand.wait(lambda: len(window.session.sheet.content.parts) == 2)
+    hand.settle()
+    _, web = window.session.sheet.content.parts
+    assert not window.session.design.joints
+    # Nothing joins them yet, so both float: the pair is listed, and decided.
+    hand.wait(lambda: bool(window.session.contacts))
+    hand.open(column.joined)
+    hand.choose(column.joined, "not decided, so not joined", "welded, as offered")
+    hand.press(column.held, "add a support")
+    hand.type("foot\n")
+    hand.settle()
+    assert window.session.answer is not None
+    assert window.session.answer.modes.rigid_count == 0
+    hand.shortcut("F8")
+    hand.choose_part(web)
+    hand.open(column.material)
+    hand.choose(
+        column.material, window.session.sheet.content.parts[web].material, "aluminium, wrought"
+    )
+    hand.settle()
+    hand.shortcut("Ctrl+J")
+    compared(hand)
+    done(hand, 10, 10)
+
+
+def test_regions_of_a_mesh_are_made_of_what_they_are(hand: Hand) -> None:
+    """Day (d), a mesh: one region is thicker and of another metal, another has its own wall."""
     window, column = hand.window, hand.window.column
     hand.begin(window.welcome.demos, "Drip tray")
     hand.settle()
     hand.shortcut("F8")
     hand.open(column.component)
-    told = [number.path for number in column.component.numbers() if "regions" in number.path]
-    hand.set("2.5 mm", *told[0]) if told else hand.set("2.5 mm", "parts", "tray", "thickness")
+    flange = ("parts", "tray", "regions", "3")
+    hand.set("2.5 mm", *flange, "thickness")
+    steel = window.session.sheet.content.parts["tray"].material
+    hand.choose(column.component, steel, "structural steel", place=2)
+    hand.press(column.component, "a thickness of its own")
+    regions = window.session.sheet.content.parts["tray"].regions  # type: ignore[union-attr]
+    assert regions["3"].material == "structural steel"
+    assert regions["1"].thickness == "floor"
     hand.settle()
     hand.shortcut("Ctrl+J")
-    comparing = window.beside.of(CompareView)
+    compared(hand)
+    done(hand, 7, 12)
+
+
+def compared(hand: Hand) -> None:
+    """Look at two designs held against each other, mode by mode."""
+    comparing = hand.window.beside.of(CompareView)
     assert comparing is not None
     hand.wait(lambda: comparing.found is not None)
     assert all(each.paired for each in comparing.found.matches[:3])  # type: ignore[union-attr]
     comparing.close()
-    done(hand, 4, 15)
 
 
-def test_a_horn_is_brought_to_its_frequency(hand: Hand) -> None:
-    """Day (e): reach, the chance within tolerances, hand check, report."""
+def test_a_horn_is_brought_to_its_frequency(
+    hand: Hand, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Day (e): reach, hand check, the chance within tolerances, a report and a film."""
     window = hand.window
     hand.begin(window.welcome.demos, "Weld horn of the capper")
     hand.settle()
@@ -176,4 +231,32 @@ def test_a_horn_is_brought_to_its_frequency(hand: Hand) -> None:
     hand.settle()
     assert abs(window.session.chosen_mode.frequency - 28e3) < 15  # type: ignore[union-attr]
     assert "met" in window.verdict.head.text()
-    done(hand, 3, 12)
+    # A rod of uneven section tells nearly the same.
+    assert "rod" in window.readout.check.text()
+    hand.shortcut("Ctrl+K")
+    tuning = window.beside.of(TuningView)
+    assert tuning is not None
+    hand.tab(tuning.tabs, "Tolerances")
+    hand.press(tuning.tolerances, "Follow them")
+    hand.wait(lambda: window.session.proposals.tolerances is not None)
+    spread = tuning.tolerances.table
+    kinds = [spread.item(row, 1).text() for row in range(spread.rowCount())]  # type: ignore[union-attr]
+    assert any(kind.startswith("axial") for kind in kinds)
+    print(tuning.tolerances.words.text())
+    tuning.close()
+    hand.shortcut("Ctrl+P")
+    handing = window.beside.of(HandOverView)
+    assert handing is not None
+    for name, panel, written in (
+        ("Report", handing.report, tmp_path / "horn.html"),
+        ("Film", handing.film, tmp_path / "horn.mp4"),
+    ):
+        monkeypatch.setattr(
+            QFileDialog, "getSaveFileName", lambda *_, written=written: (str(written), "")
+        )
+        hand.tab(handing.tabs, name)
+        hand.press(panel, "Write…")
+        hand.wait(lambda: window.session.handing.state is None)
+        assert written.stat().st_size > 10_000, window.session.handing.told
+    handing.close()
+    done(hand, 10, 16)

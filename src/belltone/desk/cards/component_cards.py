@@ -15,11 +15,10 @@ from belltone.desk.cards.member_sentences import (
     frame_sentences,
     member_sentences,
     member_summary,
-    mesh_sentences,
     rib_sentences,
-    skin_sentences,
     turned_sentences,
 )
+from belltone.desk.cards.received_sentences import mesh_sentences, skin_sentences
 from belltone.desk.cards.sheet_card import SheetCard
 from belltone.desk.cards.wall_sentences import plate_summary, wall_sentences
 from belltone.desk.session.session import Session

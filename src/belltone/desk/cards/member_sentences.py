@@ -5,9 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, Final
 
-import numpy as np
-
-from belltone.design.parts import SurfaceValue
 from belltone.desk.cards.card import Act, Acts, Choice, Name, Number, Piece, Sentence
 from belltone.desk.cards.sheet_card import SheetCard
 from belltone.sheet.document import Sheet
@@ -16,21 +13,16 @@ from belltone.sheet.part_models import (
     SECTION_SHAPES,
     Frame,
     Member,
-    MeshPart,
     Rib,
-    SkinPart,
     Turned,
 )
-from belltone.system.kinds import place_lines
 
 __all__ = [
     "frame_sentences",
     "member_sentences",
     "member_summary",
-    "mesh_sentences",
     "rib_sentences",
     "section_words",
-    "skin_sentences",
     "turned_sentences",
 ]
 
@@ -208,73 +200,6 @@ def rib_sentences(card: SheetCard, name: str, part: Rib, *more: Act) -> list[Sen
                 runs += [Number(path, f"{word}, {field}") for path in paths]
     section = ["Section:", *section_words(card, (*base, "section"), part.section.shape, True), "."]
     return [[*where, ".", Acts(more)], [*runs, "."], section]
-
-
-def mesh_sentences(card: SheetCard, name: str, part: MeshPart, *more: Act) -> list[Sentence]:
-    """A received mesh: its file, its wall, and its regions."""
-    base: Path = ("parts", name)
-    first: Pieces = ["A mesh", Name(base, name), f"from {part.file}, its numbers in {part.unit};"]
-    result: list[Sentence] = [
-        [*first, Number((*base, "thickness"), "thickness"), "thick.", Acts(more)]
-    ]
-    for region, wall in part.regions.items():
-        pieces: Pieces = [f"Region {region}:"]
-        if wall.thickness is not None:
-            pieces += [Number((*base, "regions", region, "thickness"), f"thickness of {region}")]
-            pieces.append("thick")
-        if wall.material is not None:
-            pieces.append(f"of {wall.material}")
-        result.append([*pieces, "."])
-    return result
-
-
-_MOST_HOLES: Final = 12  # that are offered; more do not fit a menu
-
-
-def skin_sentences(card: SheetCard, name: str, part: SkinPart, *more: Act) -> list[Sentence]:
-    """A received skin: its file, and what thicknesses are stated or were measured."""
-    base: Path = ("parts", name)
-    first: Pieces = ["The walls", Name(base, name), f"of {part.file},"]
-    if part.thickness is not None:
-        first += [Number((*base, "thickness"), "thickness"), "thick."]
-    else:
-        first += ["as thick as measured."]
-        more = (*more, Act("state a thickness", lambda: _state_thickness(card, base)))
-    wall = card.session.design.part_of(name)
-    sites = wall.features if isinstance(wall, SurfaceValue) else {}
-    holes = [site for site in sites if site.startswith("hole") and site not in part.holes]
-    given = tuple(
-        (hole, lambda hole=hole: _state_diameter(card, base, hole)) for hole in holes[:_MOST_HOLES]
-    )
-    widen = (Choice("another diameter…", given, "Give a round hole another diameter"),)
-    result: list[Sentence] = [[*first, Acts((*more, *(widen if given else ())))]]
-    for region in part.regions:
-        stated = Number((*base, "regions", region, "thickness"), f"thickness of {region}")
-        result.append([f"Of {region}:", stated, "thick."])
-    for hole in part.holes:
-        stated = Number((*base, "holes", hole, "diameter"), f"diameter of {hole}")
-        result.append([f"{hole.capitalize()}:", stated, "wide."])
-    return result
-
-
-def _state_diameter(card: SheetCard, base: Path, hole: str) -> None:
-    """Put the diameter a hole has into the sheet, where it can become a knob."""
-    wall = card.session.design.part_of(str(base[1]))
-    line = np.concatenate(place_lines(wall, wall.place_of(hole)))
-    across = 2 * float(np.linalg.norm(line - line.mean(axis=0), axis=1).mean())
-    told = card.session.design.shown.length_text(across, 4)
-    card.edit(
-        f"the diameter of {hole}",
-        lambda sheet: sheet.with_value((*base, "holes", hole, "diameter"), told),
-    )
-
-
-def _state_thickness(card: SheetCard, base: Path) -> None:
-    """Put what was measured into the sheet, where it can become a knob."""
-    wall = card.session.design.part_of(str(base[1]))
-    assert isinstance(wall, SurfaceValue)
-    measured = card.session.design.shown.length_text(wall.thickness.mean)
-    card.edit("a thickness", lambda sheet: sheet.with_value((*base, "thickness"), measured))
 
 
 def _path(base: Path, part: Member) -> list[Sentence]:

@@ -87,7 +87,7 @@ class TolerancePanel(QWidget):
         self.made.setText(
             "Made: " + "; ".join(told)
             if told
-            else "No knob has a tolerance yet; say at its “⋯” how exactly it is made."
+            else "No knob has a tolerance yet; say at its “more…” how exactly it is made."
         )
         if state is not None:
             done = f", {state.done} of {state.total}" if state.total else ""
