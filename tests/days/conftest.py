@@ -170,6 +170,8 @@ class Hand:
         QTimer.singleShot(0, self.window, pick)
         opened()
         assert option in seen, (option, seen)
+        self.window.activateWindow()  # a desktop gives the keyboard back when a menu is gone
+        self.wait(self.window.isActiveWindow)
 
     def make_knob(self, name: str, *path: str | int) -> None:
         """Turn a number into a knob by the keyboard, and name it."""

@@ -47,7 +47,7 @@ def done(hand: Hand, clicks: int, keys: int) -> None:
 
 
 def test_a_plate_with_a_hole_and_ribs_from_nothing(hand: Hand) -> None:
-    """Day (a): three bands, cleared by two knobs: one by hand, one by the nearest clear value."""
+    """Day (a): three bands, cleared by two knobs at once."""
     window, column = hand.window, hand.window.column
     hand.begin(window.welcome.starts, "Splash plate")
     hand.settle()
@@ -65,17 +65,25 @@ def test_a_plate_with_a_hole_and_ribs_from_nothing(hand: Hand) -> None:
     hand.choose(column.component, "add a part…", "rib")
     rib = window.session.selected_parts[0]
     hand.set("25 mm", "parts", rib, "section", "height")
+    for end in ("from", "to"):  # beside the hole, not across it
+        hand.set("-100 mm", "parts", rib, end, "at", 1)
     hand.make_knob("tall", "parts", rib, "section", "height")
     hand.settle()
     bands(
         hand, ("mains", "95 Hz", "105 Hz"), ("fan", "180 Hz", "210 Hz"), ("mixer", "24 Hz", "32 Hz")
     )
     hand.settle()
-    assert len(window.session.design.bands) == 3
+    told = [(band.name, band.low, band.high) for band in window.session.design.bands]
+    assert told == [("mains", 95, 105), ("fan", 180, 210), ("mixer", 24, 32)]
     assert set(window.session.design.knobs) == {"tall", "wall"}
-    hand.set("32 mm", "knobs", "tall", "value")
+    hand.shortcut("Ctrl+K")
+    tuning = window.beside.of(TuningView)
+    assert tuning is not None
+    hand.press(tuning.clear, "Clear the bands")
+    hand.wait(lambda: window.session.proposals.found is not None)
+    tuning.close()
+    hand.click(window.verdict.go)
     hand.settle()
-    cleared(hand)
     assert window.verdict.head.text() == "Every band is clear."
     done(hand, 26, 130)
 

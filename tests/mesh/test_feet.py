@@ -107,3 +107,37 @@ section = { shape = "solid rectangle", width = "4 mm", height = "20 mm" }
     assert 0.07 in np.round(wall.coordinates[:, 1], 6)
     # It stands on the outer face.
     assert line.coordinates[:, 2] == pytest.approx(np.full(len(line.coordinates), 0.012))
+
+
+def test_feet_of_points_in_a_hole_are_on_its_rim() -> None:
+    """What lies in the middle of a rim's curve is where steps without its curvature creep."""
+    hole = 'holes = [{ name = "h", shape = "round", at = ["80 mm", "0 mm"], diameter = "90 mm" }]\n'
+    text = plate("p", 600, 400, (0, 0, 0)).replace("outline", f"{hole}outline", 1)
+    mesh = mesh_of(text, Discretisation(1, 6))
+    assert isinstance(mesh, SurfaceMesh)
+    random = np.random.default_rng(3)
+    angle, away = random.uniform(0, 2 * np.pi, 60), random.uniform(0.002, 0.044, 60)
+    way = np.column_stack([np.cos(angle), np.sin(angle), 0 * angle])
+    centre = np.array([0.08, 0.0, 0.0])
+    feet = mesh.feet(centre + away[:, None] * way)
+    assert feet.positions == pytest.approx(centre + 0.045 * way, abs=2e-5)
+
+
+def test_a_rib_across_a_hole_is_divided_on_the_wall_alone() -> None:
+    """Over the hole nothing is followed, whatever element of the rim is nearest."""
+    hole = 'holes = [{ name = "h", shape = "round", at = ["80 mm", "0 mm"], diameter = "90 mm" }]\n'
+    rib = """
+[parts.r]
+kind = "rib"
+on = "p"
+material = "steel"
+section = { shape = "solid rectangle", width = "4 mm", height = "20 mm" }
+from = { at = ["-300 mm", "0 mm"] }
+to = { at = ["300 mm", "0 mm"] }
+"""
+    text = plate("p", 600, 400, (0, 0, 0)).replace("outline", f"{hole}outline", 1) + rib
+    (_, _), (_, line) = mesh_bodies(design_of(text), COARSE)
+    assert isinstance(line, LineMesh)
+    ends = 300 + 1e3 * np.unique(line.coordinates[line.connectivity[:, [0, -1]], 0])
+    inside = ends[(ends > 336) & (ends < 424)]
+    assert len(inside) == 0, ends

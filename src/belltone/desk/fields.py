@@ -146,7 +146,7 @@ class LiveNumber(QLineEdit):
         super().__init__()
         self._session, self.path = session, path
         self.problem = ""
-        self._editing = False
+        self._editing = self._taking = False
         self._press: QPoint | None = None
         self._scrubbing = False
         self._origin = 0.0
@@ -264,6 +264,19 @@ class LiveNumber(QLineEdit):
         if text is not None:
             self.setText(text)
 
+    @property
+    def typing(self) -> tuple[str, int] | None:
+        """What is being typed and where its cursor is, unless it is being taken just now."""
+        if not self._editing or self._taking or self.problem:
+            return None
+        return self.text(), self.cursorPosition()
+
+    def type_on(self, text: str, cursor: int) -> None:
+        """Go on typing what another field for the same value was left with."""
+        self.begin_edit(text)
+        self.deselect()
+        self.setCursorPosition(cursor)
+
     def retire(self) -> None:
         """The field goes: losing the focus on its way out must not write anything."""
         self._editing = False
@@ -286,7 +299,9 @@ class LiveNumber(QLineEdit):
             self._session.mark_wrong(value.target, text, None)
             self._rest()
             return
+        self._taking = True
         problem = self._session.set_value(value.target, text)
+        self._taking = False
         if problem is None:
             self._rest()
         else:

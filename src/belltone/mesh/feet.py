@@ -17,8 +17,11 @@ IntArray = NDArray[np.intp]
 _MOST_TRIED: Final = 24  # elements for each point; boxes seldom overlap that often
 _SLACK: Final = 0.02  # of an element's diagonal, by which its surface may leave the samples' box
 _ON_IT: Final = 1e-9  # m; a place so near needs no better one
+_EQUAL: Final = 1e-15  # m; distances that differ by less are the same
 _BATCH: Final = 256
 _STEPS: Final = 25
+_LEAST_CURVED: Final = 0.02  # of the flat metric; below that a step would be too long
+_STILL: Final = 1e-11  # of an element; a place that moves less has come to rest
 
 
 class ElementFinder:
@@ -61,7 +64,7 @@ class ElementFinder:
             at = np.column_stack([self._first[local], self._second[local]])
             shape, foot = _slid(self._positions[own], self._order, points[rows], at)
             away = np.linalg.norm(foot - points[rows], axis=1)
-            better = away < best[rows]
+            better = away < best[rows] - _EQUAL  # of equals the first, whatever rounding says
             kept = rows[better]
             best[kept], element[kept] = away[better], own[better]
             weights[kept], feet[kept] = shape[better], foot[better]
@@ -69,35 +72,64 @@ class ElementFinder:
 
 
 def _slid(positions: Array, order: int, points: Array, at: Array) -> tuple[Array, Array]:
-    """Slide from a start to the nearest place of one element each, kept inside it."""
+    """Slide from a start to the nearest place of one element each, kept inside it.
+
+    By Newton's method, without the curvature of the surface where that would lead away.
+    """
     nodes = lobatto(order)
+    again = lagrange(nodes, nodes)[1]  # slopes of slopes: those of what the slopes are at nodes
+    at = at.copy()
+    moving = np.arange(len(at))  # those that have not come to rest
     for _ in range(_STEPS):
-        value_1, slope_1 = lagrange(nodes, at[:, 0])
-        value_2, slope_2 = lagrange(nodes, at[:, 1])
+        own, here = positions[moving], at[moving]
+        value_1, slope_1 = lagrange(nodes, here[:, 0])
+        value_2, slope_2 = lagrange(nodes, here[:, 1])
         shape = _products(value_2, value_1)
         tangents = np.stack(
             [
-                np.einsum("nk,nkd->nd", _products(value_2, slope_1), positions),
-                np.einsum("nk,nkd->nd", _products(slope_2, value_1), positions),
+                np.einsum("nk,nkd->nd", _products(value_2, slope_1), own),
+                np.einsum("nk,nkd->nd", _products(slope_2, value_1), own),
             ],
             axis=1,
         )
-        away = points - np.einsum("nk,nkd->nd", shape, positions)
+        away = points[moving] - np.einsum("nk,nkd->nd", shape, own)
         metric = np.einsum("nad,nbd->nab", tangents, tangents)
         # A coordinate at its end that would leave is kept there while the other moves on.
         pull = np.einsum("nad,nd->na", tangents, away)
-        stuck = ((at >= 1) & (pull > 0)) | ((at <= -1) & (pull < 0))
-        metric = np.where(stuck[:, :, None] | stuck[:, None, :], 0.0, metric)
-        metric += np.einsum("na,ab->nab", np.where(stuck, 1.0, 1e-14), np.eye(2))
+        stuck = ((here >= 1) & (pull > 0)) | ((here <= -1) & (pull < 0))
+        bent = np.stack(
+            [
+                np.einsum("nk,nkd->nd", _products(value_2, slope_1 @ again), own),
+                np.einsum("nk,nkd->nd", _products(slope_2, slope_1), own),
+                np.einsum("nk,nkd->nd", _products(slope_2 @ again, value_1), own),
+            ],
+            axis=1,
+        )
+        curved = metric - np.einsum("nad,nd->na", bent, away)[:, [[0, 1], [1, 2]]]
+        curved, metric = _without(stuck, curved), _without(stuck, metric)
+        metric = np.where(_leads_down(curved, metric)[:, None, None], curved, metric)
         step = np.linalg.solve(metric, np.where(stuck, 0.0, pull)[..., None])[..., 0]
-        moved = np.clip(at + np.clip(step, -1.0, 1.0), -1.0, 1.0)
-        if np.abs(moved - at).max(initial=0.0) < 1e-11:
+        at[moving] = np.clip(here + np.clip(step, -1.0, 1.0), -1.0, 1.0)
+        moving = moving[np.abs(at[moving] - here).max(axis=1) >= _STILL]
+        if not len(moving):
             break
-        at = moved
     value_1, _ = lagrange(nodes, at[:, 0])
     value_2, _ = lagrange(nodes, at[:, 1])
     shape = _products(value_2, value_1)
     return shape, np.einsum("nk,nkd->nd", shape, positions)
+
+
+def _without(stuck: NDArray[np.bool_], matrices: Array) -> Array:
+    """Matrices ``(n, 2, 2)`` by which what is stuck stays, and what is not moves by itself."""
+    kept = np.where(stuck[:, :, None] | stuck[:, None, :], 0.0, matrices)
+    return np.asarray(kept + np.einsum("na,ab->nab", np.where(stuck, 1.0, 1e-14), np.eye(2)))
+
+
+def _leads_down(curved: Array, metric: Array) -> NDArray[np.bool_]:
+    """Whether steps by matrices ``(n, 2, 2)`` lead down, alone and together, and not too far."""
+    shares = curved[:, [0, 1], [0, 1]] > _LEAST_CURVED * metric[:, [0, 1], [0, 1]]
+    whole = np.linalg.det(curved) > _LEAST_CURVED**2 * np.linalg.det(metric)
+    return np.asarray(shares.all(axis=1) & whole)
 
 
 def _products(second: Array, first: Array) -> Array:

@@ -26,8 +26,10 @@ __all__ = ["ends_inside", "hard_places", "mesh_bodies", "with_plans"]
 
 _COARSE_ORDER: Final = 4  # of the mesh on which joined lines are found
 _LOOKS: Final = 401  # along a rib, for the elements it crosses
-_HALVINGS: Final = 16
+_PARTS: Final = 8  # into which what is looked through is parted
+_PARTINGS: Final = 5
 _HAIR: Final = 1e-5  # of the wall's size
+_OVER: Final = 1e-4  # of the wall's size; what lies farther beside its foot is not over the wall
 
 Array = NDArray[np.float64]
 IntArray = NDArray[np.intp]
@@ -71,22 +73,36 @@ def mesh_bodies(design: Design, discretisation: Discretisation) -> Iterator[tupl
 def _crossings(member: MemberValue, wall: SurfaceMesh) -> list[float]:
     """Distances along a member (m) at which it passes from one element of a wall to the next.
 
-    A rib that ends its elements there can follow all the wall does, and no more.
+    A rib that ends its elements there can follow all the wall does, and no more. What spans a hole
+    follows nothing there.
     """
 
-    def looked_at(at: Array) -> IntArray:
+    def looked_at(at: Array) -> tuple[IntArray, NDArray[np.bool_]]:
+        """The element nearest to places along the member, and whether they lie over the wall."""
         places, tangents, ups = member.path.at(at)
         # A hair to its side, so that a member along an edge of elements stays with one row of them.
-        return wall.locate_points(places + _HAIR * wall.size * np.cross(ups, tangents))[0]
+        points = places + _HAIR * wall.size * np.cross(ups, tangents)
+        element, weights, feet = wall.locate_points(points)
+        normals = np.einsum("nk,nkd->nd", weights, wall.directors[element])
+        normals /= np.linalg.norm(normals, axis=1, keepdims=True)
+        away = points - feet
+        beside = away - np.sum(away * normals, axis=1, keepdims=True) * normals
+        return element, np.linalg.norm(beside, axis=1) <= _OVER * wall.size
 
     shares = np.linspace(0.0, 1.0, _LOOKS)
-    element = looked_at(shares)
-    at = np.flatnonzero(np.diff(element))
+    element, over = looked_at(shares)
+    # Over a hole nothing is followed, whatever element of its rim is nearest.
+    at = np.flatnonzero((np.diff(element) != 0) & (over[:-1] | over[1:]))
     low, high, before = shares[at], shares[at + 1], element[at]
-    for _ in range(_HALVINGS if len(at) else 0):
-        middle = 0.5 * (low + high)
-        still = looked_at(middle) == before
-        low, high = np.where(still, middle, low), np.where(still, high, middle)
+    steps = np.arange(1, _PARTS) / _PARTS
+    for _ in range(_PARTINGS if len(at) else 0):
+        between = low[:, None] + steps * (high - low)[:, None]
+        still = looked_at(between.ravel())[0].reshape(between.shape) == before[:, None]
+        # As far as it stays with the element before, and no further.
+        stays = np.logical_and.accumulate(still, axis=1).sum(axis=1)
+        width = (high - low) / _PARTS
+        low = low + stays * width
+        high = low + width
     return [float(place) for place in 0.5 * (low + high) * member.length]
 
 

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QLabel,
+    QLineEdit,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -188,8 +189,10 @@ class Card(QFrame):
         focused = QApplication.focusWidget()
         inside = focused is not None and self.isAncestorOf(focused)
         name = focused.objectName() if focused is not None and inside else ""
-        for number in self.numbers():
-            number.retire()
+        # What is being typed goes on in the field that takes the place of its own.
+        typed = {word.objectName(): word.typing for word in self._words() if word.typing}
+        for word in self._words():
+            word.retire()
         for body in self._bodies:
             self._column.removeWidget(body)
             body.hide()
@@ -202,6 +205,18 @@ class Card(QFrame):
             number.take_up()
             if name and number.objectName() == name:
                 number.setFocus()
+        for word in self._words():
+            if word.objectName() in typed:
+                word.type_on(*typed[word.objectName()])
+
+    def _words(self) -> list[LiveNumber | NameWord]:
+        """Everything that can be typed into."""
+        return [
+            word
+            for body in self._bodies
+            for word in body.findChildren(QLineEdit)
+            if isinstance(word, LiveNumber | NameWord)
+        ]
 
     def _show_problem(self) -> None:
         problems = [number.problem for number in self.numbers() if number.problem]

@@ -43,6 +43,21 @@ class NameWord(QLineEdit):
         self.setFocus()
         self.selectAll()
 
+    @property
+    def typing(self) -> tuple[str, int] | None:
+        """What is being typed and where its cursor is."""
+        return None if self.isReadOnly() else (self.text(), self.cursorPosition())
+
+    def type_on(self, text: str, cursor: int) -> None:
+        """Go on typing what another word for the same name was left with."""
+        self.begin()
+        self.setText(text)
+        self.setCursorPosition(cursor)
+
+    def retire(self) -> None:
+        """The word goes: losing the focus on its way out must not rename anything."""
+        self._rest()
+
     def _rest(self) -> None:
         self.setReadOnly(True)
         self.setText(self._name)
