@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 import threading
 from collections.abc import Callable
 from pathlib import Path
@@ -20,6 +21,7 @@ from belltone.desk.arrival_dialog import ArrivalDialog
 from belltone.desk.cards.component_cards import ComponentCard
 from belltone.desk.shape.site_menu import site_menu
 from belltone.desk.window import MainWindow
+from belltone.sheet.demo import demo_sheet
 from belltone.sheet.document import read_sheet
 from tests import solids
 from tests.desk.conftest import WAIT, number, settle
@@ -285,8 +287,8 @@ def test_faces_of_a_skin_are_picked_hidden_and_get_points(
     assert "point_1" in window.session.design.places
     card = window.findChild(ComponentCard)
     (first, *_) = card.sentences()
-    offered = dict(first[-1].acts[-1].options)  # type: ignore[union-attr]
-    offered["hole 2"]()
+    acts = {each.text: each for each in first[-1].acts}  # type: ignore[union-attr]
+    dict(acts["another diameter…"].options)["hole 2"]()
     holes = window.session.sheet.content.parts["holder"].holes  # type: ignore[union-attr]
     assert holes["hole 2"].diameter == "10 mm"
     window.session.undo()
@@ -298,3 +300,49 @@ def test_faces_of_a_skin_are_picked_hidden_and_get_points(
     qtbot.mouseMove(canvas, QPoint(3, 3))
     qtbot.mouseMove(canvas, at)
     assert canvas.hovered is None
+
+
+def test_a_face_of_a_skin_gets_a_thickness_of_its_own(
+    make_window: Callable[..., MainWindow], tmp_path: Path, qtbot: QtBot
+) -> None:
+    solids.write_step(tmp_path / "holder.step", solids.bracket())
+    path = tmp_path / "holder.toml"
+    path.write_text(
+        'belltone = 1\n[parts.holder]\nkind = "skin"\nfile = "holder.step"\n'
+        'material = "structural steel"\n[modes]\nfree = true\ncount = 2\n',
+        encoding="utf-8",
+    )
+    window = make_window(path)
+    card = window.findChild(ComponentCard)
+    assert card is not None
+    (first, *_) = card.sentences()
+    acts = {each.text: each for each in first[-1].acts}  # type: ignore[union-attr]
+    faces = dict(acts["a face of its own thickness…"].options)
+    assert set(faces) == {"face 1", "face 2", "face 3"}
+    faces["face 1"]()
+    stated = window.session.sheet.values["parts", "holder", "regions", "face 1", "thickness"][0]
+    assert stated == "2 mm"
+    number(window, ("parts", "holder", "regions", "face 1", "thickness"))
+
+
+def test_regions_of_a_mesh_are_told_one_by_one(
+    make_window: Callable[..., MainWindow], tmp_path: Path, qtbot: QtBot
+) -> None:
+    for name in ("drip_tray.toml", "drip_tray.vtu"):
+        shutil.copy(demo_sheet().parent / name, tmp_path)
+    window = make_window(tmp_path / "drip_tray.toml")
+    card = window.column.component
+    told = [" ".join(str(piece) for piece in sentence) for sentence in card.sentences()]
+    assert [line.split(":")[0] for line in told[1:4]] == ["Region 1", "Region 2", "Region 3"]
+    regions = window.session.sheet.content.parts["tray"].regions  # type: ignore[union-attr]
+    assert set(regions) == {"3"}
+    own = next(each for each in card.sentences()[1][-1].acts if "thickness" in each.text)  # type: ignore[union-attr]
+    own.do()  # type: ignore[union-attr]
+    (back,) = [
+        each
+        for each in card.sentences()[1][-1].acts  # type: ignore[union-attr]
+        if each.text == "as thick as the mesh"
+    ]
+    assert window.session.sheet.values["parts", "tray", "regions", "1", "thickness"][0] == "floor"
+    back.do()  # type: ignore[union-attr]
+    assert set(window.session.sheet.content.parts["tray"].regions) == {"3"}  # type: ignore[union-attr]

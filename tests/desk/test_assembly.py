@@ -15,7 +15,7 @@ from belltone.desk.fields import ChoiceWord
 from belltone.desk.window import MainWindow
 from belltone.store.library import library
 from tests.assemblies import STEEL, frame, held, joint, plate
-from tests.desk.conftest import WAIT, settle
+from tests.desk.conftest import WAIT, number, settle
 from tests.desk.test_cards import act
 
 FIXED = "[accuracy]\ndivisions = 1\norder = 3\n"
@@ -281,3 +281,26 @@ def test_a_table_is_pasted_as_a_frame(make_window: Make, qtbot: QtBot) -> None:
     window.paste_frame()
     settle(qtbot, window)
     assert [part.name for part in window.session.design.parts] == ["frame.m", "frame.n"]
+
+
+def test_a_number_of_several_parts_is_changed_at_once(make_window: Make, qtbot: QtBot) -> None:
+    window = make_window(None, PLATES)
+    known(qtbot, window)
+    window.session.select(("a", "b"))
+    thick = number(window, ("parts", "a", "thickness"))
+    assert "all 2 parts chosen" in said(window.column.component)
+    thick.begin_edit("5 mm")
+    thick.commit()
+    values = window.session.sheet.values
+    assert {values["parts", name, "thickness"][0] for name in "ab"} == {"5 mm"}
+    assert "in 2 parts" in window.menus.undo.text()
+    window.session.undo()
+    window.session.select(("b",))
+    window.session.set_value(("parts", "b", "thickness"), "6 mm")
+    assert window.session.sheet.values["parts", "a", "thickness"][0] == "4 mm"
+    thick = number(window, ("parts", "b", "thickness"))
+    copy = next(each for each in thick.actions_offered() if each.text().startswith("Copy"))
+    copy.trigger()
+    text = QApplication.clipboard().text()
+    assert "[parts.b]" in text
+    assert "[parts.a]" not in text

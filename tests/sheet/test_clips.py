@@ -1,7 +1,7 @@
 import pytest
 
 from belltone.reading.family import evaluate
-from belltone.sheet.clips import clip_of, with_clip
+from belltone.sheet.clips import clip_of, entry_of, with_clip
 from belltone.sheet.demo import demo_sheet
 from belltone.sheet.document import Sheet, read_sheet
 from belltone.sheet.errors import Path, SheetError
@@ -64,3 +64,19 @@ def test_knobs_of_the_same_name_stay_as_they_are() -> None:
 def test_other_texts_are_refused(text: str, words: str) -> None:
     with pytest.raises(SheetError, match=words):
         with_clip(sheet("infeed_rail"), text)
+
+
+def test_one_entry_of_a_list_is_taken_alone_with_what_it_uses() -> None:
+    own = sheet("infeed_rail")
+    assert entry_of(("supports", 1, "springs", "x")) == ("supports", 1)
+    assert entry_of(("parts", "rail", "section", "wall")) == ("parts", "rail")
+    assert entry_of(("excitation", "bands", 0, "from")) == ("excitation", "bands", 0)
+    assert entry_of(("accuracy", "target")) == ("accuracy",)
+    text = clip_of(own, [("supports", 1)])
+    assert "second post" in text
+    assert "west post" not in text
+    assert "[knobs.post_at]" in text
+    bare = own.without(("supports", 1))
+    pasted, notes = with_clip(bare, text)
+    assert notes == []
+    assert pasted.content.supports == own.content.supports

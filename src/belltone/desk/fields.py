@@ -9,6 +9,7 @@ from PySide6.QtGui import (
     QAction,
     QContextMenuEvent,
     QFocusEvent,
+    QGuiApplication,
     QKeyEvent,
     QMouseEvent,
 )
@@ -27,6 +28,7 @@ from PySide6.QtWidgets import (
 from belltone.desk.look import restyle, sentence_font
 from belltone.desk.session.session import Session
 from belltone.desk.values import ShownValue, preview, shown_value, stepped
+from belltone.sheet.clips import clip_of, entry_of
 from belltone.sheet.errors import Path, path_text
 
 __all__ = ["ChoiceWord", "FlowLayout", "FlowRow", "LiveNumber", "word_label"]
@@ -418,9 +420,11 @@ class LiveNumber(QLineEdit):
         value = self.value
         edit = QAction("Type a value", self)
         edit.triggered.connect(lambda: self.begin_edit())
-        actions = [edit]
+        copy = QAction("Copy this entry as text", self)
+        copy.triggered.connect(self._copy_entry)
         if self.path[0] == "knobs":
-            return actions
+            return [edit, copy]
+        actions = [edit, copy]
         if value.knob is None:
             make = QAction("Make this a knob (Ctrl+Enter)", self)
             make.triggered.connect(self.become_knob)
@@ -430,6 +434,12 @@ class LiveNumber(QLineEdit):
             free.triggered.connect(lambda: self._session.set_value(self.path, value.raw))
             actions.append(free)
         return actions
+
+    def _copy_entry(self) -> None:
+        """Put the entry this value belongs to on the clipboard, with what it uses."""
+        entry = entry_of(self.path)
+        QGuiApplication.clipboard().setText(clip_of(self._session.sheet, [entry]))
+        self._session.told.emit(f"“{path_text(entry)}” is on the clipboard as text of a sheet")
 
     def become_knob(self) -> None:
         """Turn this value into a knob, named after it; its name waits to be typed over."""

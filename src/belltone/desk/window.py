@@ -19,8 +19,10 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
+    QFrame,
     QMainWindow,
     QMessageBox,
+    QScrollArea,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
@@ -168,7 +170,13 @@ class MainWindow(QMainWindow):
         middle.setSizes([300, 270])
         middle.setChildrenCollapsible(False)
         self._across = across = QSplitter(Qt.Orientation.Horizontal)
-        for widget in (self.column, middle, self.readout):
+        beside = QScrollArea()  # what a low window has no room for is reached all the same
+        beside.setWidget(self.readout)
+        beside.setWidgetResizable(True)
+        beside.setFrameShape(QFrame.Shape.NoFrame)
+        beside.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        beside.setMinimumWidth(self.readout.minimumWidth())
+        for widget in (self.column, middle, beside):
             across.addWidget(widget)
         across.setSizes([_SHEET_WIDTH, 702, 248])  # the picture's controls then stand in one row
         across.setStretchFactor(1, 1)

@@ -15,7 +15,7 @@ from belltone.sheet.expressions import ExpressionError, parse
 from belltone.sheet.model import Content
 from belltone.sheet.renaming import part_renamed
 
-__all__ = ["clip_of", "with_clip"]
+__all__ = ["clip_of", "entry_of", "with_clip"]
 
 _NAMED: Final = ("knobs", "materials", "sites")
 """Tables whose entries are shared: one of the same name in the other sheet stays as it is there."""
@@ -29,7 +29,7 @@ def clip_of(sheet: Sheet, paths: Iterable[Path]) -> str:
     for path in paths:
         node: Any = data
         for step in path:
-            node = node.get(step) if isinstance(node, dict) else None
+            node = _within(node, step)
         if node is not None:
             _put(kept, path, node)
     for _ in range(3):  # a site may be given by a knob, and a knob by other knobs
@@ -92,7 +92,28 @@ def _merged(sheet: Sheet, path: Path, value: Any) -> Sheet:
     return sheet.with_value(path, value)
 
 
+def entry_of(path: Path) -> Path:
+    """The path of the entry a value belongs to: one of a list, or what a table calls by a name."""
+    for place, step in enumerate(path):
+        if isinstance(step, int):
+            return path[: place + 1]
+        if place == 1 and path[0] in (*_NAMED, "parts"):
+            return path[:2]
+    return path[:1]
+
+
+def _within(node: Any, step: str | int) -> Any:
+    if isinstance(node, dict):
+        return node.get(step)
+    if isinstance(node, list) and isinstance(step, int) and step < len(node):
+        return node[step]
+    return None
+
+
 def _put(kept: dict[str, Any], path: Path, node: Any) -> None:
+    """Put a node in its place; one entry of a list stands alone in a list."""
+    if isinstance(path[-1], int):
+        path, node = path[:-1], [node]
     for step in path[:-1]:
         kept = kept.setdefault(str(step), {})
     kept[str(path[-1])] = node

@@ -57,6 +57,13 @@ class ComponentCard(SheetCard):
         return [("parts", name) for name in self.session.selected_parts]
 
     def sentences(self) -> list[Sentence]:
+        several = len(self.session.selected_parts)
+        told: list[Sentence] = self._of_part()
+        if several > 1:
+            told.append([f"A number changed here is changed in all {several} parts chosen."])
+        return told
+
+    def _of_part(self) -> list[Sentence]:
         name, part = self._part
         more = [
             Act("title…", self._ask_title, "The title of the sheet"),

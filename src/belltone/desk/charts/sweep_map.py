@@ -52,6 +52,9 @@ class SweepMap(QFrame):
         self._session, self._palette = session, palette
         self._quiet = False
         self._drawn_for: tuple[object, ...] = ()
+        # Where branches begin: frequency, knob, branch and colour; and the numbers written there.
+        self._begins: list[tuple[float, float, int, QColor]] = []
+        self._names: list[pg.TextItem] = []
         self._drawn_in = session.design.shown
         self._drawn_current = False
         self.setProperty("card", True)
@@ -81,6 +84,7 @@ class SweepMap(QFrame):
         bottom.addWidget(self.clear_text, 1)
         bottom.addWidget(self.quality)
         column.addLayout(bottom)
+        self.plot.getViewBox().sigResized.connect(lambda _: self._follow_size())
         self.knob_line = pg.InfiniteLine(angle=90, movable=True)
         self.knob_line.sigPositionChanged.connect(self._cursor_moved)
         self.knob_line.sigPositionChangeFinished.connect(session.end_gesture)
@@ -223,6 +227,7 @@ class SweepMap(QFrame):
         self._drawn_for, self._drawn_in = self._choice(), self._session.design.shown
         self._drawn_current = self._session.tuning.shown_is_current
         self.plot.clear()
+        self._begins, self._names = [], []
         self.plot.setBackground(palette.card)
         for name in ("left", "bottom"):
             axis = self.plot.getAxis(name)
@@ -237,6 +242,8 @@ class SweepMap(QFrame):
             text = pg.TextItem(self._hint(), color=palette.muted, anchor=(0.5, 0.5))
             text.setFont(label_font(9))
             self.plot.addItem(text)
+            self._names = [text]
+            self._follow_size()
             self.plot.setXRange(-1, 1, padding=0)
             self.plot.setYRange(-1, 1, padding=0)
             return
@@ -340,7 +347,8 @@ class SweepMap(QFrame):
             line.setZValue(10 if chosen else 5)
             self.plot.addItem(line)
             begins.append((float(curve(x[0])), float(x[0]), identity, colour))
-        self._name_branches(sorted(begins, key=lambda each: each[0]))
+        self._begins = sorted(begins, key=lambda each: each[0])
+        self._name_branches()
         self._draw_solved(sweep)
 
     def _draw_ghost(self, shown: Sweep) -> None:
@@ -406,11 +414,22 @@ class SweepMap(QFrame):
             return f"no model of {knob} ({refusal}); press Sweep to solve its points"
         return "branches appear as soon as a model of this knob stands; Sweep solves its points"
 
-    def _name_branches(self, begins: list[tuple[float, float, int, QColor]]) -> None:
-        """Write the number of each branch's mode where it begins: ``(y, x, branch, colour)``.
+    def _follow_size(self) -> None:
+        """What is laid out by pixels is laid out anew."""
+        if self._session.tuning.shown is not None:
+            self._name_branches()
+            return
+        for text in self._names:
+            text.setTextWidth(max(80.0, self.plot.width() - 40.0))
+
+    def _name_branches(self) -> None:
+        """Write the number of each branch's mode where it begins.
 
         Numbers that would cover one another stand side by side.
         """
+        for text in self._names:
+            self.plot.removeItem(text)
+        self._names = []
         answer = self._session.answer
         if answer is None:
             return
@@ -419,7 +438,7 @@ class SweepMap(QFrame):
         beside = _NUMBER_WIDE * (right - left) / max(1.0, inside.width())
         above = _NUMBER_HIGH * (high - low) / max(1.0, inside.height())
         last: dict[int, float] = {}
-        for y, x, identity, colour in begins:
+        for y, x, identity, colour in self._begins:
             if identity not in answer.identities or y > high:
                 continue
             column = next(c for c in itertools.count() if y - last.get(c, -np.inf) >= above)
@@ -430,6 +449,7 @@ class SweepMap(QFrame):
             text.setPos(x + column * beside, y)
             text.setZValue(15)
             self.plot.addItem(text)
+            self._names.append(text)
 
     def _draw_clear(self, top: float) -> None:
         answer, palette = self._session.tuning.shown, self._palette

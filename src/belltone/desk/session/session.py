@@ -307,14 +307,27 @@ class Session(QObject):
         return None
 
     def set_value(self, path: Path, text: str, gesture: str | None = None) -> str | None:
-        """Write one value; what is wrong with it is returned, kept, and shown at its field."""
-        label = f"change of {path_text(path)}"
-        problem = self.edit(label, lambda sheet: sheet.with_value(path, text), gesture)
+        """Write one value; what is wrong with it is returned, kept, and shown at its field.
+
+        While several parts are chosen, a number of one is that of all that have it.
+        """
+        alike = self._alike(path)
+        label = f"change of {path_text(path)}" + (f" in {len(alike)} parts" if alike[1:] else "")
+        made: dict[Path, str] = dict.fromkeys(alike, text)
+        problem = self.edit(label, lambda sheet: sheet.with_values(made), gesture)
         both = with_other_end(self.sheet, path, text) if problem is not None else None
         if both is not None:
             problem = self.edit(label, lambda sheet: sheet.with_values(both), gesture) and problem
         self.mark_wrong(path, text, problem)
         return problem
+
+    def _alike(self, path: Path) -> list[Path]:
+        """The path, and those of the same value of every other part that is chosen."""
+        chosen = self.selected_parts
+        if path[0] != "parts" or path[1] not in chosen:
+            return [path]
+        others = [("parts", name, *path[2:]) for name in chosen if name != path[1]]
+        return [path, *(other for other in others if other in self.sheet.values)]
 
     def mark_wrong(self, path: Path, text: str, problem: str | None) -> None:
         """Remember a field that holds something unusable, or that it is good again."""

@@ -482,20 +482,32 @@ class ShapeCanvas(QWidget):
         for name, place in names:
             x, y = self._scene.on_picture(place, height)
             at = QPointF(x / ratio, y / ratio)
-            width = metrics.horizontalAdvance(name) + 8
-            box = QRectF(at.x() - width / 2, at.y() + 34, width, 15)
-            while any(box.intersects(other) for other in taken):
-                box.translate(0, 16)
-            box.moveLeft(min(max(box.left(), 2.0), self.width() - width - 2.0))
-            box.moveBottom(min(box.bottom(), self.height() - 2.0))
+            box = self._room_for(at, metrics.horizontalAdvance(name) + 8, taken)
+            if box is None:
+                continue  # rather than over another; the mouse at the place tells it
             taken.append(box)
             painter.setPen(QPen(QColor(self._palette.line), 1))
-            painter.drawLine(QPointF(at.x(), at.y() + 14), QPointF(at.x(), box.top()))
+            below = box.top() > at.y()
+            start, end = (14, box.top()) if below else (-14, box.bottom())
+            painter.drawLine(QPointF(at.x(), at.y() + start), QPointF(at.x(), end))
             ground = QColor(self._palette.card)
             ground.setAlpha(200)
             painter.fillRect(box, ground)
             painter.setPen(QColor(self._palette.muted))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, name)
+
+    def _room_for(self, at: QPointF, width: float, taken: list[QRectF]) -> QRectF | None:
+        """Where a name of a place finds room: below it, else above."""
+        left = min(max(at.x() - width / 2, 2.0), self.width() - width - 2.0)
+        rows = range(self.height() // 16)
+        tops = [at.y() + 34 + 16 * row for row in rows]
+        tops += [at.y() - 49 - 16 * row for row in rows]
+        for top in tops:
+            box = QRectF(left, top, width, 15)
+            inside = top >= 2 and box.bottom() <= self.height() - 2
+            if inside and not any(box.intersects(other) for other in taken):
+                return box
+        return None
 
     def _paint_axes(self, painter: QPainter) -> None:
         origin = QPointF(30, self.height() - 28)
