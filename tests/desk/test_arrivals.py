@@ -14,7 +14,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
 from PySide6.QtGui import QDropEvent
-from PySide6.QtWidgets import QApplication, QDialog
+from PySide6.QtWidgets import QApplication, QDialog, QWhatsThis
 from pytestqt.qtbot import QtBot
 
 from belltone.desk.arrival_dialog import ArrivalDialog
@@ -346,3 +346,17 @@ def test_regions_of_a_mesh_are_told_one_by_one(
     assert window.session.sheet.values["parts", "tray", "regions", "1", "thickness"][0] == "floor"
     back.do()  # type: ignore[union-attr]
     assert set(window.session.sheet.content.parts["tray"].regions) == {"3"}  # type: ignore[union-attr]
+
+
+def test_the_dialog_explains_what_arrives(drawing: Path, qtbot: QtBot) -> None:
+    dialog = ArrivalDialog(drawing)
+    qtbot.addWidget(dialog)
+    dialog.show()
+    qtbot.waitUntil(dialog.isActiveWindow)
+    ready(qtbot, dialog)
+    before = set(QApplication.topLevelWidgets())
+    qtbot.keyClick(dialog, Qt.Key.Key_F1)
+    shown = [each for each in QApplication.topLevelWidgets() if each not in before]
+    assert any(each.isVisible() for each in shown)
+    QWhatsThis.hideText()
+    dialog.reject()

@@ -7,12 +7,19 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PySide6.QtCore import Qt, QTimer, QUrl
 from PySide6.QtGui import QAction, QCursor
-from PySide6.QtWidgets import QApplication, QWidget
+from PySide6.QtWidgets import QApplication, QTabWidget, QWidget
 from pytestqt.qtbot import QtBot
 
+from belltone.desk.charts.plane_view import PlaneView
+from belltone.desk.charts.speed_view import SpeedView
+from belltone.desk.designs.designs_view import DesignsView
 from belltone.desk.finding.find_box import FindBox
 from belltone.desk.finding.finds import Find, nearest
+from belltone.desk.handing.hand_over_view import HandOverView
 from belltone.desk.help.terms import pages, set_term, term_of, terms
+from belltone.desk.measuring.measured_view import MeasuredView
+from belltone.desk.mode_table import ModeTable
+from belltone.desk.proposals.tuning_view import TuningView
 from belltone.desk.window import MainWindow
 from tests.desk.conftest import number, settle
 
@@ -108,6 +115,35 @@ def test_every_panel_is_explained(window: MainWindow, qtbot: QtBot) -> None:
     assert view.text.toPlainText().startswith("Site")
     qtbot.keyClicks(view.sought, "ghosts")
     assert [view.list.item(row).text() for row in range(view.list.count())] == ["variant"]
+    view.close()
+
+
+@pytest.mark.parametrize(
+    ("shown", "kind", "term"),
+    [
+        ("show_table", ModeTable, "natural frequency"),
+        ("show_plane", PlaneView, "map of two knobs"),
+        ("show_designs", DesignsView, "table of designs"),
+        ("show_tuning", TuningView, "proposal"),
+        ("show_speeds", SpeedView, "speed diagram"),
+        ("show_measured", MeasuredView, "measured"),
+        ("show_handing", HandOverView, "report"),
+    ],
+)
+def test_windows_beside_are_explained_too(
+    window: MainWindow, qtbot: QtBot, shown: str, kind: type[QWidget], term: str
+) -> None:
+    getattr(window, shown)()
+    view = window.beside.of(kind)
+    assert view is not None
+    qtbot.waitUntil(view.isActiveWindow)
+    QCursor.setPos(9000, 9000)
+    (tabs,) = view.findChildren(QTabWidget)[:1] or (None,)
+    (tabs.currentWidget() if tabs is not None else view).setFocus()
+    qtbot.keyClick(view, Qt.Key.Key_F1)
+    told = window.help_view().text.toPlainText()
+    assert told.lower().startswith(term)
+    window.help_view().close()
     view.close()
 
 

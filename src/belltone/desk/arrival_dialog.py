@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Final
 
 from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
@@ -18,9 +19,11 @@ from PySide6.QtWidgets import (
     QListWidgetItem,
     QPushButton,
     QVBoxLayout,
+    QWhatsThis,
     QWidget,
 )
 
+from belltone.desk.help.terms import term_html
 from belltone.desk.look import label_font, tell
 from belltone.desk.session.jobs import Jobs
 from belltone.errors import UserError
@@ -95,6 +98,7 @@ class ArrivalDialog(QDialog):
         title = _WORDS[self._kind] if self._kind is not None else "“{}”"
         self.setWindowTitle(title.format(path.name))
         self.resize(560, 520)
+        QShortcut(QKeySequence("F1"), self, self._explain)
         self._rest = QTimer(self, singleShot=True, interval=_REST)
         self._rest.timeout.connect(self.look)
         kind = self._kind or Kind.FRAME
@@ -153,6 +157,11 @@ class ArrivalDialog(QDialog):
         self.becomes.currentIndexChanged.connect(self._take_shape)
         self.finished.connect(self._leave)
         self._open()
+
+    def _explain(self) -> None:
+        """Say what a received part is, over the dialog, which lets nothing else be used."""
+        place = self.mapToGlobal(self.rect().center())
+        QWhatsThis.showText(place, term_html("received part"), self)
 
     def _leave(self) -> None:
         """What is still read ends when it hears of it; the window does not wait for that."""

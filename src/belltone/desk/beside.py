@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TypeVar, cast
 
+from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QWidget
 
 from belltone.drawing.colours import Palette
@@ -17,7 +18,8 @@ W = TypeVar("W", bound=QWidget)
 class Beside:
     """Makes windows by their kind and brings them to the front."""
 
-    def __init__(self) -> None:
+    def __init__(self, explain: Callable[[], object]) -> None:
+        self._explain = explain
         self._made: dict[type[QWidget], QWidget] = {}
         self.last: QWidget | None = None  # brought to the front
 
@@ -31,6 +33,7 @@ class Beside:
         if found is None:
             found = make()
             self._made[kind] = found
+            QShortcut(QKeySequence("F1"), found, self._explain)
         take = getattr(found, "set_palette", None)
         if take is not None:  # some draw nothing of their own
             take(palette)

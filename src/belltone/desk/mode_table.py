@@ -6,6 +6,7 @@ from PySide6.QtCore import QAbstractTableModel, QModelIndex, QSortFilterProxyMod
 from PySide6.QtGui import QGuiApplication, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QVBoxLayout, QWidget
 
+from belltone.desk.help.terms import set_term
 from belltone.desk.look import label_font
 from belltone.desk.session.answer import Answer
 from belltone.desk.session.session import Session
@@ -74,6 +75,7 @@ class ModeTable(QWidget):
         self._session = session
         self._shown: Answer | None = None
         self.setWindowTitle("All modes")
+        set_term(self, "natural frequency")
         self.setFont(label_font(9))
         column = QVBoxLayout(self)
         column.setContentsMargins(8, 8, 8, 8)

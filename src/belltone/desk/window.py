@@ -116,7 +116,7 @@ class MainWindow(QMainWindow):
         self.setAcceptDrops(True)
         self._asking = False
         self._leaving = False
-        self.beside = Beside()
+        self.beside = Beside(self.explain)
         # Whether another window has a sheet open, which it then brings to the front.
         self.elsewhere: Callable[[Path], bool] = lambda _path: False
         self.verdict = VerdictBar(session, self._palette)

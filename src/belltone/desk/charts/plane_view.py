@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from belltone.desk.help.terms import set_term
 from belltone.desk.knob_box import KnobBox
 from belltone.desk.look import label_font
 from belltone.desk.pictures import ask_write_chart
@@ -47,6 +48,7 @@ class PlaneView(QWidget):
         super().__init__(parent, Qt.WindowType.Window)
         self._session, self._palette = session, palette
         self.setWindowTitle("Two knobs · Bell Tone")
+        set_term(self, "map of two knobs")
         self.resize(940, 700)
         self.found: FoundPlane | None = None
         self._slid = ""  # the knob the slider was set for

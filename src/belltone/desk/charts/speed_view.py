@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from belltone.desk.help.terms import set_term
 from belltone.desk.look import label_font
 from belltone.desk.pictures import ask_write_chart
 from belltone.desk.session.session import Session
@@ -42,6 +43,7 @@ class SpeedView(QWidget):
         super().__init__(parent, Qt.WindowType.Window)
         self._session, self._palette = session, palette
         self.setWindowTitle("Speed diagram · Bell Tone")
+        set_term(self, "speed diagram")
         self.resize(900, 640)
         column = QVBoxLayout(self)
         top = QHBoxLayout()

@@ -30,6 +30,7 @@ from belltone.desk.asking import ask_write
 from belltone.desk.comparing.match_matrix import MatchMatrix
 from belltone.desk.comparing.side_view import SideView
 from belltone.desk.designs.design_list import DesignList
+from belltone.desk.help.terms import set_term
 from belltone.desk.look import label_font, tell
 from belltone.desk.pictures import write_image
 from belltone.desk.session.answer import Answer
@@ -56,6 +57,7 @@ class CompareView(QWidget):
         self.found: Comparison | None = None
         self.several: Among | None = None
         self.setWindowTitle("Designs held against each other · Bell Tone")
+        set_term(self, "modal assurance")
         self.resize(1240, 780)
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 10, 12, 10)

@@ -26,6 +26,7 @@ from belltone.desk.designs.design_chart import DesignChart
 from belltone.desk.designs.design_list import DesignList
 from belltone.desk.designs.plan_form import PlanForm
 from belltone.desk.fields import FlowRow
+from belltone.desk.help.terms import set_term
 from belltone.desk.look import label_font, tell
 from belltone.desk.session.session import Session
 from belltone.desk.session.surveys import LANE
@@ -51,6 +52,7 @@ class DesignsView(QWidget):
         self._session, self._palette = session, palette
         self._shown: object = None
         self.setWindowTitle("Table of designs · Bell Tone")
+        set_term(self, "table of designs")
         self.resize(1120, 780)
         self.form = PlanForm(session)
         self.list = DesignList()

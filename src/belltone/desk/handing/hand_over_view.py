@@ -13,6 +13,7 @@ from belltone.desk.handing.film_panel import FilmPanel
 from belltone.desk.handing.picture_panel import PicturePanel, Sources
 from belltone.desk.handing.report_panel import ReportPanel
 from belltone.desk.handing.tables_panel import TablesPanel
+from belltone.desk.help.terms import set_term
 from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette
 from belltone.drawing.scene import Heading
@@ -32,12 +33,14 @@ class HandOverView(QWidget):
     ) -> None:
         super().__init__(parent, Qt.WindowType.Window)
         self.setWindowTitle("Hand over · Bell Tone")
+        set_term(self, "hand over")
         self.resize(600, 400)
         self.report = ReportPanel(session)
         self.film = FilmPanel(session, heading)
         self.picture = PicturePanel(session, sources)
         self.tables = TablesPanel(session)
         self.files = FilesPanel(session)
+        set_term(self.report, "report")
         self.tabs = QTabWidget()
         for panel, name in (
             (self.report, "Report"),

@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from belltone.desk.help.terms import set_term
 from belltone.desk.look import label_font, tell
 from belltone.desk.measuring.fit_panel import FitPanel
 from belltone.desk.session.session import Session
@@ -49,6 +50,7 @@ class MeasuredView(QWidget):
         super().__init__(parent, Qt.WindowType.Window)
         self._session, self._palette = session, palette
         self.setWindowTitle("What was measured · Bell Tone")
+        set_term(self, "measured")
         self.resize(900, 640)
         top = QHBoxLayout()
         self.line = QLineEdit()

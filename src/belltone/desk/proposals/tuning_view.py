@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QCloseEvent, QKeyEvent
 from PySide6.QtWidgets import QTabWidget, QVBoxLayout, QWidget
 
+from belltone.desk.help.terms import set_term
 from belltone.desk.proposals.clear_panel import ClearPanel
 from belltone.desk.proposals.pull_panel import PullPanel
 from belltone.desk.proposals.tolerance_panel import TolerancePanel
@@ -27,12 +28,13 @@ class TuningView(QWidget):
         self.pulls = PullPanel(session, palette)
         self.tolerances = TolerancePanel(session)
         self.tabs = QTabWidget()
-        for panel, name in (
-            (self.clear, "Clear"),
-            (self.pulls, "Pulls"),
-            (self.tolerances, "Tolerances"),
+        for panel, name, term in (
+            (self.clear, "Clear", "proposal"),
+            (self.pulls, "Pulls", "pull"),
+            (self.tolerances, "Tolerances", "tolerances"),
         ):
             self.tabs.addTab(panel, name)
+            set_term(panel, term)
         column = QVBoxLayout(self)
         column.setContentsMargins(8, 8, 8, 8)
         column.addWidget(self.tabs)
