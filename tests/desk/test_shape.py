@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
 from PySide6.QtGui import QColor, QImage, QWheelEvent
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
@@ -55,7 +55,7 @@ def test_playing_moves_the_shape(window: MainWindow, qtbot: QtBot) -> None:
     qtbot.waitUntil(lambda: not same(picture(window), before), timeout=20_000)
     window.shape.play.click()
     assert not window.shape.playing
-    qtbot.wait(250)
+    qtbot.waitUntil(lambda: window.shape.canvas.at_rest, timeout=20_000)
     still = picture(window)
     qtbot.wait(120)
     assert same(picture(window), still)
@@ -212,8 +212,7 @@ def test_a_picture_at_rest_has_smooth_edges(window: MainWindow, qtbot: QtBot) ->
     canvas = window.shape.canvas
     canvas.look("y")
     quick = picture(window)
-    qtbot.waitUntil(lambda: not canvas._rest.isActive() and canvas._summed == 0, timeout=20_000)
-    qtbot.wait(300)
+    qtbot.waitUntil(lambda: canvas.at_rest, timeout=20_000)
     smooth = picture(window)
 
     def shades(image: QImage) -> int:
@@ -222,6 +221,28 @@ def test_a_picture_at_rest_has_smooth_edges(window: MainWindow, qtbot: QtBot) ->
         return len(np.unique(pixels))
 
     assert shades(smooth) > 1.2 * shades(quick)
+
+
+def test_what_moves_is_not_smoothed(
+    window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    canvas = window.shape.canvas
+    aside: list[int] = []
+    draw = Scene.draw_aside
+
+    def counted(scene: Scene, width: int, height: int, number: int) -> object:
+        aside.append(number)
+        if len(aside) == 3:
+            # A hand moves on while the picture is being smoothed.
+            QTimer.singleShot(0, canvas, lambda: canvas.set_swing(0.4))
+        return draw(scene, width, height, number)
+
+    monkeypatch.setattr(Scene, "draw_aside", counted)
+    canvas.set_swing(0.2)
+    qtbot.waitUntil(lambda: canvas.at_rest and len(aside) > 3, timeout=20_000)
+    assert aside[-8:] == list(range(8))
+    assert aside[:3] == [0, 1, 2]
+    assert len(aside) <= 12
 
 
 def test_what_is_drawn_coarser_while_it_moves_is_picked_where_it_is() -> None:

@@ -278,12 +278,18 @@ class ShapeCanvas(QWidget):
         """Draw once before anybody looks: the first picture takes many times as long as others."""
         self._draw()
 
+    @property
+    def at_rest(self) -> bool:
+        """Whether what is seen is drawn, and smooth."""
+        return not self._old and not self._rest.isActive() and self._sum is None
+
     def _smooth(self) -> None:
         """Draw once more, a part of a pixel aside; the mean of several has smooth edges.
 
         One at a time, so that the window never waits for more than one.
         """
-        if self._image is None or self._old or not self.isVisible():
+        moved = self._old or self._rest.isActive()  # since this picture was asked for
+        if self._image is None or moved or not self.isVisible():
             return
         width, height = self._pixels
         pixels = self._scene.draw_aside(width, height, self._summed)
