@@ -413,15 +413,19 @@ class Ruler(QWidget):
         design = answer.design
         if answer.modes.rigid_count:
             self._paint_rigid(painter, axis, answer.modes.rigid_count)
-        for identity, frequency, head in list(self.pegs()):
-            chosen = identity == self._session.chosen
+        pegs = []
+        for identity, frequency, head in self.pegs():
             colour = QColor(self._palette.branch(identity))
             if stale:
                 colour.setAlpha(110)
-            painter.setPen(QPen(colour, 3.0 if chosen else 1.8))
-            foot = QPointF(self.x_of(frequency), axis)
+            pegs.append((identity, frequency, head, colour, QPointF(self.x_of(frequency), axis)))
+        # All stems first: that of a raised peg runs behind the heads below it.
+        for identity, _, head, colour, foot in pegs:
             if identity not in self._fan:
+                painter.setPen(QPen(colour, 3.0 if identity == self._session.chosen else 1.8))
                 painter.drawLine(foot, head)
+        for identity, frequency, head, colour, foot in pegs:
+            chosen = identity == self._session.chosen
             kind = answer.modes.kinds[answer.index_of(identity) or 0]
             standing = stand(frequency, self._hands.bands(design), design.margin, kind)
             troubled = standing is not None and standing.place != "clear"
