@@ -323,6 +323,15 @@ def test_a_face_of_a_skin_gets_a_thickness_of_its_own(
     stated = window.session.sheet.values["parts", "holder", "regions", "face 1", "thickness"][0]
     assert stated == "2 mm"
     number(window, ("parts", "holder", "regions", "face 1", "thickness"))
+    # Where walls differ, each face is offered its own thickness and no mean.
+    window.session.set_value(("parts", "holder", "regions", "face 1", "thickness"), "3 mm")
+    acts = {each.text: each for each in card.sentences()[0][-1].acts}  # type: ignore[union-attr]
+    dict(acts["a face of its own thickness…"].options)["face 3"]()
+    stated = {
+        face: window.session.sheet.values["parts", "holder", "regions", face, "thickness"][0]
+        for face in ("face 1", "face 3")
+    }
+    assert stated == {"face 1": "3 mm", "face 3": "2 mm"}
 
 
 def test_regions_of_a_mesh_are_told_one_by_one(

@@ -288,7 +288,11 @@ def test_a_number_of_several_parts_is_changed_at_once(make_window: Make, qtbot: 
     known(qtbot, window)
     window.session.select(("a", "b"))
     thick = number(window, ("parts", "a", "thickness"))
-    assert "all 2 parts chosen" in said(window.column.component)
+    assert "All 2 parts chosen" in said(window.column.component)
+    other = window.session.sheet.values["parts", "b", "placement", "at", 0]
+    window.session.set_value(("parts", "a", "placement", "at", 0), "-175.5 mm")
+    assert window.session.sheet.values["parts", "b", "placement", "at", 0] == other
+    window.session.undo()
     thick.begin_edit("5 mm")
     thick.commit()
     values = window.session.sheet.values

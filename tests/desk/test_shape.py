@@ -251,13 +251,21 @@ def test_what_is_drawn_coarser_while_it_moves_is_picked_where_it_is() -> None:
     try:
         scene.show_design(design, None)
         scene.look("z")
-        found = []
+        found: list[tuple[object, tuple[float, float]]] = []
+        fitted: list[tuple[float, float]] = []
         for fast in (False, True):
+            scene.headroom = 0
+            scene.look("z")
             shown = scene.draw(2600, 1500, fast)
             assert (shown.shape[0] < 1500) is fast
             spot = scene.place_under(1000, 900, 1500)
             assert spot is not None
             found.append((spot.place, scene.on_picture(np.array(spot.place), 1500)))
+            # A view brought into the picture is the same, whatever was drawn last.
+            scene.headroom = 200
+            scene.fit()
+            fitted.append(scene.on_picture(np.zeros(3), 1500))
+        assert fitted[0] == pytest.approx(fitted[1], abs=3)
         (place, at), (again, _) = found
         assert np.allclose(place, again, atol=2e-3)
         assert at == pytest.approx((1000, 900), abs=3)

@@ -115,6 +115,7 @@ class Scene:
         self._window.SetOffScreenRendering(1)
         self._window.AddRenderer(self._renderer)
         self._window.SetMultiSamples(4)
+        self._wanted = 600, 300  # pixels; what is drawn fast may have fewer
         self._window.SetSize(600, 300)
         self._renderer.GetActiveCamera().SetViewAngle(_VIEW_ANGLE)
         self._palette = palette
@@ -373,6 +374,7 @@ class Scene:
 
     def resize(self, width: int, height: int) -> None:
         """Take the size of the picture (pixels)."""
+        self._wanted = width, height
         self._window.SetSize(width, height)
 
     def fit(self) -> None:
@@ -392,7 +394,7 @@ class Scene:
         )
         along = points @ np.column_stack([across, upward, -ahead])
         middle = 0.5 * (along.min(axis=0) + along.max(axis=0))
-        width, height = self._window.GetSize()
+        width, height = self._wanted
         # A caption needs room above; what is seen goes into the middle of what is left.
         clear = max(1 - self.headroom / max(height, 1), _LEAST_CLEAR)
         half = np.tan(np.radians(camera.GetViewAngle() / 2)) * self.filled
@@ -493,6 +495,7 @@ class Scene:
         The fourth value is how little one sees through, where the scene is ``transparent``. A
         large picture drawn fast has fewer pixels than asked for, to be drawn larger.
         """
+        self._wanted = width, height
         coarser = math.sqrt(max(1.0, width * height / _MOST_FAST)) if fast else 1.0
         return self._drawn(round(width / coarser), round(height / coarser), 0 if fast else 4)
 

@@ -60,7 +60,7 @@ class ComponentCard(SheetCard):
         several = len(self.session.selected_parts)
         told: list[Sentence] = self._of_part()
         if several > 1:
-            told.append([f"A number changed here is changed in all {several} parts chosen."])
+            told.append([f"All {several} parts chosen get a number changed here, but for places."])
         return told
 
     def _of_part(self) -> list[Sentence]:

@@ -9,6 +9,7 @@ import numpy as np
 from belltone.design.parts import MeshValue, SurfaceValue
 from belltone.desk.cards.card import Act, Acts, Choice, Name, Number, Piece, Sentence
 from belltone.desk.cards.sheet_card import SheetCard
+from belltone.geometry.skins import Skin
 from belltone.sheet.errors import Path
 from belltone.sheet.handbook import handbook
 from belltone.sheet.part_models import MeshPart, RegionWall, SkinPart
@@ -127,10 +128,20 @@ def _state_diameter(card: SheetCard, base: Path, hole: str) -> None:
     )
 
 
+def _thickness_of(wall: SurfaceValue, face: str) -> float:
+    """How thick a skin is under one of its faces, in the middle of its pieces (m)."""
+    shape = wall.shape
+    assert isinstance(shape, Skin)
+    middle = np.array([0.5])
+    pieces = np.flatnonzero(shape.regions == shape.names.index(face)).tolist()
+    return float(np.mean([wall.thickness.at(shape, piece, middle, middle) for piece in pieces]))
+
+
 def _state_thickness(card: SheetCard, base: Path, face: str = "") -> None:
     """Put what was measured, of all or of one face, into the sheet, where it can become a knob."""
     wall = card.session.design.part_of(str(base[1]))
     assert isinstance(wall, SurfaceValue)
-    measured = card.session.design.shown.length_text(wall.thickness.mean)
+    thick = _thickness_of(wall, face) if face else wall.thickness.mean
+    measured = card.session.design.shown.length_text(thick)
     path: Path = (*base, "regions", face, "thickness") if face else (*base, "thickness")
     card.edit("a thickness", lambda sheet: sheet.with_value(path, measured))

@@ -279,8 +279,8 @@ class Ruler(QWidget):
         units = self._session.design.shown
         factor = units.factor("frequency")
         step = nice_step(factor * scale.span, scale.width / 90)
-        ends = (factor * end / step * 5 for end in (scale.low, scale.high))
-        first, last = math.ceil(next(ends) - 0.001), int(next(ends) + 0.001)
+        low, high = (5 * factor * end / step for end in (scale.low, scale.high))
+        first, last = math.ceil(low - 0.001), int(high + 0.001)
         ticks = range(first, last + 1)
         named = next((tick for tick in ticks if tick % 5 == 0), None)
         for tick in ticks:

@@ -51,6 +51,7 @@ __all__ = ["Session"]
 
 _LOG = logging.getLogger("belltone")
 
+_WHERE = frozenset(("placement", "from", "to", "path", "nodes"))  # of a part, what is its place
 _PULL_DELAY_MS = 150  # pulls wait until the numbers have come to rest
 
 
@@ -309,7 +310,8 @@ class Session(QObject):
     def set_value(self, path: Path, text: str, gesture: str | None = None) -> str | None:
         """Write one value; what is wrong with it is returned, kept, and shown at its field.
 
-        While several parts are chosen, a number of one is that of all that have it.
+        While several parts are chosen, a number of one is that of all that have it, but for
+        where it lies.
         """
         alike = self._alike(path)
         label = f"change of {path_text(path)}" + (f" in {len(alike)} parts" if alike[1:] else "")
@@ -322,9 +324,12 @@ class Session(QObject):
         return problem
 
     def _alike(self, path: Path) -> list[Path]:
-        """The path, and those of the same value of every other part that is chosen."""
+        """The path, and those of the same value of every other part that is chosen.
+
+        Where parts lie is each one's own: they would come to lie on one another.
+        """
         chosen = self.selected_parts
-        if path[0] != "parts" or path[1] not in chosen:
+        if path[0] != "parts" or path[1] not in chosen or path[2] in _WHERE:
             return [path]
         others = [("parts", name, *path[2:]) for name in chosen if name != path[1]]
         return [path, *(other for other in others if other in self.sheet.values)]

@@ -173,7 +173,7 @@ class ShapeCanvas(QWidget):
     def finish(self) -> None:
         """Stop drawing for good."""
         self._rest.stop()
-        self._image = None
+        self._image = self._shown_design = None  # painted once more, it draws nothing
         self._session.answer_changed.disconnect(self._take_answer)
         self._session.sheet_changed.disconnect(self._take_sheet)
         self._session.choice_changed.disconnect(self._take_mode)
