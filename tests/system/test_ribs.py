@@ -3,10 +3,13 @@
 import numpy as np
 import pytest
 
+from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation
+from belltone.mesh.surface import SurfaceMesh
 from belltone.modes.solve import ModeRequest, solve_modes
 from belltone.system.assembly import bodies_of
 from belltone.system.constraints import hinged_tie, mean_motion
+from belltone.system.division import ends_unfollowed, mesh_bodies, with_plans
 from belltone.system.joints import meeting_of
 from tests.assemblies import design_of, frequencies_at, held, joint, plate
 
@@ -116,3 +119,90 @@ def test_a_hinge_ties_all_but_the_turn_about_its_edge() -> None:
         turns = tie.spatial[station, :, 3:]
         assert np.abs(turns @ [0, 1, 0]).max() < 1e-12  # about the edge, along y
         assert np.linalg.norm(turns @ [1, 0, 0]) == pytest.approx(1.0)  # across it
+
+
+HOLE = 'holes = [{ name = "h", shape = "round", at = ["60 mm", "0 mm"], diameter = "60 mm" }]\n'
+PIERCED = PLATE.replace("outline", f"{HOLE}outline", 1)
+TALL = 'width = "4 mm", height = "20 mm"'
+
+
+def beside(design: Design, start: tuple[float, float], stop: tuple[float, float]) -> float:
+    """How far a rib is from the edges of its wall's elements, at the worst place of it (mm)."""
+    wall = meshed(design)
+    order = wall.order + 1
+    grid = wall.connectivity.reshape(-1, order, order)
+    edges = np.concatenate([grid[:, 0], grid[:, -1], grid[:, :, 0], grid[:, :, -1]])
+    first, last = (1e3 * wall.coordinates[end.ravel(), :2] for end in (edges[:, :-1], edges[:, 1:]))
+    shares = np.linspace(0.01, 0.99, 41)[:, None]
+    points = start + shares * np.subtract(stop, start)
+    run = last - first
+    share = np.einsum("nmd,md->nm", points[:, None] - first, run) / np.sum(run**2, axis=1)
+    feet = first + np.clip(share, 0, 1)[..., None] * run
+    return float(np.linalg.norm(points[:, None] - feet, axis=2).min(axis=1).max())
+
+
+def meshed(design: Design, level: Discretisation = COARSE) -> SurfaceMesh:
+    mesh = {part.name: mesh for part, mesh in mesh_bodies(design, level)}["p"]
+    assert isinstance(mesh, SurfaceMesh)
+    return mesh
+
+
+@pytest.mark.parametrize("wall", [PLATE, PIERCED])
+@pytest.mark.parametrize(
+    ("start", "stop"),
+    [
+        ((-100, -60), (100, -60)),  # along the sides
+        ((-100, -60), (10, 40)),  # across the grain
+        ((-100, -70), (110, -45)),  # close to a rim
+        ((20, 75), (110, 75)),
+    ],
+)
+def test_elements_end_along_a_rib_that_ends_inside(
+    wall: str, start: tuple[float, float], stop: tuple[float, float]
+) -> None:
+    design = design_of(wall, rib(start, stop, TALL))
+    assert beside(design, start, stop) < 0.02
+    plans = with_plans(design, COARSE).plans
+    assert not ends_unfollowed(design, plans)
+    # At its ends elements are at most three times as large as wanted, twice the thickness.
+    mesh = meshed(design)
+    for end in (start, stop):
+        near = np.linalg.norm(1e3 * mesh.coordinates[:, :2] - end, axis=1).argmin()
+        element = np.flatnonzero((mesh.connectivity == near).any(axis=1))
+        corners = 1e3 * mesh.coordinates[mesh.connectivity[element]][:, [0, 4, 24, 20]]
+        sides = np.linalg.norm(np.diff(corners, axis=1), axis=2)
+        assert sides.max() < 1.5 * 3 * 8
+
+
+def test_ribs_that_cross_and_meet_are_followed_where_they_do() -> None:
+    ends = [((-110, -60), (90, 50)), ((-90, 60), (60, -70)), ((-110, 20), (-41, 20))]
+    ribs = [rib(*each, TALL).replace("parts.rib", f"parts.r{n}") for n, each in enumerate(ends)]
+    design = design_of(PLATE, *ribs)
+    assert max(beside(design, *each) for each in ends) < 0.02
+
+
+def test_a_rib_that_ends_inside_takes_few_elements_and_states_its_error() -> None:
+    """The same plate to a tenth of the error is the judge."""
+    text = plate("p", 500, 300, (0, 0, 0)).replace('"4 mm"', '"3 mm"') + held("p.outline")
+    text += rib((-180, -80), (150, 60), 'width = "4 mm", height = "25 mm"')
+    found = solve_modes(design_of(text), ModeRequest(4, None, 5e-3))
+    judge = solve_modes(design_of(text), ModeRequest(4, None, 1e-3))
+    assert found.unknowns < 10_000
+    off = np.abs(found.flexible[:4] / judge.flexible[:4] - 1)
+    assert np.all(off < found.errors[:4])
+    assert np.all(found.errors[:4] <= 5e-3)
+
+
+def test_a_mesh_made_along_a_rib_follows_it_until_it_no_longer_can() -> None:
+    """The same blocks for a rib that has moved; where it is no longer inside, others."""
+    design = design_of(PIERCED, rib((-100, -60), (10, 40), TALL))
+    planned = with_plans(design, COARSE)
+    for step in (2.0, -4.0):
+        ends = (-100 + step, -60), (10 + step, 40 - step)
+        moved = design_of(PIERCED, rib(*ends, TALL))
+        meshes = [meshed(each, planned) for each in (design, moved)]
+        blocks = [[block.vertices for block in mesh.blocks.blocks] for mesh in meshes]
+        assert blocks[0] == blocks[1]
+        assert beside(moved, *ends) < 0.02
+    gone = design_of(PIERCED, rib((-150, -60), (150, -60), TALL))
+    assert len(list(mesh_bodies(gone, planned))) == 2

@@ -7,7 +7,7 @@ and a quadrilateral otherwise, so that the triangle wanders towards another one.
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Iterator, Sequence
+from collections.abc import Container, Iterator, Sequence
 from typing import Final
 
 import numpy as np
@@ -23,15 +23,20 @@ _BETTER: Final = 1e-3  # of a sine; less is not worth a move
 _STEPS: Final = (1.0, 0.5, 0.25)  # shares of the way to the middle of the neighbours
 
 
-def without_triangles(points: Array, shapes: Sequence[Shape]) -> list[Shape]:
-    """Shapes with no triangle left but those that cannot reach another; all counter-clockwise."""
+def without_triangles(
+    points: Array, shapes: Sequence[Shape], kept: Container[tuple[int, int]] = ()
+) -> list[Shape]:
+    """Shapes with no triangle left but those that cannot reach another; all counter-clockwise.
+
+    None reaches another over ``kept`` edges, which are given in both directions.
+    """
     faces: dict[int, Shape] = dict(enumerate(shapes))
     stuck: set[int] = set()
     while True:
         lone = [number for number, face in faces.items() if len(face) == 3 and number not in stuck]
         if len(lone) < 2:
             return list(faces.values())
-        way = _way(faces, lone[0], set(lone[1:]))
+        way = _way(faces, lone[0], set(lone[1:]), kept)
         if way is None:
             stuck.add(lone[0])
             continue
@@ -45,7 +50,9 @@ def _edges(face: Shape) -> Iterator[tuple[int, int]]:
     yield from zip(face, (*face[1:], face[0]), strict=True)
 
 
-def _way(faces: dict[int, Shape], start: int, goals: set[int]) -> list[int] | None:
+def _way(
+    faces: dict[int, Shape], start: int, goals: set[int], kept: Container[tuple[int, int]]
+) -> list[int] | None:
     """The shortest way over edges from a face to one of some others."""
     owner = {edge: number for number, face in faces.items() for edge in _edges(face)}
     before = {start: start}
@@ -59,7 +66,7 @@ def _way(faces: dict[int, Shape], start: int, goals: set[int]) -> list[int] | No
             return way[::-1]
         for a, b in _edges(faces[here]):
             there = owner.get((b, a))
-            if there is not None and there not in before:
+            if there is not None and there not in before and (a, b) not in kept:
                 before[there] = here
                 open_faces.append(there)
     return None

@@ -9,8 +9,9 @@ smoothly while dimensions change.
 
 from __future__ import annotations
 
+import itertools
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Container, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final
 
@@ -18,9 +19,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.geometry.curved_quads import edge_key
-from belltone.geometry.outlines import inside
+from belltone.geometry.outlines import inside, rim_distance
 from belltone.geometry.quad_repair import evened, least_sine, without_triangles
+from belltone.geometry.seams import SeamPoints, cut_seams, knots
 from belltone.geometry.triangles import (
+    NO_SEAMS,
     OutlineError,
     between,
     coarsest_curve,
@@ -30,19 +33,35 @@ from belltone.geometry.triangles import (
     pieces_of,
 )
 
-__all__ = ["Paired", "Quads", "graded_quads", "inner_places", "pairs_between", "quads"]
+__all__ = [
+    "Loop",
+    "Paired",
+    "Pieces",
+    "Quads",
+    "graded_pairs",
+    "graded_quads",
+    "inner_places",
+    "pairs_between",
+    "quads",
+    "weighted",
+]
 
 Array = NDArray[np.float64]
 Loop = Sequence[Array] | Array
 Edge = tuple[int, int]
 Face = tuple[int, int, int, int]
 Triangle = tuple[int, int, int]
+Pieces = tuple[tuple[int, ...], ...]
 
 _MOST_TURN: Final = math.pi / 2
 _MOST_TURN_OF_HOLES: Final = math.pi / 4  # a strip's straight outer side would cut the arc
 _ROOM: Final = 2.4  # of a strip's width; so far a rim is clear of what lies across
 _SHRINKS: Final = 8
 _ATTEMPTS: Final = 3
+_TOUCHING: Final = 1e-6  # of its length; a line so near to another meets it
+_BESIDE: Final = 2.0  # times the distance; so long pieces may be beside what is near
+_MOST_PIECES: Final = 120  # of rims and lines
+_STRIP_SHARE: Final = 0.35  # of the way to a line that comes near a rim
 _PAIR: Final = 10.0  # that a triangle has a partner is worth more than any shape
 _LEAST_SINE: Final = 0.3  # of the angles of a quadrilateral
 _LEAST_SINE_GRADED: Final = 0.12  # where sizes change fast
@@ -50,32 +69,40 @@ _LEAST_SINE_GRADED: Final = 0.12  # where sizes change fast
 
 @dataclass(frozen=True)
 class Quads:
-    """Which points form quadrilaterals: boundary points first, loop by loop, then inner ones.
+    """Which points form quadrilaterals: boundary points, loop by loop, those of seams, inner ones.
 
-    ``divisions`` holds for each loop into how many pieces each of its curves is cut. ``weights``
-    gives each inner point, in order, from others: (number, weight) pairs whose weights sum to one.
+    ``divisions`` holds for each loop into how many pieces each of its curves is cut, ``seams`` the
+    same of each stretch of a line within. ``weights`` gives each inner point, in order, from
+    others: (number, weight) pairs whose weights sum to one.
     """
 
     divisions: tuple[tuple[int, ...], ...]
     faces: tuple[Face, ...]
     weights: tuple[tuple[tuple[int, float], ...], ...]
+    seams: tuple[tuple[int, ...], ...] = ()
 
 
-def quads(loops: Sequence[Sequence[Loop]], spacing: float, width: float) -> Quads | None:
+def quads(
+    loops: Sequence[Sequence[Loop]], spacing: float, width: float, lines: Sequence[Array] = ()
+) -> Quads | None:
     """Cut a domain into quadrilaterals of about a size; None where none are found.
 
     Loops are those of `triangulate`. Strips are of a ``width`` where there is room for it.
+    Quadrilaterals end along straight ``lines`` (2, 2) within.
     """
     turns = [_MOST_TURN] + [_MOST_TURN_OF_HOLES] * (len(loops) - 1)
     divisions = [
-        [pieces_of(curve, spacing, turn) for curve in loop]
+        [pieces_of(curve, _beside_lines(curve, lines, spacing), turn) for curve in loop]
         for loop, turn in zip(loops, turns, strict=True)
     ]
     for loop, cut in zip(loops, divisions, strict=True):
         while sum(cut) < 4:
             cut[coarsest_curve(loop, cut)] += 1
+    pieces = _pieces_along(lines, _outlines(loops), spacing)
+    if lines and _too_many(divisions, pieces):
+        return None
     try:
-        found = _between(loops, divisions, spacing, width)
+        found = _between(loops, divisions, lines, pieces, spacing, width)
     except OutlineError:
         return None
     if found is None:
@@ -84,39 +111,123 @@ def quads(loops: Sequence[Sequence[Loop]], spacing: float, width: float) -> Quad
     return Quads(
         tuple(map(tuple, divisions)),
         found.faces,
-        _weights(found.points, [*halves, *found.triangles], found.rim),
+        weighted(found.points, [*halves, *found.triangles], found.rim + found.on_seams),
+        tuple(map(tuple, pieces)),
     )
 
 
-def graded_quads(loops: Sequence[Sequence[Loop]], spacing: float, width: float) -> Quads | None:
+def _beside_lines(curve: Loop, lines: Sequence[Array], spacing: float) -> float:
+    """How long pieces of a rim may be beside lines that come near it."""
+    points = np.asarray(curve)
+    return min([spacing, *(_BESIDE * _apart(line, points) for line in lines)])
+
+
+def _pieces_along(lines: Sequence[Array], rims: Sequence[Array], spacing: float) -> list[list[int]]:
+    """Into how many pieces lines are cut between their knots, shorter where others are near."""
+    found: list[list[int]] = []
+    for number, (line, shares) in enumerate(zip(lines, knots(lines), strict=True)):
+        others = [_apart(line, rim) for rim in rims]
+        others += [_apart(line, other) for n, other in enumerate(lines) if n != number]
+        size = min([spacing, *(_BESIDE * away for away in others if away > 0)])
+        length = float(np.linalg.norm(line[1] - line[0]))
+        found.append(
+            [
+                max(1, round((high - low) * length / size))
+                for low, high in itertools.pairwise(shares)
+            ]
+        )
+    return found
+
+
+def _too_many(*cuts: Sequence[Sequence[int]]) -> bool:
+    """Whether lines come so near to something that following them is out of all proportion."""
+    return sum(sum(cut) for each in cuts for cut in each) > _MOST_PIECES
+
+
+def _narrowed(width: float, lines: Sequence[Array], rims: Sequence[Array]) -> float:
+    """A width of strips that leaves room between them and lines."""
+    return min([width, *(_STRIP_SHARE * _apart(line, rim) for line in lines for rim in rims)])
+
+
+def _apart(line: Array, points: Array) -> float:
+    """How far a line (2, 2) is from others or from points of a rim; zero where lines touch."""
+    if len(points) > 2:
+        return float(rim_distance(points, line).min())
+    if any(len(shares) > 2 for shares in knots([line, points])):
+        return 0.0
+    away = float(min(rim_distance(points, line).min(), rim_distance(line, points).min()))
+    return away if away > _TOUCHING * float(np.linalg.norm(line[1] - line[0])) else 0.0
+
+
+def graded_quads(
+    loops: Sequence[Sequence[Loop]], spacing: float, width: float, lines: Sequence[Array] = ()
+) -> Quads | None:
     """The same where holes are small next to the domain: sizes grow away from them."""
+    graded = graded_pairs(loops, spacing, width, lines, even=True)
+    if graded is None or graded[0].alone:
+        return None
+    found, divisions, pieces = graded
+    halves = [half for a, b, c, d in found.faces for half in ((a, b, c), (a, c, d))]
+    return Quads(
+        divisions, found.faces, weighted(found.points, halves, found.rim + found.on_seams), pieces
+    )
+
+
+def graded_pairs(
+    loops: Sequence[Sequence[Loop]],
+    spacing: float,
+    width: float,
+    lines: Sequence[Array],
+    even: bool,
+) -> tuple[Paired, Pieces, Pieces] | None:
+    """Pairs of triangles whose sizes grow, and into how many pieces rims and lines are cut.
+
+    Only where they are to come out ``even``, triangles left alone are brought together.
+    """
     curves = [np.asarray(curve) for loop in loops for curve in loop]
     room = iter(piece_lengths(curves, _MOST_TURN_OF_HOLES))
     divisions = [
-        [pieces_of(curve, min(spacing, next(room)), _MOST_TURN_OF_HOLES) for curve in loop]
+        [
+            pieces_of(
+                curve, min(_beside_lines(curve, lines, spacing), next(room)), _MOST_TURN_OF_HOLES
+            )
+            for curve in loop
+        ]
         for loop in loops
     ]
     if sum(map(sum, divisions)) % 2:
         divisions[0][coarsest_curve(loops[0], divisions[0])] += 1
-    lines = [np.concatenate([np.asarray(curve)[:-1] for curve in loop]) for loop in loops]
-    try:
-        found = pairs_between(lines, cut_rims(loops, divisions), spacing, width, graded=True)
-    except OutlineError:
+    outlines = _outlines(loops)
+    pieces = _pieces_along(lines, outlines, spacing)
+    width = _narrowed(width, lines, outlines)
+    if lines and _too_many(divisions, pieces):
         return None
-    if found is None or found.missing or found.alone:
-        return None
-    halves = [half for a, b, c, d in found.faces for half in ((a, b, c), (a, c, d))]
-    return Quads(
-        tuple(map(tuple, divisions)), found.faces, _weights(found.points, halves, found.rim)
-    )
+    for _ in range(_ATTEMPTS if lines else 1):
+        rims, seams = cut_rims(loops, divisions), cut_seams(lines, pieces)
+        try:
+            found = pairs_between(outlines, rims, spacing, width, True, seams, repaired=even)
+        except OutlineError:
+            return None
+        if found is None:
+            return None
+        if not found.missing:
+            return found, tuple(map(tuple, divisions)), tuple(map(tuple, pieces))
+        cut_more([*divisions, *pieces], found.missing, 2)
+        if sum(map(sum, divisions)) % 2:
+            divisions[0][coarsest_curve(loops[0], divisions[0])] += 1
+    return None
+
+
+def _outlines(loops: Sequence[Sequence[Loop]]) -> list[Array]:
+    return [np.concatenate([np.asarray(curve)[:-1] for curve in loop]) for loop in loops]
 
 
 @dataclass(frozen=True, eq=False)
 class Paired:
     """Strips along rims and what stands between: ``points``, the ``rim`` first ones on the rims.
 
-    ``triangles`` are all between the strips, ``pairs`` two of them each, ``alone`` those without a
-    partner; ``missing`` edges, (rim, edge), have no triangle.
+    So many ``on_seams`` follow. ``triangles`` are all between the strips, ``pairs`` two of them
+    each, ``alone`` those without a partner; ``missing`` edges, (rim, edge), have no triangle.
     """
 
     points: Array
@@ -126,6 +237,7 @@ class Paired:
     pairs: tuple[Face, ...] = ()
     alone: tuple[Triangle, ...] = ()
     missing: tuple[tuple[int, int], ...] = ()
+    on_seams: int = 0
 
     @property
     def faces(self) -> tuple[Face, ...]:
@@ -139,39 +251,48 @@ def pairs_between(
     spacing: float,
     width: float,
     graded: bool = False,
+    seams: SeamPoints = NO_SEAMS,
+    repaired: bool = True,
 ) -> Paired | None:
     """A strip of about a ``width`` along each rim, triangles of about a size between, in pairs.
 
     ``rims`` are the points of each loop, counter-clockwise, the outline first; ``lines`` many
     points along the same loops. ``graded`` makes strips no wider than the pieces they stand on, and
-    triangles small where these are short. None where there is no room for strips.
+    triangles small where these are short; those left alone are then brought together, if they are
+    to be ``repaired``. No pair reaches across a seam, whose edges count as
+    those of further loops. None where there is no room for strips.
     """
     widths = [np.full(len(rim), width) for rim in rims]
     if graded:
         widths = [np.minimum(width, _shorter(rim)) for rim in rims]
     rings = _rings(lines, rims, widths)
-    if rings is None:
+    if rings is None or not _clear_of(seams.points, rings).all():
         return None
-    count = sum(map(len, rims))
+    count, along = sum(map(len, rims)), len(seams.points)
     strips: list[Face] = []
     start = 0
     for rim, outer in zip(rims, [True] + [False] * (len(rims) - 1), strict=True):
         for i in range(len(rim)):
             a, b = start + i, start + (i + 1) % len(rim)
             # All rims run counter-clockwise: the wall is on the left of the outline alone.
-            face = (a, b, b + count, a + count)
-            strips.append(face if outer else (b, a, a + count, b + count))
+            face = (a, b, b + count + along, a + count + along)
+            strips.append(face if outer else (b, a, a + count + along, b + count + along))
         start += len(rim)
-    points, triangles, missing = between(rings, spacing, graded)
-    everything = np.concatenate([*rims, points])
+    points, triangles, missing = between(rings, spacing, graded, seams)
+    # Points of seams come before those of rings, so that all that stand still come first.
+    order = np.r_[count : count + along, :count, count + along : len(points)]
+    number = count + np.argsort(order)
+    everything = np.concatenate([*rims, points[order]])
     if missing:
-        return Paired(everything, count, tuple(strips), missing=tuple(missing))
-    pairs, alone = _paired(points, triangles, _LEAST_SINE_GRADED if graded else _LEAST_SINE)
-    numbered = [(int(a), int(b), int(c)) for a, b, c in triangles + count]
-    if graded:
-        four = [tuple(corner + count for corner in face) for face in pairs]
-        shapes = without_triangles(everything, [*four, *(numbered[each] for each in alone)])
-        everything = evened(everything, [*strips, *shapes], count)
+        return Paired(everything, count, tuple(strips), missing=tuple(missing), on_seams=along)
+    kept = {(count + a, count + b) for a, b in seams.edges}
+    kept |= {(b, a) for a, b in kept}
+    least = _LEAST_SINE_GRADED if graded else _LEAST_SINE
+    faces, alone = _paired(everything, number[triangles], least, kept)
+    numbered = [(int(a), int(b), int(c)) for a, b, c in number[triangles]]
+    if graded and repaired:
+        shapes = without_triangles(everything, [*faces, *(numbered[each] for each in alone)], kept)
+        everything = evened(everything, [*strips, *shapes], count + along)
         return Paired(
             everything,
             count,
@@ -179,14 +300,16 @@ def pairs_between(
             (),
             tuple((a, b, c, d) for a, b, c, d in (face for face in shapes if len(face) == 4)),
             tuple((a, b, c) for a, b, c in (face for face in shapes if len(face) == 3)),
+            on_seams=along,
         )
     return Paired(
         everything,
         count,
         tuple(strips),
         tuple(numbered),
-        tuple((a + count, b + count, c + count, d + count) for a, b, c, d in pairs),
-        tuple(numbered[number] for number in alone),
+        tuple(faces),
+        tuple(numbered[each] for each in alone),
+        on_seams=along,
     )
 
 
@@ -202,19 +325,26 @@ def inner_places(found: Quads, boundary: Array) -> Array:
 
 
 def _between(
-    loops: Sequence[Sequence[Loop]], divisions: Sequence[list[int]], spacing: float, width: float
+    loops: Sequence[Sequence[Loop]],
+    divisions: Sequence[list[int]],
+    lines: Sequence[Array],
+    pieces: Sequence[list[int]],
+    spacing: float,
+    width: float,
 ) -> Paired | None:
     """Strips and triangles between them, all of these in pairs.
 
-    Curves are cut into more pieces where that fails.
+    Curves and lines are cut into more pieces where that fails.
     """
-    lines = [np.concatenate([np.asarray(curve)[:-1] for curve in loop]) for loop in loops]
+    outlines = _outlines(loops)
+    width = _narrowed(width, lines, outlines)
     for _ in range(_ATTEMPTS):
         if sum(map(sum, divisions)) % 2:
             # So there is an even number of triangles, which may go in pairs.
             divisions[0][coarsest_curve(loops[0], divisions[0])] += 1
         rims = cut_rims(loops, divisions)
-        found = pairs_between(lines, rims, spacing, width)
+        seams = cut_seams(lines, pieces)
+        found = pairs_between(outlines, rims, spacing, width, seams=seams)
         if found is None:
             return None
         missing: Sequence[tuple[int, int]] = found.missing
@@ -222,11 +352,10 @@ def _between(
             return found
         if not missing:
             middles = found.points[np.array(found.alone)].mean(axis=1)
-            rings = np.split(
-                found.points[found.rim : 2 * found.rim], np.cumsum([len(rim) for rim in rims])[:-1]
-            )
+            inner = found.points[found.rim + found.on_seams :][: found.rim]
+            rings = np.split(inner, np.cumsum([len(rim) for rim in rims])[:-1])
             missing = _beside(rings, middles)
-        cut_more(divisions, missing, 1)
+        cut_more([*divisions, *pieces], missing, 1)
     return None
 
 
@@ -243,6 +372,14 @@ def _beside(rings: Sequence[Array], places: Array) -> list[tuple[int, int]]:
     return sorted(found)
 
 
+def _clear_of(points: Array, loops: Sequence[Array]) -> NDArray[np.bool_]:
+    """Which points are within the first of some loops and in none of the others."""
+    kept = inside(points, loops[0])
+    for loop in loops[1:]:
+        kept &= ~inside(points, loop)
+    return kept
+
+
 def _shorter(rim: Array) -> Array:
     """The shorter of the two pieces that meet at each point of a rim."""
     sides = np.linalg.norm(np.roll(rim, -1, axis=0) - rim, axis=1)
@@ -253,13 +390,6 @@ def _rings(
     lines: Sequence[Array], rims: Sequence[Array], wished: Sequence[Array]
 ) -> list[Array] | None:
     """Points beside those of each rim, across the strip there; None where there is no room."""
-
-    def clear(points: Array) -> NDArray[np.bool_]:
-        kept = inside(points, lines[0])
-        for line in lines[1:]:
-            kept &= ~inside(points, line)
-        return kept
-
     rings: list[Array] = []
     for place, (line, rim) in enumerate(zip(lines, rims, strict=True)):
         at = np.argmin(np.linalg.norm(rim[:, None] - line, axis=2), axis=1)
@@ -271,7 +401,8 @@ def _rings(
         away = away / np.maximum(0.5 * np.sum(away**2, axis=1, keepdims=True), 0.5)
         widths = wished[place][:, None]
         for _ in range(_SHRINKS):
-            room = clear(rim + _ROOM * widths * away) & clear(rim + widths * away)
+            room = _clear_of(rim + _ROOM * widths * away, lines)
+            room &= _clear_of(rim + widths * away, lines)
             if room.all():
                 break
             widths = np.where(room[:, None], widths, 0.7 * widths)
@@ -282,9 +413,12 @@ def _rings(
 
 
 def _paired(
-    points: Array, triangles: NDArray[np.intp], least: float
+    points: Array, triangles: NDArray[np.intp], least: float, kept: Container[Edge]
 ) -> tuple[list[Face], list[int]]:
-    """Quadrilaterals of neighbouring triangles, as many as can be, and the triangles left alone."""
+    """Quadrilaterals of neighbouring triangles, as many as can be, and the triangles left alone.
+
+    None lies across a ``kept`` edge.
+    """
     from scipy.optimize import Bounds, LinearConstraint, milp  # loads slowly, few outlines need it
 
     across: dict[Edge, list[tuple[int, Face]]] = {}
@@ -294,8 +428,8 @@ def _paired(
     owners: list[tuple[int, int]] = []
     faces: list[Face] = []
     worth: list[float] = []
-    for each in across.values():
-        if len(each) == 2:
+    for edge, each in across.items():
+        if len(each) == 2 and edge not in kept:
             (one, (tip, i, _, j)), (other, (far, *_)) = each
             face = (tip, i, far, j)
             sine = least_sine(points[list(face)])
@@ -321,7 +455,7 @@ def _paired(
     return [face for face, here in zip(faces, taken, strict=True) if here], alone.tolist()
 
 
-def _weights(
+def weighted(
     points: Array, triangles: Sequence[tuple[int, int, int]], boundary: int
 ) -> tuple[tuple[tuple[int, float], ...], ...]:
     """Mean value coordinates of each inner point in its neighbours."""

@@ -7,6 +7,7 @@ smoothly while dimensions change.
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -17,8 +18,10 @@ from numpy.typing import NDArray
 
 from belltone.errors import UserError
 from belltone.geometry.outlines import inside, rim_distance
+from belltone.geometry.seams import SeamPoints
 
 __all__ = [
+    "NO_SEAMS",
     "OutlineError",
     "Triangulation",
     "between",
@@ -41,6 +44,7 @@ _GROWTH: Final = 0.7  # of the distance from a rim; so fast pieces become larger
 _APART: Final = 0.75  # of the size wanted at a point; no other is nearer
 _ROOM: Final = 1.0  # of the distance from a tight curve; so fast pieces become longer
 _ROUNDS: Final = 4  # of moving graded points to the middle of their neighbours
+NO_SEAMS: Final = SeamPoints(np.empty((0, 2)), ())
 _CLEAR: Final = 0.55  # inner points keep this share of the spacing away from the boundary
 
 
@@ -92,16 +96,17 @@ def cut_rims(loops: Sequence[Sequence[Loop]], divisions: Sequence[Sequence[int]]
 
 
 def between(
-    rims: Sequence[Array], spacing: float, graded: bool = False
+    rims: Sequence[Array], spacing: float, graded: bool = False, seams: SeamPoints = NO_SEAMS
 ) -> tuple[Array, NDArray[np.intp], list[tuple[int, int]]]:
     """Points and triangles between rims, and the edges of rims, (rim, edge), no triangle has.
 
-    Points stand even, or closer where the rims' own pieces are short (``graded``).
+    Points stand even, or closer where the rims' own pieces are short (``graded``). Those of seams
+    come next after the rims'; their edges count as those of further rims.
     """
     from scipy.spatial import Delaunay, QhullError  # loads slowly, and few outlines need it
 
-    inner = _graded(rims, spacing) if graded else _grid(rims, spacing)
-    points = np.concatenate([*rims, inner])
+    inner = _graded(rims, spacing, seams) if graded else _grid(rims, spacing, seams)
+    points = np.concatenate([*rims, seams.points, inner])
     try:
         simplices = np.asarray(Delaunay(points).simplices, dtype=np.intp)
     except QhullError as error:
@@ -111,7 +116,7 @@ def between(
     for rim in rims[1:]:
         kept &= ~inside(centres, rim)
     triangles = _opened(points, simplices[kept], sum(map(len, rims)))
-    return points, _left_turning(points, triangles), _missing(triangles, rims)
+    return points, _left_turning(points, triangles), _missing(triangles, rims, seams)
 
 
 def cut_more(
@@ -191,12 +196,12 @@ def _cut(curve: Loop, pieces: int) -> Array:
     return np.column_stack([np.interp(at, shares, column) for column in points.T])
 
 
-def _grid(rims: Sequence[Array], spacing: float) -> Array:
-    """Even points well away from the rims."""
+def _grid(rims: Sequence[Array], spacing: float, seams: SeamPoints) -> Array:
+    """Even points well away from the rims and seams."""
     points = _grid_of(rims, spacing)
     kept = np.ones(len(points), bool)
-    for rim in rims:
-        kept &= rim_distance(points, rim) > _CLEAR * spacing
+    for line in (*rims, *(seams.points[list(chain)] for chain in seams.chains)):
+        kept &= rim_distance(points, line) > _CLEAR * spacing
     return points[kept]
 
 
@@ -218,14 +223,18 @@ def _grid_of(rims: Sequence[Array], spacing: float) -> Array:
     return points[kept]
 
 
-def _graded(rims: Sequence[Array], spacing: float) -> Array:
-    """Points whose distance grows from the length of the pieces of rims to a spacing."""
+def _graded(rims: Sequence[Array], spacing: float, seams: SeamPoints) -> Array:
+    """Points whose distance grows from the length of the pieces of rims and seams to a spacing."""
     from scipy.spatial import cKDTree
 
     rim = np.concatenate([*rims, *(0.5 * (each + np.roll(each, -1, axis=0)) for each in rims)])
     sides = [np.linalg.norm(np.roll(each, -1, axis=0) - each, axis=1) for each in rims]
     corner = [0.5 * (side + np.roll(side, 1)) for side in sides]
     length = np.concatenate([*corner, *sides])
+    for a, b in seams.edges:
+        ends = seams.points[[a, b]]
+        rim = np.concatenate([rim, ends, ends.mean(axis=0, keepdims=True)])
+        length = np.concatenate([length, np.full(3, np.linalg.norm(ends[1] - ends[0]))])
     taken = rim.copy()
     if not length.min() > 0:
         raise OutlineError("two points of a rim are one")
@@ -245,16 +254,16 @@ def _graded(rims: Sequence[Array], spacing: float) -> Array:
         for point, own in zip(fresh, wanted, strict=True):
             if np.linalg.norm(taken - point, axis=1).min() > _APART * own:
                 taken = np.concatenate([taken, point[None]])
-    return _evened(rims, taken[len(rim) :])
+    return _evened(rims, seams.points, taken[len(rim) :])
 
 
-def _evened(rims: Sequence[Array], inner: Array) -> Array:
+def _evened(rims: Sequence[Array], still: Array, inner: Array) -> Array:
     """Points moved to the middle of their neighbours, some times over; none leaves the domain."""
     from scipy.spatial import Delaunay
 
-    count = sum(map(len, rims))
+    count = sum(map(len, rims)) + len(still)
     for _ in range(_ROUNDS if len(inner) else 0):
-        points = np.concatenate([*rims, inner])
+        points = np.concatenate([*rims, still, inner])
         triangles = Delaunay(points).simplices
         total, uses = np.zeros_like(points), np.zeros(len(points))
         for one, two in ((0, 1), (1, 2), (2, 0)):
@@ -269,8 +278,10 @@ def _evened(rims: Sequence[Array], inner: Array) -> Array:
     return inner
 
 
-def _missing(triangles: NDArray[np.intp], rims: Sequence[Array]) -> list[tuple[int, int]]:
-    """Boundary edges no triangle has, as (loop, edge)."""
+def _missing(
+    triangles: NDArray[np.intp], rims: Sequence[Array], seams: SeamPoints
+) -> list[tuple[int, int]]:
+    """Edges of rims and seams no triangle has, as (loop, edge)."""
     there = {(min(i, j), max(i, j)) for a, b, c in triangles for i, j in ((a, b), (b, c), (c, a))}
     missing: list[tuple[int, int]] = []
     start = 0
@@ -281,6 +292,10 @@ def _missing(triangles: NDArray[np.intp], rims: Sequence[Array]) -> list[tuple[i
             if (min(i, j), max(i, j)) not in there:
                 missing.append((place, edge))
         start += count
+    for place, chain in enumerate(seams.chains, len(rims)):
+        for edge, (i, j) in enumerate(itertools.pairwise(chain)):
+            if (start + min(i, j), start + max(i, j)) not in there:
+                missing.append((place, edge))
     return missing
 
 

@@ -30,6 +30,12 @@ class SurfacePlan:
     cuts: tuple[Cut, ...] = ()
     times: tuple[int, ...] = ()
 
+    @property
+    def along_seams(self) -> bool:
+        """Whether blocks end along the lines inside that ask for it."""
+        quads = None if self.scheme is None else self.scheme.quads
+        return quads is not None and bool(quads.seams)
+
     def divided(self, number: int) -> int:
         """How many times the elements along a class are divided."""
         return self.times[number] if self.times else 1

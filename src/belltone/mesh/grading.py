@@ -19,6 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.geometry.curved_quads import edge_key
+from belltone.geometry.seams import Seam
 from belltone.mesh.blocks import Block, Blocks, find_place, place_on
 
 __all__ = ["Cut", "GradingError", "HardPlace", "graded", "plan_cuts"]
@@ -47,13 +48,17 @@ class GradingError(ValueError):
 class HardPlace:
     """A place of the chart (2,) of a segment about which elements of a size (m) are needed.
 
-    ``mass`` (kg) is what hangs there, infinite where something else acts.
+    ``mass`` (kg) is what hangs there, infinite where something else acts. Where elements end at the
+    place and grow from it anyway, blocks are not ``cut`` for it. A ``seam`` is a line of the chart
+    that ends at the place, and along which blocks should end.
     """
 
     segment: int
     at: tuple[float, float]
     size: float
     mass: float = math.inf
+    cut: bool = True
+    seam: Seam | None = None
 
 
 @dataclass(frozen=True)
@@ -274,7 +279,7 @@ def plan_cuts(
         cuts.append(cut)
 
     for index, place in enumerate(places):
-        if place.mass < least:
+        if place.mass < least or not place.cut:
             continue
         number, *_ = find_place(cutter.blocks, place.segment, np.array(place.at), scale)
         for _ in range(_MOST_CUTS):
@@ -298,7 +303,7 @@ def _next_cut(number: int, index: int, uv: Array, sizes: Array, wanted: float) -
     reach = [max(_ON, float(_ROUND * away[side])) for side in near]
     if len(near) == 2:
         corner = near[1] if near[1] - near[0] == 1 else 0
-        ratio = min(max(2 * float(half.max()), *reach), 2 * _WIDEST)
+        ratio = min(max(2 * float(half.min()), *reach), 2 * _WIDEST)
         return Cut(number, index, corner=corner, half=(ratio, ratio))
     if near:
         along, across = half if near[0] % 2 == 0 else half[::-1]

@@ -12,8 +12,10 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.geometry.halved_quads import halved_quads
 from belltone.geometry.profiles import Arc, Line
 from belltone.geometry.quads import Quads, graded_quads, inner_places, quads
+from belltone.geometry.seams import Seam, cut_seams, stretches
 from belltone.geometry.shapes import (
     SIDE_NAMES,
     Contour,
@@ -40,9 +42,12 @@ _TRIANGLES: Final = 14  # aimed at over the area when a mesh of triangles is mad
 _FINER: Final = (1.0, 0.85, 0.7, 0.6, 0.5, 0.42, 0.35, 0.25)
 _SCHEMES: Final = 64
 _QUADS_TRIED: Final = 5
+_SEAMS_TRIED: Final = 3
 _MANY_HOLES: Final = 7
 _STRIPS: Final = (0.25, 0.15, 0.1)  # of the spacing; widths of the strips along rims
+_SHORT_OF_RIMS: Final = 0.5  # of the spacing; so far from a rim a seam that reaches it ends
 _OPEN: Final = 0.08  # sine of an angle between the coordinates of a block
+_OPEN_ENOUGH: Final = 0.15  # the same where nothing better follows a rib
 _WELL_OPEN: Final = 0.25  # the same when blocks are chosen: dimensions may change yet
 _CONVEX: Final = 1e-6
 
@@ -57,12 +62,16 @@ class PlateScheme:
 
 
 @lru_cache(maxsize=_SCHEMES)
-def plate_scheme(plate: Plate) -> PlateScheme:
+def plate_scheme(plate: Plate, seams: tuple[Seam, ...] = ()) -> PlateScheme:
     """Choose how to cut a plate; raises `OutlineError` where no mesh is found.
+
+    Blocks end along seams where a mesh with such blocks is found.
 
     A search may take a second; who draws a plate and who solves it ask for the same one.
     """
     outline, holes = plate.outline, plate.holes
+    if seams:
+        return _along_seams(plate, seams) or plate_scheme(plate)
     if isinstance(outline, Disc) and not holes:
         return PlateScheme("ring" if outline.bore else "disc")
     if isinstance(outline, RoundedRectangle) and not holes:
@@ -77,26 +86,19 @@ def plate_scheme(plate: Plate) -> PlateScheme:
         four = isinstance(outline, Disc) or len(rim_curves(plate)[0]) == 4
         if fits and (four or isinstance(holes[0], RoundHole)) and unfolded(plate, around):
             return around
-    spacing = math.sqrt(2.3 * _area(plate) / _TRIANGLES)
-    loops = [
-        [curve.position(np.linspace(0, 1, _SAMPLES)) for _, curve in loop]
-        for loop in rim_curves(plate)
-    ]
-    # Where holes are many, sizes have to change, and trying one costs seconds.
-    tried = _QUADS_TRIED if len(holes) < _MANY_HOLES else 0
-    for finer, strip in itertools.product(_FINER[:tried], _STRIPS):
-        found = quads(loops, finer * spacing, strip * finer * spacing)
-        if found is not None and _openness(plate, PlateScheme("quads", quads=found)) > _WELL_OPEN:
-            return PlateScheme("quads", quads=found)
+    for scheme in _even(plate):
+        if _openness(plate, scheme) > _WELL_OPEN:
+            return scheme
     barely: list[PlateScheme] = []
-    for scheme, openness in _graded(plate, loops, spacing):
+    for scheme in _graded(plate):
+        openness = _openness(plate, scheme)
         if openness > _WELL_OPEN:
             return scheme
         barely += [scheme] if openness > _OPEN else []
     # Triangles are many, but follow changes far; quadrilaterals barely open would fold soon.
     for finer in _FINER:
         try:
-            scheme = PlateScheme("triangles", triangulate(loops, finer * spacing))
+            scheme = PlateScheme("triangles", triangulate(_rims(plate), finer * _spacing(plate)))
         except OutlineError:
             break
         if unfolded(plate, scheme):
@@ -106,23 +108,84 @@ def plate_scheme(plate: Plate) -> PlateScheme:
     raise OutlineError("no mesh was found for this outline and its holes; are two rims too close?")
 
 
-def _graded(
-    plate: Plate, loops: Sequence[Sequence[Array]], spacing: float
-) -> Iterator[tuple[PlateScheme, float]]:
-    """Schemes whose sizes grow away from small holes, and how open each is, the coarsest first."""
-    for finer, strip in itertools.product(_FINER[:_QUADS_TRIED], _STRIPS):
-        cut = graded_quads(loops, finer * spacing, strip * finer * spacing)
+def _along_seams(plate: Plate, seams: tuple[Seam, ...]) -> PlateScheme | None:
+    """A scheme of blocks that end along seams; none where all that are found are nearly shut."""
+    lines = _stretches(plate, seams)
+    if not lines:
+        return None
+    best, most_open = None, _OPEN_ENOUGH
+    for way in (_even, _graded, _halved):
+        for scheme in way(plate, lines):
+            openness = _openness(plate, scheme, seams)
+            if openness > _WELL_OPEN:
+                return scheme
+            if openness > most_open:
+                best, most_open = scheme, openness
+    return best
+
+
+def _even(plate: Plate, lines: Sequence[Array] = ()) -> Iterator[PlateScheme]:
+    """Schemes of blocks of about one size, the coarsest first."""
+    # Where holes are many, sizes have to change, and trying one costs seconds.
+    tried = _tries(lines) if len(plate.holes) < _MANY_HOLES else 0
+    loops, spacing = _rims(plate), _spacing(plate)
+    for finer, strip in itertools.product(_FINER[:tried], _STRIPS):
+        cut = quads(loops, finer * spacing, strip * finer * spacing, lines)
         if cut is not None:
-            scheme = PlateScheme("quads", quads=cut)
-            yield scheme, _openness(plate, scheme)
+            yield PlateScheme("quads", quads=cut)
 
 
-def plate_blocks(plate: Plate, scheme: PlateScheme) -> Blocks:
-    """Cut a plate into blocks by a scheme."""
+def _graded(plate: Plate, lines: Sequence[Array] = ()) -> Iterator[PlateScheme]:
+    """Schemes whose sizes grow away from small holes, the coarsest first."""
+    loops, spacing = _rims(plate), _spacing(plate)
+    for finer, strip in itertools.product(_FINER[: _tries(lines)], _STRIPS):
+        cut = graded_quads(loops, finer * spacing, strip * finer * spacing, lines)
+        if cut is not None:
+            yield PlateScheme("quads", quads=cut)
+
+
+def _halved(plate: Plate, lines: Sequence[Array]) -> Iterator[PlateScheme]:
+    """The same where pairs do not come out even: more blocks, but hardly ever none."""
+    loops, spacing = _rims(plate), _spacing(plate)
+    for finer, strip in itertools.product(_FINER[: _tries(lines)], _STRIPS):
+        cut = halved_quads(loops, finer * spacing, strip * finer * spacing, lines)
+        if cut is not None:
+            yield PlateScheme("quads", quads=cut)
+
+
+def _tries(lines: Sequence[Array]) -> int:
+    """How many sizes are tried; those along lines are made to fit beforehand."""
+    return _SEAMS_TRIED if lines else _QUADS_TRIED
+
+
+def _spacing(plate: Plate) -> float:
+    """The size of triangles of which there are as many over the plate as are aimed at (m)."""
+    return math.sqrt(2.3 * _area(plate) / _TRIANGLES)
+
+
+def _rims(plate: Plate) -> list[list[Array]]:
+    """The curves of all rims as points along them."""
+    return [
+        [curve.position(np.linspace(0, 1, _SAMPLES)) for _, curve in loop]
+        for loop in rim_curves(plate)
+    ]
+
+
+def _stretches(plate: Plate, seams: Sequence[Seam]) -> list[Array]:
+    """What of seams lies within a plate, those that reach a rim ending short of it."""
+    loops = [np.concatenate([curve[:-1] for curve in loop]) for loop in _rims(plate)]
+    return stretches(seams, loops, _SHORT_OF_RIMS * _spacing(plate))
+
+
+def plate_blocks(plate: Plate, scheme: PlateScheme, seams: Sequence[Seam] = ()) -> Blocks:
+    """Cut a plate into blocks by a scheme.
+
+    Raises ``ValueError`` where the scheme has blocks along other seams.
+    """
     if scheme.triangles is not None:
         return _from_triangles(plate, scheme.triangles)
     if scheme.quads is not None:
-        return _from_quads(plate, scheme.quads)
+        return _from_quads(plate, scheme.quads, seams)
     if scheme.name == "disc":
         assert isinstance(plate.outline, Disc)
         return _disc(plate.outline.radius)
@@ -216,19 +279,19 @@ def _convex_quad(outline: Polygon) -> bool:
     return len(outline.corners) == 4 and _convex(outline)
 
 
-def unfolded(plate: Plate, scheme: PlateScheme) -> bool:
+def unfolded(plate: Plate, scheme: PlateScheme, seams: Sequence[Seam] = ()) -> bool:
     """Whether every block keeps a positive area all over."""
     # A right-angled side met by an arc may close an angle; a mesh needs it open.
-    return _openness(plate, scheme) >= _OPEN
+    return _openness(plate, scheme, seams) >= _OPEN
 
 
-def _openness(plate: Plate, scheme: PlateScheme) -> float:
+def _openness(plate: Plate, scheme: PlateScheme, seams: Sequence[Seam] = ()) -> float:
     """Least sine of the angles between both coordinates of all blocks; negative where one folds."""
     line = np.linspace(0.0, 1.0, 9)
     u, v = (grid.ravel() for grid in np.meshgrid(line, line))
     step = 1e-6
     least = 1.0
-    for block in plate_blocks(plate, scheme).blocks:
+    for block in plate_blocks(plate, scheme, seams).blocks:
         along = block.chart(u + step, v) - block.chart(u - step, v)
         up = block.chart(u, v + step) - block.chart(u, v - step)
         turns = along[:, 0] * up[:, 1] - along[:, 1] * up[:, 0]
@@ -425,8 +488,11 @@ def _rims_cut(
     return builder, pieces
 
 
-def _from_quads(plate: Plate, found: Quads) -> Blocks:
+def _from_quads(plate: Plate, found: Quads, seams: Sequence[Seam]) -> Blocks:
     builder, pieces = _rims_cut(plate, found.divisions)
+    if found.seams:
+        for place in cut_seams(_stretches(plate, seams), found.seams).points:
+            builder.point(place)
     for place in inner_places(found, np.array(builder.points)):
         builder.point(place)
     for (a, b), (name, piece) in pieces.items():

@@ -44,11 +44,15 @@ _FEWEST_WITNESSES: Final = 6  # along an edge of a block
 
 @dataclass(frozen=True)
 class Imprint:
-    """A place where elements must end: a value of one coordinate (0 or 1) of a block."""
+    """A place where elements must end: a value of one coordinate (0 or 1) of a block.
+
+    Elements are as small as a ``size`` (m) beside it and grow from there, unless it is zero.
+    """
 
     block: int
     axis: int
     value: float
+    size: float = 0.0
 
     def same(self, other: Imprint) -> bool:
         """Whether two are so near that one will do."""

@@ -18,7 +18,7 @@ from belltone.mesh.grading import GradingError, HardPlace, graded
 from belltone.mesh.plate_blocks import unfolded
 from belltone.mesh.quadrature import lobatto
 from belltone.mesh.surface import Imprint, SurfaceMesh, chart_scale, located
-from belltone.mesh.surface_plan import edge_lengths, surface_blocks
+from belltone.mesh.surface_plan import edge_lengths, seams_of, surface_blocks
 
 __all__ = ["FoldedMeshError", "planned_blocks", "surface_mesh"]
 
@@ -29,6 +29,8 @@ _NO_RIM: Final = 3.0  # thicknesses; an element so short shows the edge layer by
 _RIM_WIDTH: Final = 1.0  # thicknesses; the edge layer fades by a factor of twenty within one
 _NARROWEST_RIM: Final = 0.005  # of the edge; below it the layer matters less than rounding does
 _WIDEST_RIM: Final = 0.3  # of an element
+_GROWTH: Final = 5.0  # from one element to the next, away from where something ends inside
+_GROWN_OVER: Final = 0.75  # of the way to the next place where elements end
 
 
 class FoldedMeshError(ValueError):
@@ -104,13 +106,14 @@ def planned_blocks(
     """The blocks of a surface by a plan; raises `FoldedMeshError` where it no longer fits."""
     if plan.scheme is not None and isinstance(surface.shape, Plate):
         try:
-            fits = unfolded(surface.shape, plan.scheme)
+            fits = unfolded(surface.shape, plan.scheme, seams_of(places))
         except (OutlineError, ValueError, IndexError, np.linalg.LinAlgError) as error:
             raise FoldedMeshError(str(error)) from error
         if not fits:
             raise FoldedMeshError(f"the blocks of “{surface.name}” fold")
     try:
-        return graded(surface_blocks(surface, plan.scheme), plan.cuts, places, chart_scale(surface))
+        blocks = surface_blocks(surface, plan.scheme, places)
+        return graded(blocks, plan.cuts, places, chart_scale(surface))
     except GradingError as error:
         raise FoldedMeshError(f"a place has left its block of “{surface.name}”") from error
 
@@ -129,12 +132,13 @@ def _breaks(
     thickness of the edge, and a large element beside it would never converge.
     """
     lengths, _ = edge_lengths(surface, blocks, classes)
-    wanted: dict[int, list[float]] = {}
+    wanted: dict[int, list[tuple[float, float]]] = {}
     for mark in imprints:
         vertices = blocks.blocks[mark.block].vertices
         group, forward = classes.of(vertices[0], vertices[1 if mark.axis == 0 else 3])
         if group not in classes.two_way:
-            wanted.setdefault(group, []).append(mark.value if forward else 1 - mark.value)
+            place = mark.value if forward else 1 - mark.value
+            wanted.setdefault(group, []).append((place, mark.size / lengths[group]))
     result: list[Array] = []
     for number, (length, count) in enumerate(zip(lengths, plan.counts, strict=True)):
         times = divisions * plan.divided(number)
@@ -144,30 +148,49 @@ def _breaks(
         one_way &= length > _NO_RIM * count * times * surface.thickness.mean
         first = narrow if one_way and (number, True) in classes.rims else 0.0
         last = 1 - narrow if one_way and (number, False) in classes.rims else 1.0
-        inner = _shared_out(first, last, (count, times), wanted.get(number, []))
+        inner = _shared_out(first, last, (count, times), sorted(wanted.get(number, [])))
         result.append(np.unique(np.concatenate([[0.0], inner, [1.0]])))
     return result
 
 
 def _shared_out(
-    first: float, last: float, count: tuple[int, int], wanted: Sequence[float]
+    first: float, last: float, count: tuple[int, int], wanted: Sequence[tuple[float, float]]
 ) -> Array:
-    """Ends of elements between two shares, some of the ends being given.
+    """Ends of elements between two shares, some of the ends being given with sizes beside them.
 
     There are about as many as the first count says, each divided by the second.
     """
-    ends = [first]
-    for value in sorted(wanted):
-        if value - ends[-1] > _NARROWEST_RIM and last - value > _NARROWEST_RIM:
-            ends.append(value)
-    ends.append(last)
+    ends = [(first, 0.0)]
+    for value, size in wanted:
+        if value - ends[-1][0] > _NARROWEST_RIM and last - value > _NARROWEST_RIM:
+            ends.append((value, size))
+    ends.append((last, 0.0))
+    grown = [
+        share
+        for (low, small), (high, small_too) in itertools.pairwise(ends)
+        for share in (low, *_grown(low, high, small, small_too))
+    ]
     pieces = [
         np.linspace(
             low, high, count[1] * max(1, round(count[0] * (high - low) / (last - first))) + 1
         )
-        for low, high in itertools.pairwise(ends)
+        for low, high in itertools.pairwise([*grown, last])
     ]
     return np.unique(np.concatenate(pieces))
+
+
+def _grown(low: float, high: float, first: float, last: float) -> list[float]:
+    """Ends of elements between two shares that grow from a size beside one or both."""
+    room = _GROWN_OVER * (high - low) * (0.5 if first and last else 1.0)
+
+    def away(size: float) -> list[float]:
+        steps = []
+        while 0 < size < room:
+            steps.append(size)
+            size *= _GROWTH
+        return steps
+
+    return [*(low + step for step in away(first)), *(high - step for step in away(last)[::-1])]
 
 
 def _line(breaks: Array, order: int) -> Array:

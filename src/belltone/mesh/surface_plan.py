@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from belltone.design.parts import SurfaceValue
 from belltone.geometry.charts import chart_of
+from belltone.geometry.seams import Seam
 from belltone.geometry.shapes import Extruded, Lofted, Plate, Revolved
 from belltone.geometry.skins import Skin
 from belltone.mesh.blocks import SIDES, Block, Blocks, EdgeClasses
@@ -20,7 +21,7 @@ from belltone.mesh.plate_blocks import PlateScheme, plate_blocks, plate_scheme
 from belltone.mesh.shell_blocks import drawn_blocks, revolved_blocks, skin_blocks
 from belltone.mesh.surface import block_slopes, chart_scale
 
-__all__ = ["edge_lengths", "plan_surface", "surface_blocks"]
+__all__ = ["edge_lengths", "plan_surface", "seams_of", "surface_blocks"]
 
 Array = NDArray[np.float64]
 
@@ -35,8 +36,10 @@ def plan_surface(surface: SurfaceValue, places: Sequence[HardPlace] = ()) -> Sur
     Blocks become smaller towards ``places``. Raises ``ValueError`` where an outline cannot be
     meshed.
     """
-    scheme = plate_scheme(surface.shape) if isinstance(surface.shape, Plate) else None
-    blocks = surface_blocks(surface, scheme)
+    scheme = None
+    if isinstance(surface.shape, Plate):
+        scheme = plate_scheme(surface.shape, seams_of(places))
+    blocks = surface_blocks(surface, scheme, places)
     scale = chart_scale(surface)
 
     def spread(block: Block, uv: Array) -> Array:
@@ -75,8 +78,18 @@ def edge_lengths(
     return [float(np.mean(lengths[number])) for number in range(classes.count)], area
 
 
-def surface_blocks(surface: SurfaceValue, scheme: PlateScheme | None) -> Blocks:
-    """The blocks of a surface by a plate's scheme, or by the shell's own shape."""
+def seams_of(places: Sequence[HardPlace]) -> tuple[Seam, ...]:
+    """The lines that end at places, along which the blocks of a plate should end."""
+    return tuple(place.seam for place in places if place.seam is not None)
+
+
+def surface_blocks(
+    surface: SurfaceValue, scheme: PlateScheme | None, places: Sequence[HardPlace] = ()
+) -> Blocks:
+    """The blocks of a surface by a plate's scheme, or by the shell's own shape.
+
+    Raises ``ValueError`` where a scheme was made for places with other seams.
+    """
     shape = surface.shape
     if isinstance(shape, Revolved):
         return revolved_blocks(shape)
@@ -85,4 +98,4 @@ def surface_blocks(surface: SurfaceValue, scheme: PlateScheme | None) -> Blocks:
     if isinstance(shape, Skin):
         return skin_blocks(shape)
     assert scheme is not None
-    return plate_blocks(shape, scheme)
+    return plate_blocks(shape, scheme, seams_of(places))

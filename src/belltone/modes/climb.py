@@ -27,7 +27,7 @@ from belltone.modes.modeset import ModeSet
 from belltone.modes.request import ModeRequest
 from belltone.modes.solution import Solution, alike, carried, solved
 from belltone.progress import Progress
-from belltone.system.division import ends_inside
+from belltone.system.division import ends_unfollowed
 from belltone.system.kinds import face_cuts
 from belltone.system.pattern import Structure
 from belltone.system.threads import numpy_threads
@@ -79,6 +79,7 @@ class Climb:
         self._errors: dict[Elements, Array] = {}  # last told, by the elements
         self._structures: dict[Discretisation, Structure] = {}
         self._seconds = 0.0
+        self._wary: dict[tuple[SurfacePlan, ...], float] = {}
 
     def at(self, fine: Discretisation, told: bool = True, near: Solution | None = None) -> Solved:
         """The modes at a given discretisation, with their errors where these are to be ``told``.
@@ -185,9 +186,9 @@ class Climb:
                     # of a received mesh tells nothing where it was cut no finer.
                     finer = face_cuts(fine) > face_cuts(fine.lower())
                     if finer or not self.design.has_received:
-                        self._show(fine, last_step * self._wariness)
+                        self._show(fine, last_step * self._wariness(fine))
                 higher = self._solution(replace(fine, order=fine.order + 1))
-                next_step = _difference(higher, mine) * self._wariness
+                next_step = _difference(higher, mine) * self._wariness(fine)
                 errors = wall_estimate(next_step, next_step if last_step is None else last_step)
             else:
                 one = _difference(self._solution(fine.lower()), mine)
@@ -217,16 +218,18 @@ class Climb:
     def _enough(self, errors: Array) -> bool:
         return self.request.above is not None or len(errors) >= self.request.count
 
-    @property
-    def _wariness(self) -> float:
+    def _wariness(self, fine: Discretisation) -> float:
         """How much more steps count for where flat faces hide what curved elements would show.
 
-        So they do where ribs end inside walls: what they carry enters there all at once, and
-        errors fall so slowly that one step to the next order shows little of them.
+        So they do where ribs end inside walls whose elements do not end along them: what they
+        carry enters there all at once, and one step to the next order shows little of the error.
         """
         if self.design.has_received:
             return _WARY_OF_FACES
-        return _WARY_OF_RIB_ENDS if ends_inside(self.design) else 1.0
+        if fine.plans not in self._wary:
+            unfollowed = ends_unfollowed(self.design, fine.plans)
+            self._wary[fine.plans] = _WARY_OF_RIB_ENDS if unfollowed else 1.0
+        return self._wary[fine.plans]
 
     @property
     def _rough(self) -> bool:

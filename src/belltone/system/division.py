@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from typing import Final
 
@@ -13,16 +13,18 @@ from numpy.typing import NDArray
 from belltone.design.parts import MemberValue, MeshValue, PartValue, PointValue, SurfaceValue
 from belltone.design.values import Design
 from belltone.geometry.features import AXIS, END, START
+from belltone.geometry.seams import Seam
+from belltone.geometry.shapes import Plate
 from belltone.mesh.discretisation import Discretisation, SurfacePlan
 from belltone.mesh.grading import HardPlace
-from belltone.mesh.imprints import JoinedLine, JoinedPoint, hard_place, imprints
+from belltone.mesh.imprints import JoinedLine, JoinedPoint, followed, hard_place, imprints
 from belltone.mesh.surface import Imprint, SurfaceMesh
 from belltone.mesh.surface_division import FoldedMeshError, surface_mesh
 from belltone.mesh.surface_plan import plan_surface
 from belltone.system.bodies import Mesh
 from belltone.system.kinds import Division, kind_of, location, place_lines
 
-__all__ = ["ends_inside", "hard_places", "mesh_bodies", "with_plans"]
+__all__ = ["ends_unfollowed", "hard_places", "mesh_bodies", "with_plans"]
 
 _COARSE_ORDER: Final = 4  # of the mesh on which joined lines are found
 _LOOKS: Final = 401  # along a rib, for the elements it crosses
@@ -128,7 +130,23 @@ def _wall_mesh(
 
 
 def hard_places(design: Design, wall: SurfaceValue) -> tuple[HardPlace, ...]:
-    """Places of a wall where something acts on a spot or at a point, in the order of the design."""
+    """Places of a wall where something acts on a spot or at a point, or where a rib ends."""
+    acting = _acting_places(design, wall)
+    return (*acting, *_rib_ends(design, wall, acting))
+
+
+def ends_unfollowed(design: Design, plans: Sequence[SurfacePlan]) -> bool:
+    """Whether a rib ends inside a wall whose elements do not end along it, and settle slowly."""
+    walls = [part for part in design.parts if isinstance(part, SurfaceValue)]
+    for wall, plan in zip(walls, plans, strict=True):
+        if not plan.along_seams and any(line.ends for line in _joined_lines(design, wall)):
+            acting = _acting_places(design, wall)
+            if any(place.cut for place in _rib_ends(design, wall, acting)):
+                return True
+    return False
+
+
+def _acting_places(design: Design, wall: SurfaceValue) -> tuple[HardPlace, ...]:
     size = 2 * wall.thickness.mean
     found: list[HardPlace] = []
     for place in design.used_places():
@@ -145,8 +163,35 @@ def hard_places(design: Design, wall: SurfaceValue) -> tuple[HardPlace, ...]:
     return tuple(found)
 
 
+def _rib_ends(
+    design: Design, wall: SurfaceValue, acting: tuple[HardPlace, ...]
+) -> Iterator[HardPlace]:
+    """Ends of ribs inside a wall, for which blocks are cut where elements cannot end along ribs.
+
+    On plates, blocks can end along those ribs: each is the seam of one of its ends.
+    """
+    ribs = [line for line in _joined_lines(design, wall) if line.ends]
+    if not ribs:
+        return
+    coarse = Discretisation(1, _COARSE_ORDER)
+    mesh = surface_mesh(wall, coarse, plan_surface(wall, acting), places=acting)
+    cut = not all(followed(mesh, rib) for rib in ribs)
+    for rib in ribs:
+        start, stop = (
+            hard_place(mesh, JoinedPoint(rib.points[end], 0.5 * wall.thickness.mean, rib.reach))
+            for end in (0, -1)
+        )
+        seam = None
+        if cut and start is not None and stop is not None and isinstance(wall.shape, Plate):
+            seam = Seam(start.at, stop.at, (0 in rib.ends, -1 in rib.ends))
+        for end in rib.ends:
+            hard = start if end == 0 else stop
+            if hard is not None:
+                yield replace(hard, cut=cut, seam=seam if end == rib.ends[0] else None)
+
+
 def _joined_points(design: Design, wall: SurfaceValue) -> Iterator[JoinedPoint]:
-    """Spots, and ends of members, that joints may tie to a wall."""
+    """Spots, and ends of members that are no ribs, that joints may tie to a wall."""
     for joint in design.joints:
         if joint.how == "none" or joint.rigid or wall.name not in joint.parts:
             continue
@@ -156,10 +201,7 @@ def _joined_points(design: Design, wall: SurfaceValue) -> Iterator[JoinedPoint]:
             yield JoinedPoint(location(design, spot), joint.radius, reach)
         other = joint.first if joint.second.part == wall.name else joint.second
         part = design.part_of(other.part)
-        if joint.spots or not isinstance(part, MemberValue):
-            continue
-        if part.on == wall.name:
-            yield from _rib_ends(part, wall)
+        if joint.spots or not isinstance(part, MemberValue) or part.on == wall.name:
             continue
         ends = [part.place_of(end) for end in (START, END)]
         for place in ends if other.place is None else [other.place]:
@@ -168,22 +210,11 @@ def _joined_points(design: Design, wall: SurfaceValue) -> Iterator[JoinedPoint]:
                 yield JoinedPoint(location(design, place), 0.5 * part.sections.depth, reach)
 
 
-def _rib_ends(rib: MemberValue, wall: SurfaceValue) -> Iterator[JoinedPoint]:
-    """Ends of a rib inside a wall, where what the rib carries enters the wall all at once."""
-    thickness = wall.thickness.mean
-    for end in (rib.start, rib.stop):
-        if _from_rim(wall, end) > thickness + rib.sections.depth:
-            yield JoinedPoint(end, 0.5 * thickness, thickness + rib.sections.depth)
-
-
-def ends_inside(design: Design) -> bool:
-    """Whether any rib ends inside its wall, where a mesh settles slowly."""
-    walls = {part.name: part for part in design.parts if isinstance(part, SurfaceValue)}
-    return any(
-        any(_rib_ends(part, walls[part.on]))
-        for part in design.parts
-        if isinstance(part, MemberValue) and part.on in walls
-    )
+def _inner_ends(rib: MemberValue, wall: SurfaceValue) -> tuple[int, ...]:
+    """Which ends of a rib stand inside a wall, where what it carries enters all at once."""
+    room = wall.thickness.mean + rib.sections.depth
+    ends = ((0, rib.start), (-1, rib.stop))
+    return tuple(number for number, end in ends if _from_rim(wall, end) > room)
 
 
 def _from_rim(wall: SurfaceValue, point: Array) -> float:
@@ -223,7 +254,12 @@ def _joined_lines(design: Design, wall: SurfaceValue) -> Iterator[JoinedLine]:
         if isinstance(part, MeshValue):
             continue  # its edges are short, and seldom run along a coordinate
         reach = part.depth + 0.5 * wall.thickness.mean + min(joint.tolerance, wall.size)
+        ends: tuple[int, ...] = ()
+        if isinstance(part, MemberValue) and part.on == wall.name:
+            ends = _inner_ends(part, wall)
         for place in places:
             yield from (
-                JoinedLine(line, reach) for line in place_lines(part, place) if len(line) > 2
+                JoinedLine(line, reach, ends, 2 * wall.thickness.mean if ends else 0.0)
+                for line in place_lines(part, place)
+                if len(line) > 2
             )

@@ -1,0 +1,120 @@
+"""Straight lines inside a domain along which its elements are to end, whole and cut into pieces."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from belltone.geometry.outlines import inside
+
+__all__ = ["Seam", "SeamPoints", "cut_seams", "knots", "stretches"]
+
+Array = NDArray[np.float64]
+Point = tuple[float, float]
+
+_SAME: Final = 1e-6  # of a line; so near two places on it are one
+
+
+@dataclass(frozen=True)
+class Seam:
+    """A line between two points of a plane (m); ``inner`` ends stand inside, others on a rim."""
+
+    start: Point
+    stop: Point
+    inner: tuple[bool, bool]
+
+
+@dataclass(frozen=True, eq=False)
+class SeamPoints:
+    """Points ``(n, 2)`` along lines, and for each line the numbers of its own, in order."""
+
+    points: Array
+    chains: tuple[tuple[int, ...], ...]
+
+    @property
+    def edges(self) -> list[tuple[int, int]]:
+        """Neighbouring points of all lines."""
+        return [pair for chain in self.chains for pair in itertools.pairwise(chain)]
+
+
+def stretches(seams: Sequence[Seam], loops: Sequence[Array], clear: float) -> list[Array]:
+    """The parts ``(2, 2)`` of lines within a domain, those that reach a rim ending short of it.
+
+    Loops are closed chains of points, the outline first, and ``clear`` is how far short (m).
+    """
+    found: list[Array] = []
+    for seam in seams:
+        start, run = np.array(seam.start), np.subtract(seam.stop, seam.start)
+        length = float(np.linalg.norm(run))
+        crossed = [share for loop in loops for share in _crossings(start, run, loop)]
+        shares = [0.0, *sorted(each for each in crossed if _SAME < each < 1 - _SAME), 1.0]
+        for low, high in itertools.pairwise(shares):
+            middle = (start + 0.5 * (low + high) * run)[None]
+            if not inside(middle, loops[0])[0] or any(
+                inside(middle, loop)[0] for loop in loops[1:]
+            ):
+                continue
+            short = [low > 0 or not seam.inner[0], high < 1 or not seam.inner[1]]
+            low, high = low + short[0] * clear / length, high - short[1] * clear / length
+            if (high - low) * length > (0.5 * clear if any(short) else 0.0):
+                found.append(start + np.array([[low], [high]]) * run)
+    return found
+
+
+def _crossings(start: Array, run: Array, loop: Array) -> list[float]:
+    """Shares of a line at which it crosses a closed chain."""
+    sides = np.roll(loop, -1, axis=0) - loop
+    turn = run[0] * sides[:, 1] - run[1] * sides[:, 0]
+    away = loop - start
+    with np.errstate(divide="ignore", invalid="ignore"):
+        along = (away[:, 0] * sides[:, 1] - away[:, 1] * sides[:, 0]) / turn
+        across = (away[:, 0] * run[1] - away[:, 1] * run[0]) / turn
+    met = (turn != 0) & (across >= 0) & (across < 1) & (along > 0) & (along < 1)
+    return [float(share) for share in along[met]]
+
+
+def knots(lines: Sequence[Array]) -> list[list[float]]:
+    """For each line the shares at which it begins, meets another one, and ends."""
+    found = [{0.0, 1.0} for _ in lines]
+    for (i, one), (j, other) in itertools.combinations(enumerate(lines), 2):
+        runs = one[1] - one[0], other[1] - other[0]
+        turn = runs[0][0] * runs[1][1] - runs[0][1] * runs[1][0]
+        if abs(turn) < _SAME * float(np.linalg.norm(runs[0]) * np.linalg.norm(runs[1])):
+            continue
+        away = other[0] - one[0]
+        shares = [float(away[0] * run[1] - away[1] * run[0]) / turn for run in runs[::-1]]
+        if all(-_SAME < share < 1 + _SAME for share in shares):
+            for number, share in zip((i, j), shares, strict=True):
+                near = min(found[number], key=lambda known, at=share: abs(known - at))
+                if abs(near - share) > _SAME:
+                    found[number].add(share)
+    return [sorted(each) for each in found]
+
+
+def cut_seams(lines: Sequence[Array], pieces: Sequence[Sequence[int]]) -> SeamPoints:
+    """Points along lines, each stretch between two knots cut into so many pieces.
+
+    Raises ``ValueError`` where lines have other knots than there are numbers for.
+    """
+    points: list[Array] = []
+    chains: list[tuple[int, ...]] = []
+    for line, shares, cut in zip(lines, knots(lines), pieces, strict=True):
+        near = _SAME * float(np.linalg.norm(line[1] - line[0]))
+        steps = [
+            np.linspace(low, high, count + 1)[:-1]
+            for (low, high), count in zip(itertools.pairwise(shares), cut, strict=True)
+        ]
+        chain: list[int] = []
+        for share in np.append(np.concatenate(steps), 1.0):
+            place = line[0] + share * (line[1] - line[0])
+            known = [n for n, other in enumerate(points) if np.linalg.norm(other - place) < near]
+            if not known:
+                points.append(place)
+            chain.append(known[0] if known else len(points) - 1)
+        chains.append(tuple(chain))
+    return SeamPoints(np.array(points).reshape(-1, 2), tuple(chains))
