@@ -90,8 +90,7 @@ def knots(lines: Sequence[Array]) -> list[list[float]]:
         shares = [float(away[0] * run[1] - away[1] * run[0]) / turn for run in runs[::-1]]
         if all(-_SAME < share < 1 + _SAME for share in shares):
             for number, share in zip((i, j), shares, strict=True):
-                near = min(found[number], key=lambda known, at=share: abs(known - at))
-                if abs(near - share) > _SAME:
+                if min(abs(known - share) for known in found[number]) > _SAME:
                     found[number].add(share)
     return [sorted(each) for each in found]
 

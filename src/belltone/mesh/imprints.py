@@ -18,7 +18,7 @@ from belltone.mesh.grading import HardPlace
 from belltone.mesh.quadrature import lobatto
 from belltone.mesh.surface import Imprint, SurfaceMesh
 
-__all__ = ["JoinedLine", "JoinedPoint", "followed", "hard_place", "imprints"]
+__all__ = ["JoinedLine", "JoinedPoint", "followed", "hard_place", "imprints", "lies_along"]
 
 Array = NDArray[np.float64]
 
@@ -89,6 +89,12 @@ def imprints(mesh: SurfaceMesh, lines: Sequence[JoinedLine]) -> tuple[Imprint, .
         if not any(entry.same(other) for other in once):
             once.append(entry)
     return tuple(once)
+
+
+def lies_along(mesh: SurfaceMesh, line: JoinedLine) -> bool:
+    """Whether all of a line lies on a wall."""
+    places = mesh.locate_points(line.points)[2]
+    return bool(np.all(np.linalg.norm(places - line.points, axis=1) <= line.reach))
 
 
 def followed(mesh: SurfaceMesh, line: JoinedLine) -> bool:

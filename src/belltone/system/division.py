@@ -17,7 +17,14 @@ from belltone.geometry.seams import Seam
 from belltone.geometry.shapes import Plate
 from belltone.mesh.discretisation import Discretisation, SurfacePlan
 from belltone.mesh.grading import HardPlace
-from belltone.mesh.imprints import JoinedLine, JoinedPoint, followed, hard_place, imprints
+from belltone.mesh.imprints import (
+    JoinedLine,
+    JoinedPoint,
+    followed,
+    hard_place,
+    imprints,
+    lies_along,
+)
 from belltone.mesh.surface import Imprint, SurfaceMesh
 from belltone.mesh.surface_division import FoldedMeshError, surface_mesh
 from belltone.mesh.surface_plan import plan_surface
@@ -166,15 +173,17 @@ def _acting_places(design: Design, wall: SurfaceValue) -> tuple[HardPlace, ...]:
 def _rib_ends(
     design: Design, wall: SurfaceValue, acting: tuple[HardPlace, ...]
 ) -> Iterator[HardPlace]:
-    """Ends of ribs inside a wall, for which blocks are cut where elements cannot end along ribs.
+    """Where ribs, and edges of other walls, end inside a wall they are welded to.
 
-    On plates, blocks can end along those ribs: each is the seam of one of its ends.
+    Blocks are cut for them where elements cannot end along those lines. On plates, blocks can end
+    along straight ones: each is the seam of one of its ends.
     """
-    ribs = [line for line in _joined_lines(design, wall) if line.ends]
-    if not ribs:
+    lines = [line for line in _joined_lines(design, wall) if line.ends]
+    if not lines:
         return
     coarse = Discretisation(1, _COARSE_ORDER)
     mesh = surface_mesh(wall, coarse, plan_surface(wall, acting), places=acting)
+    ribs = [line for line in lines if lies_along(mesh, line)]
     cut = not all(followed(mesh, rib) for rib in ribs)
     for rib in ribs:
         start, stop = (
@@ -182,12 +191,19 @@ def _rib_ends(
             for end in (0, -1)
         )
         seam = None
-        if cut and start is not None and stop is not None and isinstance(wall.shape, Plate):
+        plain = isinstance(wall.shape, Plate) and _straight(rib.points)
+        if cut and plain and start is not None and stop is not None:
             seam = Seam(start.at, stop.at, (0 in rib.ends, -1 in rib.ends))
         for end in rib.ends:
             hard = start if end == 0 else stop
             if hard is not None:
                 yield replace(hard, cut=cut, seam=seam if end == rib.ends[0] else None)
+
+
+def _straight(line: Array) -> bool:
+    run = line[-1] - line[0]
+    away = np.linalg.norm(np.cross(line - line[0], run), axis=1)
+    return bool(away.max() < _HAIR * float(run @ run))
 
 
 def _joined_points(design: Design, wall: SurfaceValue) -> Iterator[JoinedPoint]:
@@ -210,26 +226,41 @@ def _joined_points(design: Design, wall: SurfaceValue) -> Iterator[JoinedPoint]:
                 yield JoinedPoint(location(design, place), 0.5 * part.sections.depth, reach)
 
 
-def _inner_ends(rib: MemberValue, wall: SurfaceValue) -> tuple[int, ...]:
-    """Which ends of a rib stand inside a wall, where what it carries enters all at once."""
-    room = wall.thickness.mean + rib.sections.depth
-    ends = ((0, rib.start), (-1, rib.stop))
-    return tuple(number for number, end in ends if _from_rim(wall, end) > room)
+def _inner_ends(wall: SurfaceValue, line: Array, depth: float) -> tuple[int, ...]:
+    """Which ends of a line on a wall stand inside it, where what it carries enters all at once."""
+    if np.allclose(line[0], line[-1]):
+        return ()
+    room = wall.thickness.mean + depth
+    return tuple(
+        end for end, away in zip((0, -1), _from_rim(wall, line), strict=True) if away > room
+    )
 
 
-def _from_rim(wall: SurfaceValue, point: Array) -> float:
-    """How far a point is from the nearest edge of a wall (m)."""
-    nearest = np.inf
-    for name, feature in wall.features.items():
-        if feature.sort != "edge":
-            continue
-        for line in place_lines(wall, wall.place_of(name)):
-            start, run = line[:-1], np.diff(line, axis=0)
-            length = np.maximum(np.sum(run**2, axis=1), 1e-300)
-            share = np.clip(np.sum((point - start) * run, axis=1) / length, 0.0, 1.0)
-            away = np.linalg.norm(start + share[:, None] * run - point, axis=1)
-            nearest = min(nearest, float(away.min(initial=np.inf)))
-    return nearest
+def _from_rim(wall: SurfaceValue, line: Array) -> list[float]:
+    """How far both ends of a line are from the nearest edge of a wall (m)."""
+    rims = [
+        rim
+        for name, feature in wall.features.items()
+        if feature.sort == "edge" and not feature.whole
+        for rim in place_lines(wall, wall.place_of(name))
+    ]
+    if not rims:
+        return [math.inf, math.inf]
+    start = np.concatenate([rim[:-1] for rim in rims])
+    run = np.concatenate([np.diff(rim, axis=0) for rim in rims])
+    length = np.maximum(np.sum(run**2, axis=1), 1e-300)
+    found: list[float] = []
+    for point in (line[0], line[-1]):
+        share = np.clip(np.sum((point - start) * run, axis=1) / length, 0.0, 1.0)
+        found.append(float(np.linalg.norm(start + share[:, None] * run - point, axis=1).min()))
+    return found
+
+
+def _stands_off(wall: SurfaceValue, line: Array, reach: float) -> bool:
+    """Whether a line surely leaves a wall, as an edge does that stands up from it."""
+    if not isinstance(wall.shape, Plate):
+        return False  # told by the wall's mesh
+    return bool(np.abs((line - wall.origin) @ wall.frame[:, 2]).max() > reach)
 
 
 def _joined_lines(design: Design, wall: SurfaceValue) -> Iterator[JoinedLine]:
@@ -254,12 +285,9 @@ def _joined_lines(design: Design, wall: SurfaceValue) -> Iterator[JoinedLine]:
         if isinstance(part, MeshValue):
             continue  # its edges are short, and seldom run along a coordinate
         reach = part.depth + 0.5 * wall.thickness.mean + min(joint.tolerance, wall.size)
-        ends: tuple[int, ...] = ()
-        if isinstance(part, MemberValue) and part.on == wall.name:
-            ends = _inner_ends(part, wall)
-        for place in places:
-            yield from (
-                JoinedLine(line, reach, ends, 2 * wall.thickness.mean if ends else 0.0)
-                for line in place_lines(part, place)
-                if len(line) > 2
-            )
+        for line in (line for place in places for line in place_lines(part, place)):
+            if len(line) > 2:
+                ends: tuple[int, ...] = ()
+                if joint.how == "welded" and not _stands_off(wall, line, reach):
+                    ends = _inner_ends(wall, line, part.depth)
+                yield JoinedLine(line, reach, ends, 2 * wall.thickness.mean if ends else 0.0)
