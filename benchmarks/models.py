@@ -185,7 +185,7 @@ def drag(name: str = "pump_cover", knob: str = "thickness") -> None:
     """Drag a knob's slider in the real window and read how long each move takes to be seen."""
     from PySide6.QtCore import QSettings
 
-    from belltone.desk.app import make_application
+    from belltone.desk.application import make_application
     from belltone.desk.cards.knobs_card import KnobsCard
     from belltone.desk.session.session import Session
     from belltone.desk.window import MainWindow

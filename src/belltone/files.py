@@ -14,6 +14,7 @@ from typing import Final
 from belltone.errors import UserError
 
 __all__ = [
+    "MOST_SHEET_BYTES",
     "FileError",
     "read_bytes",
     "read_text",
@@ -26,6 +27,8 @@ __all__ = [
 _LOG = logging.getLogger("belltone")
 
 _BOM: Final = b"\xef\xbb\xbf"
+MOST_SHEET_BYTES: Final = 5_000_000
+"""A sheet is written by hand; a far larger file is of another kind."""
 
 
 class FileError(UserError):

@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 )
 from pytestqt.qtbot import QtBot
 
-from belltone.desk.app import make_application
+from belltone.desk.application import make_application
 from belltone.desk.arrival_dialog import ArrivalDialog
 from belltone.desk.cards.card import Card
 from belltone.desk.fields import ChoiceWord, LiveNumber

@@ -15,7 +15,7 @@ from PySide6.QtGui import QColor, QImage
 from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMessageBox
 from pytestqt.qtbot import QtBot
 
-from belltone.desk.app import make_application
+from belltone.desk.application import make_application
 from belltone.desk.fields import LiveNumber
 from belltone.desk.session.session import Session
 from belltone.desk.window import MainWindow

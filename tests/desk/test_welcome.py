@@ -13,7 +13,8 @@ from belltone.desk.starts import starts
 from belltone.desk.window import MainWindow
 from belltone.desk.windows import EMPTY, Windows
 from belltone.drawing.colours import LIGHT
-from belltone.drawing.small import SmallPicture, draw_small, kept_small
+from belltone.drawing.kept_pictures import SmallPicture, kept_small
+from belltone.drawing.small import draw_small
 from belltone.progress import Progress
 from belltone.sheet.demo import demo_sheet, examples_folder
 from belltone.sheet.document import Sheet, read_sheet

@@ -10,8 +10,8 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QListWidget, QMessageBox
 from pytestqt.qtbot import QtBot
 
-from belltone.desk import app
 from belltone.desk.recovery import RecoveryDialog
+from belltone.desk.starting import failure_hook
 from belltone.desk.window import MainWindow
 from belltone.desk.windows import Windows
 from belltone.drawing.colours import DARK, LIGHT
@@ -290,6 +290,6 @@ def test_an_unexpected_failure_is_said_and_the_old_answer_stays(
 def test_an_error_nobody_foresaw_is_told_in_the_window(window: MainWindow) -> None:
     windows = Windows()
     windows.open.append(window)
-    app.failure_hook(windows)(ValueError, ValueError("odd"), None)
+    failure_hook(windows)(ValueError, ValueError("odd"), None)
     assert "an error inside the program (ValueError: odd)" in window.statusBar().currentMessage()
     assert window.statusBar().isVisibleTo(window)

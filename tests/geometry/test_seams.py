@@ -5,7 +5,7 @@ from collections.abc import Callable
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
@@ -94,6 +94,7 @@ NUMBER = st.floats(-0.75, 0.75)
 @pytest.mark.parametrize("way", [quads, graded_quads, halved_quads])
 @settings(max_examples=12, deadline=None)
 @given(st.lists(st.tuples(NUMBER, NUMBER, NUMBER, NUMBER), min_size=1, max_size=3))
+@example([(0.0, 0.0, 0.0, 0.5), (0.0, -0.25, 0.625, 0.0)])
 def test_no_quadrilateral_lies_across_a_line(
     way: Way, ends: list[tuple[float, float, float, float]]
 ) -> None:

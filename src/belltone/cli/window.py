@@ -56,6 +56,6 @@ def _open_window(path: Path | None) -> None:
     from belltone.sweep.pool import forkserver
 
     forkserver()  # what answers loads beside the window's libraries, which load only when needed
-    from belltone.desk.app import run_desk
+    from belltone.desk.starting import run_desk
 
     raise typer.Exit(run_desk(path))

@@ -9,8 +9,8 @@ from pathlib import Path
 from typing import Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.optimize import lsq_linear
 
 from belltone.compare.likeness import Side
 from belltone.compare.measured import Held, MatchBy, ModesAtPoints, held_against
@@ -234,7 +234,7 @@ class _Run:
         high = np.minimum(self._high - point.place, _FARTHEST)
         pinned = high - low < 1e-12
         low, high = np.where(pinned, low - 1e-9, low), np.where(pinned, high + 1e-9, high)
-        return np.asarray(lsq_linear(matrix, wanted, (low, high)).x)
+        return np.asarray(scipy.optimize.lsq_linear(matrix, wanted, (low, high)).x)
 
     def _better(self, point: _Point, change: Array) -> _Point | None:
         """A place on the way that costs less, if there is one."""

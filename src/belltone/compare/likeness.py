@@ -13,8 +13,8 @@ from functools import cached_property
 from typing import Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from belltone.design.parts import MemberValue, PartValue, SurfaceValue
 from belltone.design.values import Design
@@ -172,7 +172,7 @@ def _read(
     here = _scaled(own.positions, own.positions)
     there = _scaled(theirs.positions @ turn.T, own.positions)
     nearest = list(range(1, min(_NEIGHBOURS, len(there)) + 1))
-    away, near = (np.asarray(each) for each in cKDTree(there).query(here, k=nearest))
+    away, near = (np.asarray(each) for each in scipy.spatial.cKDTree(there).query(here, k=nearest))
     weights = 1.0 / np.maximum(away, 1e-9) ** 2
     weights /= weights.sum(axis=1, keepdims=True)
     return np.asarray(np.einsum("pk,mpkd->mpd", weights, moved[:, near]))

@@ -7,9 +7,8 @@ from dataclasses import dataclass, replace
 from typing import Final, Literal
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.optimize import linear_sum_assignment
-from scipy.spatial import cKDTree
 
 from belltone.compare.likeness import Side
 from belltone.modes.matching import clusters
@@ -157,7 +156,7 @@ def _by_shape(
     apart = _apart(side, told, free, left)
     # Frequencies decide between shapes that look the same at the points there are.
     worth = np.where(apart < np.log(_FAR), known - 0.1 * np.minimum(apart, 1.0), -1.0)
-    rows, columns = linear_sum_assignment(-worth)
+    rows, columns = scipy.optimize.linear_sum_assignment(-worth)
     for row, column in zip(rows.tolist(), columns.tolist(), strict=True):
         if known[row, column] >= KNOWN and worth[row, column] > 0:
             places[free[row]] = left[column]
@@ -252,7 +251,7 @@ def motions_at(side: Side, positions: Array) -> Array:
     """
     places = np.concatenate([part.positions for part in side.witness.parts])
     shapes = side.modes.shapes[side.modes.rigid_count :]
-    _, near = cKDTree(places).query(positions)
+    _, near = scipy.spatial.cKDTree(places).query(positions)
     arms = positions - places[near]
     return np.asarray(shapes[:, near, :3] + np.cross(shapes[:, near, 3:], arms[None]))
 

@@ -17,8 +17,8 @@ from typing import Any, Final
 import tomlkit
 
 from belltone.errors import UserError
-from belltone.files import FileError, read_text, write_text
-from belltone.sheet.document import MOST_BYTES, Sheet
+from belltone.files import MOST_SHEET_BYTES, FileError, read_text, write_text
+from belltone.sheet.document import Sheet
 
 __all__ = [
     "Variant",
@@ -71,7 +71,7 @@ def read_variants(path: Path) -> Variants:
     if not path.exists():
         return ()
     try:
-        return variants_of(read_text(path, _MOST * MOST_BYTES, "a file of variants"))
+        return variants_of(read_text(path, _MOST * MOST_SHEET_BYTES, "a file of variants"))
     except FileError as error:
         raise VariantsError(str(error)) from error
     except VariantsError as error:

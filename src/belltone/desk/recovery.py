@@ -23,9 +23,9 @@ from belltone.design.words import design_words
 from belltone.desk.changed_file import differences
 from belltone.desk.look import label_font
 from belltone.errors import UserError
-from belltone.files import FileError, read_text
+from belltone.files import MOST_SHEET_BYTES, FileError, read_text
 from belltone.reading.family import evaluate
-from belltone.sheet.document import MOST_BYTES, Sheet
+from belltone.sheet.document import Sheet
 from belltone.store.journal import Unsaved
 
 __all__ = ["RecoveryDialog", "contained"]
@@ -43,7 +43,7 @@ def contained(unsaved: Unsaved) -> tuple[str, str]:
     try:
         if unsaved.sheet_path is None:
             return words, unsaved.text
-        theirs = read_text(unsaved.sheet_path, MOST_BYTES, "a sheet")
+        theirs = read_text(unsaved.sheet_path, MOST_SHEET_BYTES, "a sheet")
     except FileError:
         return f"{words}; its file is not there any more", unsaved.text
     return words, differences(theirs, unsaved.text) or "The file holds the same."

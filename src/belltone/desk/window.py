@@ -57,6 +57,7 @@ from belltone.desk.notices import Notices
 from belltone.desk.proposals.tuning_view import TuningView
 from belltone.desk.reading_ahead import read_ahead
 from belltone.desk.readout import Readout
+from belltone.desk.recent import recent_paths, remember
 from belltone.desk.session.session import Session
 from belltone.desk.shape.shape_view import ShapeView
 from belltone.desk.starts import Start, starts
@@ -70,10 +71,10 @@ from belltone.exchange.arriving import ENDINGS, kind_of
 from belltone.exchange.frame_tables import FrameTableError, frame_arrival
 from belltone.exchange.revisions import Revised, revisable
 from belltone.exchange.tables import MODE_COLUMNS, as_csv, mode_rows
-from belltone.files import FileError, read_text, same_file, write_text
+from belltone.files import MOST_SHEET_BYTES, FileError, read_text, same_file, write_text
 from belltone.reading.family import evaluate
 from belltone.sheet.demo import demo_sheet
-from belltone.sheet.document import MOST_BYTES, Sheet, read_sheet
+from belltone.sheet.document import Sheet, read_sheet
 from belltone.sheet.errors import SheetError
 from belltone.sheet.salvage import salvaged
 from belltone.sweep.engine import Questions
@@ -85,7 +86,6 @@ W = TypeVar("W", bound=QWidget)
 _FILES: Final = (
     f"Files somebody sent ({' '.join('*' + ending for ending in ENDINGS)});;All files (*)"
 )
-_MOST_RECENT: Final = 8
 _MOST_LISTED: Final = 12
 _SHEET_WIDTH, _TEXT_WIDTH = 320, 520  # pixels
 
@@ -391,7 +391,7 @@ class MainWindow(QMainWindow):
             return sheet
 
         try:
-            found = salvaged(read_text(path, MOST_BYTES, "a sheet"), read)
+            found = salvaged(read_text(path, MOST_SHEET_BYTES, "a sheet"), read)
         except FileError:
             found = None
         if found is None:
@@ -517,15 +517,11 @@ class MainWindow(QMainWindow):
 
     def recent_paths(self) -> list[Path]:
         """Sheets opened or saved lately, the newest first."""
-        stored = self._settings.value("recent") or []
-        names = [stored] if isinstance(stored, str) else list(stored)
-        return [Path(name) for name in names]
+        return recent_paths(self._settings)
 
     def remember(self, path: Path) -> None:
         """Put a sheet at the head of the recent ones."""
-        path = path.resolve()
-        paths = [path, *(other for other in self.recent_paths() if other != path)]
-        self._settings.setValue("recent", [str(entry) for entry in paths[:_MOST_RECENT]])
+        remember(self._settings, path)
 
     def paste_frame(self) -> None:
         """Begin with a frame from a table in the clipboard: nodes, then members."""

@@ -7,8 +7,8 @@ from types import MappingProxyType
 from typing import Final, Protocol
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
 
 from belltone.design.parts import MemberValue, MeshValue, PartValue, PointValue, SurfaceValue
 from belltone.design.place import Place
@@ -482,7 +482,7 @@ def _regions(wall: SurfaceValue, blocks: Blocks, count: int) -> Mapping[str, NDA
 
 def _element_lines(
     mesh: SurfaceMesh, grids: IndexArray, along: int
-) -> tuple[sparse.csr_matrix, list[IndexArray]]:
+) -> tuple[scipy.sparse.csr_matrix, list[IndexArray]]:
     """Lines between elements: extra points as means of witness points, and their order."""
     rows: list[tuple[int, int, float]] = []
     lines: list[IndexArray] = []
@@ -503,7 +503,7 @@ def _element_lines(
                 lines.append(np.arange(first, first + along))
     entries = np.array(rows)
     shape = (len(rows) // 2, grids.size)
-    matrix = sparse.csr_matrix(
+    matrix = scipy.sparse.csr_matrix(
         (entries[:, 2], (entries[:, 0].astype(int), entries[:, 1].astype(int))), shape=shape
     )
     return matrix, lines

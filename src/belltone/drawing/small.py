@@ -3,17 +3,14 @@
 from __future__ import annotations
 
 import contextlib
-import hashlib
 import io
 from collections.abc import Sequence
-from dataclasses import dataclass
-from pathlib import Path
 from typing import Final
 
-import platformdirs
 from PIL import Image
 
 from belltone.drawing.colours import PALETTES
+from belltone.drawing.kept_pictures import SmallPicture
 from belltone.drawing.stills import View, taking
 from belltone.errors import UserError
 from belltone.files import write_bytes
@@ -21,36 +18,9 @@ from belltone.progress import Progress
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 
-__all__ = ["SmallPicture", "draw_small", "kept_small"]
+__all__ = ["draw_small"]
 
-_DRAWN: Final = 1  # raise when pictures come to look otherwise
 _FINER: Final = 2  # drawn so many times larger, then made smaller, which smooths edges
-
-
-@dataclass(frozen=True)
-class SmallPicture:
-    """What is to be drawn: a sheet's text, where its files are, the theme and size (pixels)."""
-
-    text: str
-    folder: Path | None
-    theme: str
-    width: int
-    height: int
-
-    @property
-    def path(self) -> Path:
-        """Where its picture is kept."""
-        told = (self.text, str(self.folder), self.theme, self.width, self.height, _DRAWN)
-        name = hashlib.sha256(repr(told).encode()).hexdigest()[:32]
-        return Path(platformdirs.user_cache_dir("belltone")) / "pictures" / f"{name}.png"
-
-
-def kept_small(picture: SmallPicture) -> bytes | None:
-    """The PNG of a picture drawn before, if it is kept."""
-    try:
-        return picture.path.read_bytes()
-    except OSError:
-        return None
 
 
 def draw_small(pictures: Sequence[SmallPicture], *, progress: Progress) -> int:

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Final
 
 import numpy as np
-from scipy import io, sparse
+import scipy
 
 from belltone.design.values import Design
 from belltone.exchange.tables import as_csv
@@ -57,9 +57,9 @@ def write_matrices(
         progress.check()
         file = path.with_name(f"{name}-{what}.mtx")
         with writing(file) as place, place.open("wb") as stream:
-            io.mmwrite(
+            scipy.io.mmwrite(
                 stream,
-                sparse.coo_matrix(matrix),
+                scipy.sparse.coo_matrix(matrix),
                 comment=f" {words}",
                 symmetry="symmetric" if what in ("stiffness", "mass") else "general",
             )

@@ -14,9 +14,9 @@ from pathlib import Path as FilePath
 from typing import Any, Final
 
 import numpy as np
+import scipy
 import tomlkit
 from numpy.typing import NDArray
-from scipy.optimize import linear_sum_assignment
 
 from belltone.design.parts import MeshValue
 from belltone.errors import UserError
@@ -197,7 +197,7 @@ def _matched(
                     cost[row, column] = away / size + grown
         pairs: dict[int, int] = {}
         if old and new:
-            rows, columns = linear_sum_assignment(cost)
+            rows, columns = scipy.optimize.linear_sum_assignment(cost)
             pairs = dict(zip(rows.tolist(), columns.tolist(), strict=True))
         for row, one in enumerate(old):
             partner = pairs.get(row, -1)

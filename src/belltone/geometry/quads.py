@@ -292,6 +292,9 @@ def pairs_between(
     numbered = [(int(a), int(b), int(c)) for a, b, c in number[triangles]]
     if graded and repaired:
         shapes = without_triangles(everything, [*faces, *(numbered[each] for each in alone)], kept)
+        there = {side for face in shapes for side in zip(face, (*face[1:], face[0]), strict=True)}
+        if not there >= kept:
+            return None  # a point at the end of a seam went with the triangles round it
         everything = evened(everything, [*strips, *shapes], count + along)
         return Paired(
             everything,

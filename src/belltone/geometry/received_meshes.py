@@ -9,8 +9,8 @@ from pathlib import Path
 from typing import Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
 
 from belltone.files import FileError
 from belltone.geometry.mesh_files import GROUPS, MeshFile, MeshFileError, read_mesh_file
@@ -264,7 +264,7 @@ def _sewn(points: Array, faces: IntArray, reach: float) -> tuple[Array, IntArray
     pairs = cKDTree(points[nodes]).query_pairs(reach, output_type="ndarray")
     if not len(pairs):
         return points, faces, 0
-    graph = sparse.coo_matrix((np.ones(len(pairs)), pairs.T), (len(nodes), len(nodes)))
+    graph = scipy.sparse.coo_matrix((np.ones(len(pairs)), pairs.T), (len(nodes), len(nodes)))
     count, label = csgraph.connected_components(graph, directed=False)
     first = np.full(count, -1, np.intp)
     first[label[::-1]] = nodes[::-1]
@@ -377,16 +377,18 @@ def _turned_alike(
     face, way = rows[pair][order].reshape(-1, 2), way[pair][order].reshape(-1, 2)
     same = np.where(way[:, 0] == way[:, 1], -1, 1)
     shape = (len(faces), len(faces))
-    graph = sparse.coo_matrix((np.ones(len(face)), (face[:, 0], face[:, 1])), shape).tocsr()
-    signs = sparse.coo_matrix((same.astype(float), (face[:, 0], face[:, 1])), shape).tocsr()
+    graph = scipy.sparse.coo_matrix((np.ones(len(face)), (face[:, 0], face[:, 1])), shape).tocsr()
+    signs = scipy.sparse.coo_matrix((same.astype(float), (face[:, 0], face[:, 1])), shape).tocsr()
     signs = (signs + signs.T).sign()
     count, label = csgraph.connected_components(graph, directed=False)
     starts = np.full(count, -1, np.intp)
     starts[label[::-1]] = np.arange(len(faces))[::-1]
     # One walk through all pieces, from a place of its own beside the first face of each.
     root = len(faces)
-    anchors = sparse.coo_matrix((np.ones(count), (np.full(count, root), starts)), (root + 1,) * 2)
-    wider = sparse.coo_matrix((np.ones(len(face)), (face[:, 0], face[:, 1])), anchors.shape)
+    anchors = scipy.sparse.coo_matrix(
+        (np.ones(count), (np.full(count, root), starts)), (root + 1,) * 2
+    )
+    wider = scipy.sparse.coo_matrix((np.ones(len(face)), (face[:, 0], face[:, 1])), anchors.shape)
     walk, before = csgraph.breadth_first_order((wider + anchors).tocsr(), root, directed=False)
     steps = np.ones(root + 1)
     inner = walk[before[walk] != root][1:]
@@ -412,7 +414,9 @@ def _turned_alike(
 def _pieces(count: int, edges: IntArray) -> int:
     from scipy.sparse import csgraph
 
-    graph = sparse.coo_matrix((np.ones(len(edges)), (edges[:, 0], edges[:, 1])), (count, count))
+    graph = scipy.sparse.coo_matrix(
+        (np.ones(len(edges)), (edges[:, 0], edges[:, 1])), (count, count)
+    )
     return int(csgraph.connected_components(graph, directed=False)[0])
 
 
@@ -441,7 +445,7 @@ def _chains(points: Array, edges: IntArray) -> tuple[IntArray, ...]:
         return ()
     nodes, local = np.unique(edges, return_inverse=True)
     local = local.reshape(-1, 2)
-    graph = sparse.coo_matrix(
+    graph = scipy.sparse.coo_matrix(
         (np.ones(len(edges)), (local[:, 0], local[:, 1])), (len(nodes), len(nodes))
     )
     _, label = csgraph.connected_components(graph, directed=False)

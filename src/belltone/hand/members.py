@@ -15,8 +15,8 @@ from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.optimize import brentq
 
 from belltone.design.parts import MemberValue
 from belltone.design.values import Design
@@ -236,7 +236,7 @@ def wave_number(ends: tuple[str, str], order: int) -> float | None:
 
 def _root(function: Callable[[float], float], near: float) -> float:
     # The hyperbolic part only shifts the root of the trigonometric part by less than a radian.
-    return float(brentq(function, near - 0.7, near + 0.7, xtol=1e-12))
+    return float(scipy.optimize.brentq(function, near - 0.7, near + 0.7, xtol=1e-12))
 
 
 def _bending(member: MemberValue, held: _Held, way: str, order: int) -> list[Found]:

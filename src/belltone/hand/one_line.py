@@ -13,9 +13,9 @@ from itertools import pairwise
 from typing import Final
 
 import numpy as np
+import scipy
 from numpy.polynomial import legendre
 from numpy.typing import NDArray
-from scipy import linalg
 
 __all__ = ["OneLine", "PointOnLine", "frequencies"]
 
@@ -132,9 +132,9 @@ def frequencies(line: OneLine, count: int) -> Array:
         for order in (0, 1):
             stiffness += point.springs[order] * np.outer(read[order], read[order])
             mass += point.masses[order] * np.outer(read[order], read[order])
-    free = linalg.null_space(np.array(rows)) if rows else np.eye(size)
+    free = scipy.linalg.null_space(np.array(rows)) if rows else np.eye(size)
     reduced = [free.T @ matrix @ free for matrix in (stiffness, mass)]
-    squares = linalg.eigh(*reduced, eigvals_only=True)
+    squares = scipy.linalg.eigh(*reduced, eigvals_only=True)
     found = np.sqrt(np.maximum(squares, 0.0)) / (2 * np.pi)
     scale = float(found[min(count + 6, len(found) - 1)])
     return np.asarray(found[found > _ZERO * scale][:count])

@@ -13,9 +13,9 @@ from functools import lru_cache
 from typing import Final
 
 import numpy as np
+import scipy
 from numpy.polynomial import legendre
 from numpy.typing import NDArray
-from scipy import linalg, optimize, special
 
 from belltone.design.parts import SurfaceValue
 from belltone.design.values import Design
@@ -157,7 +157,7 @@ def _rectangle_values(sides: tuple[str, ...], aspect: float, ratio: float) -> Ar
             for at, word in ((0, low), (1, high))
             for order in {"clamped": (0, 1), "simply supported": (0,), "free": ()}[word]
         ]
-        return np.asarray(linalg.null_space(np.array(rows)) if rows else np.eye(_DEGREE + 1))
+        return np.asarray(scipy.linalg.null_space(np.array(rows)) if rows else np.eye(_DEGREE + 1))
 
     along, across = kept(sides[0], sides[2]), kept(sides[1], sides[3])
 
@@ -174,7 +174,7 @@ def _rectangle_values(sides: tuple[str, ...], aspect: float, ratio: float) -> Ar
         + 2 * (1 - ratio) * squared * np.kron(of(1, 1, x), of(1, 1, y))
     )
     mass = np.kron(of(0, 0, x), of(0, 0, y))
-    values = np.sqrt(np.maximum(linalg.eigh(stiffness, mass, eigvals_only=True), 0.0)) * 4.0
+    values = np.sqrt(np.maximum(scipy.linalg.eigh(stiffness, mass, eigvals_only=True), 0.0)) * 4.0
     return np.asarray(values[values > 1e-3])
 
 
@@ -234,7 +234,7 @@ def _disc_roots(waves: int, rim: str, inner: str, bore: float, ratio: float) -> 
     turns = np.flatnonzero(np.isfinite(values[1:]) & (np.sign(values[:-1] * values[1:]) < 0))
     return tuple(
         float(
-            optimize.brentq(
+            scipy.optimize.brentq(
                 lambda root: float(determinants(np.array([root]))[0]),
                 looked[at],
                 looked[at + 1],
@@ -250,10 +250,10 @@ def _edge_rows(at: float, roots: Array, word: str, waves: int, ratio: float) -> 
     argument, square = roots * at, waves**2
     found = np.zeros((len(roots), 2, 4))
     solutions = (
-        (special.jv, special.jvp, 1.0),
-        (special.iv, special.ivp, -1.0),
-        (special.yv, special.yvp, 1.0),
-        (special.kv, special.kvp, -1.0),
+        (scipy.special.jv, scipy.special.jvp, 1.0),
+        (scipy.special.iv, scipy.special.ivp, -1.0),
+        (scipy.special.yv, scipy.special.yvp, 1.0),
+        (scipy.special.kv, scipy.special.kvp, -1.0),
     )
     for column, (function, slope, sign) in enumerate(solutions):
         value, first = function(waves, argument), slope(waves, argument)

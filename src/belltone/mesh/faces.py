@@ -7,8 +7,8 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
 
 from belltone.design.parts import MeshValue
 from belltone.design.place import Place
@@ -132,7 +132,7 @@ class FaceMesh:
             self.coordinates[nodes],
         )
 
-    def at_nodes_of(self, other: FaceMesh) -> sparse.csr_matrix:
+    def at_nodes_of(self, other: FaceMesh) -> scipy.sparse.csr_matrix:
         """Rows that read a motion of this mesh at the nodes of another one of the same faces."""
         feet = self.feet(other.coordinates)
         return reading_rows(feet.nodes, feet.weights, len(self.coordinates))

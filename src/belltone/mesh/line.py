@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
 
 from belltone.design.parts import MemberValue
 from belltone.design.place import Place
@@ -97,7 +97,7 @@ class LineMesh:
         start, stop = self.stretches[element].T
         return element, 2 * (shares - start) / (stop - start) - 1
 
-    def at_nodes_of(self, other: LineMesh) -> sparse.csr_matrix:
+    def at_nodes_of(self, other: LineMesh) -> scipy.sparse.csr_matrix:
         """Rows that read a motion of this mesh at the nodes of another one of the same member."""
         own = 0.5 * (lobatto(other.order) + 1)
         shares = np.empty(len(other.coordinates))

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
 
 from belltone.design.parts import PointValue
 from belltone.design.place import Place
@@ -53,9 +53,9 @@ class PointMesh:
             self.coordinates,
         )
 
-    def at_nodes_of(self, _other: PointMesh) -> sparse.csr_matrix:
+    def at_nodes_of(self, _other: PointMesh) -> scipy.sparse.csr_matrix:
         """Rows that read a motion of this mesh at the node of another."""
-        return sparse.csr_matrix(np.ones((1, 1)))
+        return scipy.sparse.csr_matrix(np.ones((1, 1)))
 
     def feet(self, points: Array) -> Feet:
         """Itself, for every point."""

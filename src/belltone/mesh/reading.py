@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
 
 __all__ = ["reading_rows"]
 
 
 def reading_rows(
     nodes: NDArray[np.intp], weights: NDArray[np.float64], count: int
-) -> sparse.csr_matrix:
+) -> scipy.sparse.csr_matrix:
     """Rows ``(places, count)`` that take values at ``count`` nodes to places.
 
     ``nodes`` and ``weights`` (places, k) say which nodes a place is read from and how much each
@@ -19,4 +19,4 @@ def reading_rows(
     """
     places, each = nodes.shape
     starts = np.arange(0, places * each + 1, each)
-    return sparse.csr_matrix((weights.ravel(), nodes.ravel(), starts), shape=(places, count))
+    return scipy.sparse.csr_matrix((weights.ravel(), nodes.ravel(), starts), shape=(places, count))

@@ -9,8 +9,8 @@ from functools import cached_property
 from typing import Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
 
 from belltone.design.parts import SurfaceValue
 from belltone.design.place import Place
@@ -171,7 +171,7 @@ class SurfaceMesh:
         weights = np.einsum("nj,ni->nji", up, across).reshape(len(element), -1)
         return element, weights
 
-    def at_nodes_of(self, other: SurfaceMesh) -> sparse.csr_matrix:
+    def at_nodes_of(self, other: SurfaceMesh) -> scipy.sparse.csr_matrix:
         """Rows that read a motion of this mesh at the nodes of another one on the same blocks."""
         local = 0.5 * (lobatto(other.order) + 1)
         spans = other.spans

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
 
 from belltone.design.preload import PreloadValue
 from belltone.design.values import Design
@@ -153,7 +153,7 @@ def whirling(
     count = 2 * request.count + _SPARE
     basis = system.free.basis
     skew = gyroscopic(assembly, system.bodies, state.pose, spin.axis)
-    reduced = sparse.csc_matrix(basis.T @ skew @ basis)
+    reduced = scipy.sparse.csc_matrix(basis.T @ skew @ basis)
     factor = None if system.rigid.shape[1] else (Factor(raised), 0.0)
     before = np.empty(0)
     available = raised.shape[0] - system.rigid.shape[1]
@@ -213,7 +213,9 @@ def whirling(
     )
 
 
-def _proven(system: System, skew: sparse.csc_matrix, speed: float, angular: Array) -> bool | None:
+def _proven(
+    system: System, skew: scipy.sparse.csc_matrix, speed: float, angular: Array
+) -> bool | None:
     """Whether these are all whirling modes up to the last of them; ``None``: nobody can say.
 
     ``K - w² M + 2 i w W G`` is Hermitian. With a positive K each of its eigenvalues falls through
@@ -225,12 +227,12 @@ def _proven(system: System, skew: sparse.csc_matrix, speed: float, angular: Arra
         return None
     at = float(angular[-1]) * (1 + _JUST_ABOVE)
     even = combined(system.stiffness, -(at**2), system.mass)
-    odd = sparse.csc_matrix(2 * at * speed * skew)
+    odd = scipy.sparse.csc_matrix(2 * at * speed * skew)
     try:
         if Factor(system.stiffness).negatives != 0:
             return None  # the spin has softened it past zero, and gyroscopic forces alone hold it
-        whole = sparse.csc_matrix(sparse.bmat([[even, -odd], [odd, even]]))
-        negatives = Factor(sparse.csc_matrix(0.5 * (whole + whole.T))).negatives
+        whole = scipy.sparse.csc_matrix(scipy.sparse.bmat([[even, -odd], [odd, even]]))
+        negatives = Factor(scipy.sparse.csc_matrix(0.5 * (whole + whole.T))).negatives
     except SingularShiftError:
         return None
     return None if negatives is None else negatives == 2 * len(angular)

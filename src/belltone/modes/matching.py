@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.optimize import linear_sum_assignment
 
 __all__ = ["EQUAL", "assurance", "clusters", "paired"]
 
@@ -68,7 +68,7 @@ def paired(alike: Array, frequencies: Array, expected: Array) -> tuple[IntArray,
         )
         # A tenth off in frequency weighs as much as a tenth less assurance, and no more.
         cost = cost + np.minimum(away, 0.1)
-    rows, columns = linear_sum_assignment(cost)
+    rows, columns = scipy.optimize.linear_sum_assignment(cost)
     partners = np.full(len(alike), -1, dtype=np.intp)
     partners[rows] = columns
     certainty = np.zeros(len(alike))

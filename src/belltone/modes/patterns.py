@@ -9,10 +9,8 @@ from functools import lru_cache
 from typing import Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
-from scipy.interpolate import LinearNDInterpolator
-from scipy.spatial import cKDTree
 
 from belltone.geometry.revolution import revolution_axis
 from belltone.geometry.shapes import Disc, Extruded, Lofted, Plate, Revolved, extent, on_axis
@@ -123,18 +121,18 @@ class _Grid:
 
 
 @lru_cache(maxsize=16)
-def _interpolation(places: bytes, at: bytes) -> sparse.csr_matrix:
+def _interpolation(places: bytes, at: bytes) -> scipy.sparse.csr_matrix:
     """Rows that read fields given at places in a plane at others; outside them the nearest counts.
 
     Both come as the bytes of ``(n, 2)`` numbers: a wall's own places change little with its sizes.
     """
     known, wanted = (np.frombuffer(own).reshape(-1, 2) for own in (places, at))
-    rows = LinearNDInterpolator(known, np.eye(len(known)))(wanted)
+    rows = scipy.interpolate.LinearNDInterpolator(known, np.eye(len(known)))(wanted)
     outside = np.flatnonzero(np.isnan(rows[:, 0]))
     if len(outside):
         rows[outside] = 0.0
-        rows[outside, cKDTree(known).query(wanted[outside])[1]] = 1.0
-    return sparse.csr_matrix(rows)
+        rows[outside, scipy.spatial.cKDTree(known).query(wanted[outside])[1]] = 1.0
+    return scipy.sparse.csr_matrix(rows)
 
 
 def _on_skin(

@@ -8,8 +8,8 @@ from functools import cached_property
 from typing import Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import linalg
 
 from belltone.modes.errors import BuckledModesError
 from belltone.modes.level import Level, told_in_words
@@ -254,10 +254,10 @@ def _ritz(inner: Array, masses: Array, shift: float) -> tuple[Array, Array]:
     sizes = np.sqrt(np.maximum(np.diag(masses), np.finfo(float).tiny))
     masses = 0.5 * (masses + masses.T) / np.outer(sizes, sizes)
     inner = 0.5 * (inner + inner.T) / np.outer(sizes, sizes)
-    squares, turn = linalg.eigh(masses)
+    squares, turn = scipy.linalg.eigh(masses)
     usable = squares > _DEPENDENT * squares[-1]
     spread = turn[:, usable] / np.sqrt(squares[usable])
-    away, weights = linalg.eigh(spread.T @ inner @ spread)
+    away, weights = scipy.linalg.eigh(spread.T @ inner @ spread)
     return shift + away, (spread @ weights) / sizes[:, None]
 
 

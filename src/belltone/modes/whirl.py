@@ -13,8 +13,8 @@ from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import linalg, sparse
 
 from belltone.design.preload import SpinValue
 
@@ -45,7 +45,9 @@ class Whirls:
     weights: Complex
 
 
-def whirls(values: Array, vectors: Array, skew: sparse.csc_matrix | Array, speed: float) -> Whirls:
+def whirls(
+    values: Array, vectors: Array, skew: scipy.sparse.csc_matrix | Array, speed: float
+) -> Whirls:
     """Solve on modes of eigenvalues ``values`` (rad²/s²), shapes with a modal mass of one."""
     count = len(values)
     coupling = 2 * speed * (vectors.T @ np.asarray(skew @ vectors))
@@ -54,7 +56,7 @@ def whirls(values: Array, vectors: Array, skew: sparse.csc_matrix | Array, speed
     state[:count, count:] = np.eye(count)
     state[count:, :count] = -np.diag(values)
     state[count:, count:] = -coupling
-    found, shapes = linalg.eig(state)
+    found, shapes = scipy.linalg.eig(state)
     size = np.abs(found).max(initial=1e-300)
     if np.any(found.real > _GROWS * size):
         fastest = float(found.real.max())

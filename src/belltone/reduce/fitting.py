@@ -5,9 +5,8 @@ from __future__ import annotations
 from typing import Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
-from scipy.sparse.linalg import splu
 
 from belltone.system.elimination import FreeMotions
 
@@ -37,11 +36,13 @@ class Fitting:
         self._tied = np.unique(rows.indices)
         if not len(self._tied):
             return
-        self._rows = sparse.csr_matrix(rows[used][:, self._tied])
+        self._rows = scipy.sparse.csr_matrix(rows[used][:, self._tied])
         self._own = weights[free.kept][self._tied]
-        self._pull = sparse.csr_matrix(self._rows.T @ sparse.diags_array(weights[self._following]))
-        normal = sparse.diags_array(self._own) + self._pull @ self._rows
-        self._solver = splu(sparse.csc_matrix(normal))
+        self._pull = scipy.sparse.csr_matrix(
+            self._rows.T @ scipy.sparse.diags_array(weights[self._following])
+        )
+        normal = scipy.sparse.diags_array(self._own) + self._pull @ self._rows
+        self._solver = scipy.sparse.linalg.splu(scipy.sparse.csc_matrix(normal))
 
     def __call__(self, motions: Array) -> Array:
         """What is free, of motions ``(unknowns, k)``."""

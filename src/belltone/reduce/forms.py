@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from typing import Any, Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import linalg
 
 from belltone.modes.whirl import whirls
 
@@ -39,8 +39,8 @@ class Forms:
         Those that whirl are complex. Raises `WhirlError` where one grows by itself.
         """
         try:
-            values, weights = linalg.eigh(self.stiffness, self.mass)
-        except linalg.LinAlgError:  # vectors of the basis hardly differ here
+            values, weights = scipy.linalg.eigh(self.stiffness, self.mass)
+        except scipy.linalg.LinAlgError:  # vectors of the basis hardly differ here
             values, weights = ritz(self.stiffness, self.mass)
         if self.skew is None:
             return values, weights
@@ -140,7 +140,7 @@ def independent(gram: Array, lengths: Array | None = None, least: float = _SAME)
     the vectors' own; what has less than the ``least`` share of them is left out.
     """
     sizes = np.sqrt(np.maximum(np.diag(gram) if lengths is None else lengths, 1e-300))
-    squares, turn = linalg.eigh(gram / np.outer(sizes, sizes))
+    squares, turn = scipy.linalg.eigh(gram / np.outer(sizes, sizes))
     kept = squares > least * (squares[-1] if lengths is None else 1.0)
     return np.asarray((turn[:, kept] / np.sqrt(squares[kept])) / sizes[:, None])
 
@@ -148,5 +148,5 @@ def independent(gram: Array, lengths: Array | None = None, least: float = _SAME)
 def ritz(stiffness: Array, mass: Array) -> tuple[Array, Array]:
     """Eigenvalues ascending, and combinations of a modal mass of one."""
     spread = independent(mass)
-    values, weights = linalg.eigh(spread.T @ stiffness @ spread)
+    values, weights = scipy.linalg.eigh(spread.T @ stiffness @ spread)
     return values, spread @ weights

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from typing import Any, Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
 
 from belltone.modes.level import Level
 from belltone.reduce.fitting import Fitting
@@ -43,7 +43,7 @@ class Sample:
         self.place, self.rigid = place, system.rigid
         self._stiffness, self._mass = system.stiffness, system.mass
         self.speed, self.total = 0.0, float(system.rigid_mass[0, 0])
-        self._skew: sparse.csc_matrix | None = None
+        self._skew: scipy.sparse.csc_matrix | None = None
         if level.whirls:
             self.speed, self._skew = _turning(level)
             # Spin takes its square off the eigenvalues; this gives it back, and changes no shape.
@@ -144,7 +144,7 @@ class Sample:
         return None
 
 
-def _turning(level: Level) -> tuple[float, sparse.csc_matrix]:
+def _turning(level: Level) -> tuple[float, scipy.sparse.csc_matrix]:
     """The speed of a spin (rad/s), and the skew matrix of its gyroscopic forces."""
     preload, state = level.design.preload, level.state
     assert preload is not None
@@ -152,7 +152,7 @@ def _turning(level: Level) -> tuple[float, sparse.csc_matrix]:
     assert state is not None
     system = level.system
     skew = gyroscopic(level.assembly, system.bodies, state.pose, preload.spin.axis)
-    return preload.turning, sparse.csc_matrix(system.free.basis.T @ skew @ system.free.basis)
+    return preload.turning, scipy.sparse.csc_matrix(system.free.basis.T @ skew @ system.free.basis)
 
 
 def _widest_gap(values: Array, count: int) -> int:

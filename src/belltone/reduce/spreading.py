@@ -8,8 +8,8 @@ from functools import partial
 from typing import Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import linalg
 
 from belltone.modes.errors import NoModesError
 from belltone.modes.whirl import WhirlError
@@ -329,8 +329,8 @@ class _Miss:
 def _apart(found: Array, true: Array) -> float:
     """The largest error of a form, relative, over all vectors."""
     try:
-        return float(np.abs(linalg.eigh(found, true, eigvals_only=True) - 1).max())
-    except linalg.LinAlgError:
+        return float(np.abs(scipy.linalg.eigh(found, true, eigvals_only=True) - 1).max())
+    except scipy.linalg.LinAlgError:
         return 1.0
 
 

@@ -10,9 +10,8 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
-from scipy.sparse.linalg import spsolve
 
 from belltone.sections.thin_walled import FlowValues
 
@@ -50,7 +49,7 @@ def outline_flows(outline: Outline) -> FlowValues:
     stiffness = np.einsum("tqid,tqjd,tq->tij", gradient, gradient, weight)
     rows = np.repeat(triangles, 6, axis=1).ravel()
     columns = np.tile(triangles, (1, 6)).ravel()
-    matrix = sparse.csc_matrix(sparse.coo_matrix((stiffness.ravel(), (rows, columns))))
+    matrix = scipy.sparse.csc_matrix(scipy.sparse.coo_matrix((stiffness.ravel(), (rows, columns))))
     # Twisting moves a point along (-z, y).
     sliding = np.stack([-at[..., 1], at[..., 0]], axis=-1)
     loads = np.zeros((count, 3))
@@ -59,7 +58,7 @@ def outline_flows(outline: Outline) -> FlowValues:
         load = np.einsum("qi,tq,tq->ti", shape, at[..., axis], weight)
         loads[:, 1 + axis] = _gathered(load, triangles)
     potentials = np.zeros((count, 3))
-    potentials[1:] = spsolve(matrix[1:, 1:], loads[1:])
+    potentials[1:] = scipy.sparse.linalg.spsolve(matrix[1:, 1:], loads[1:])
     local = potentials[triangles]
     slopes = np.einsum("tqid,tia->atqd", gradient, local)
     stress = sliding - slopes[0]

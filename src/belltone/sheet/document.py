@@ -21,7 +21,7 @@ from typing import Any, Final
 
 from pydantic import BaseModel, ValidationError
 
-from belltone.files import FileError, read_text, write_text
+from belltone.files import MOST_SHEET_BYTES, FileError, read_text, write_text
 from belltone.geometry.received_files import file_digest
 from belltone.sheet.editing import edited, put_entry, rename, set_values, take_away
 from belltone.sheet.errors import Finding, Path, SheetError
@@ -37,15 +37,13 @@ from belltone.sheet.part_models import (
 )
 from belltone.sheet.units import Dimension
 
-__all__ = ["MOST_BYTES", "Sheet", "read_sheet", "write_sheet"]
+__all__ = ["Sheet", "read_sheet", "write_sheet"]
 
 _NO_MODES: Final = (
     *("title", "note", "excitation", "targets"),
     *("modes", "measured", "report", "shown_in"),
 )
 _MATERIAL_TAGS: Final = ("isotropic", "ply")
-MOST_BYTES: Final = 5_000_000
-"""A sheet is written by hand; a far larger file is of another kind."""
 
 
 @dataclass(frozen=True)
@@ -211,7 +209,7 @@ class Sheet:
 def read_sheet(path: FilePath) -> Sheet:
     """Read a sheet file; raises `SheetError` (also for a file that cannot be read)."""
     try:
-        text = read_text(path, MOST_BYTES, "a sheet")
+        text = read_text(path, MOST_SHEET_BYTES, "a sheet")
     except FileError as error:
         raise SheetError([Finding((), str(error))]) from error
     return Sheet.from_text(text, path.resolve().parent)

@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.interpolate import PchipInterpolator
 
 from belltone.modes.modeset import Spectrum
 from belltone.modes.pairing import pair
@@ -40,12 +40,14 @@ class Branch:
     certainty: float
     veers: tuple[float, ...]
 
-    def curve(self, values: Array) -> PchipInterpolator | None:
+    def curve(self, values: Array) -> scipy.interpolate.PchipInterpolator | None:
         """Frequency over the knob where the branch is known, or ``None`` for a single point."""
         known = np.isfinite(self.frequencies)
         if np.count_nonzero(known) < 2:
             return None
-        return PchipInterpolator(values[known], self.frequencies[known], extrapolate=False)
+        return scipy.interpolate.PchipInterpolator(
+            values[known], self.frequencies[known], extrapolate=False
+        )
 
 
 def poor_steps(values: Sequence[float], sets: Sequence[Spectrum | None]) -> list[int]:

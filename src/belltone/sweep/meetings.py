@@ -8,9 +8,8 @@ from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.interpolate import PchipInterpolator
-from scipy.optimize import brentq, minimize_scalar
 
 from belltone.sweep.branches import Branch
 from belltone.sweep.runner import Sweep
@@ -58,7 +57,10 @@ def meetings(sweep: Sweep) -> tuple[Meeting, ...]:
 
 
 def _crossings(
-    first: PchipInterpolator, second: PchipInterpolator, one: int, other: int
+    first: scipy.interpolate.PchipInterpolator,
+    second: scipy.interpolate.PchipInterpolator,
+    one: int,
+    other: int,
 ) -> Iterator[Meeting]:
     low, high = max(first.x[0], second.x[0]), min(first.x[-1], second.x[-1])
     if not low < high:
@@ -69,12 +71,17 @@ def _crossings(
     if np.all(np.abs(apart) <= _PAIR * np.abs(first(places))):
         return  # a pair all along
     for at in np.flatnonzero(np.sign(apart[:-1]) * np.sign(apart[1:]) < 0):
-        value = float(brentq(lambda x: float(first(x) - second(x)), places[at], places[at + 1]))
+        value = float(
+            scipy.optimize.brentq(lambda x: float(first(x) - second(x)), places[at], places[at + 1])
+        )
         yield Meeting(value, float(first(value)), one + 1, other + 1, 0.0)
 
 
 def _veerings(
-    sweep: Sweep, first: PchipInterpolator, second: PchipInterpolator, numbers: tuple[int, int]
+    sweep: Sweep,
+    first: scipy.interpolate.PchipInterpolator,
+    second: scipy.interpolate.PchipInterpolator,
+    numbers: tuple[int, int],
 ) -> Iterator[Meeting]:
     """Where two branches come closest and go on with each other's shapes."""
     one, other = (sweep.branches[number] for number in numbers)
@@ -84,7 +91,7 @@ def _veerings(
         if not (gaps[at] <= gaps[at - 1] and gaps[at] < gaps[at + 1]):
             continue
         low, high = (float(sweep.values[known[beside]]) for beside in (at - 1, at + 1))
-        least = minimize_scalar(
+        least = scipy.optimize.minimize_scalar(
             lambda x: abs(float(first(x) - second(x))), bounds=(low, high), method="bounded"
         )
         closeness = float(least.fun) / float(first(least.x))

@@ -10,8 +10,8 @@ from dataclasses import dataclass
 from typing import Any, Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.sparse.csgraph import minimum_spanning_tree
 
 from belltone.design.values import Design
 from belltone.sheet.document import Sheet
@@ -101,7 +101,7 @@ class Plan:
             return tuple((row, row + 1) for row in range(len(self) - 1))
         apart = self._apart()
         # Distances of next to nothing count as no link; as much more for all changes no tree.
-        tree = minimum_spanning_tree(apart + 1.0).tocoo()
+        tree = scipy.sparse.csgraph.minimum_spanning_tree(apart + 1.0).tocoo()
         return tuple(
             sorted((int(min(i, j)), int(max(i, j))) for i, j in zip(*tree.coords, strict=True))
         )

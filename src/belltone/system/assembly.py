@@ -8,9 +8,8 @@ from functools import cached_property
 from typing import Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import linalg, sparse
-from scipy.sparse.linalg import lsqr
 
 from belltone.design.values import Design, SupportValue
 from belltone.mesh.discretisation import Discretisation
@@ -29,7 +28,7 @@ from belltone.system.rigid import RigidPart, Stops, rigid_modes, sheet_motions
 __all__ = ["Assembly", "System", "assemble", "bodies_of", "symmetric", "work_in_ties"]
 
 Array = NDArray[np.float64]
-Matrix = sparse.csc_matrix
+Matrix = scipy.sparse.csc_matrix
 
 
 _NO_ARM: Final = 1e-6  # of the size
@@ -54,9 +53,9 @@ class System:
     stiffness: Matrix
     mass: Matrix
     free: FreeMotions
-    spring_rows: sparse.csr_matrix
+    spring_rows: scipy.sparse.csr_matrix
     spring_stiffness: Array
-    carried: tuple[sparse.csr_matrix, ...]
+    carried: tuple[scipy.sparse.csr_matrix, ...]
     rigid: Array
     rigid_names: tuple[str, ...]
     rigid_mass: Array
@@ -205,13 +204,13 @@ class Assembly:
             for rule in (*(one_body(site, self.size) for site in self._many), *self.joints.rules)
             if isinstance(rule, Tie)
         ]
-        total = sparse.csc_matrix((self.size, self.size))
+        total = scipy.sparse.csc_matrix((self.size, self.size))
         if not any(np.abs(tie.arms).max(initial=0.0) > _NO_ARM * self.extent for tie in ties):
             return total
         rows = [tie(pose)[:, : self.size] for tie in ties]
         others = [rule(pose)[:, : self.size] for rule in self.joints.rules if rule not in ties]
-        whole = sparse.vstack([*rows, *others, self.supports.held])
-        multipliers = lsqr(whole.T.tocsr(), residual, atol=1e-12, btol=1e-12)[0]
+        whole = scipy.sparse.vstack([*rows, *others, self.supports.held])
+        multipliers = scipy.sparse.linalg.lsqr(whole.T.tocsr(), residual, atol=1e-12, btol=1e-12)[0]
         first = 0
         for tie, own in zip(ties, rows, strict=True):
             total = total + tie.stress_stiffness(multipliers[first : first + own.shape[0]], pose)
@@ -236,11 +235,11 @@ class Assembly:
             moved += np.asarray(lump.mass(None, self.size) @ motions)
         return np.asarray(np.einsum("im,im->m", motions, moved))
 
-    def springs(self) -> tuple[sparse.csr_matrix, Array]:
+    def springs(self) -> tuple[scipy.sparse.csr_matrix, Array]:
         """Rows of motions on springs, and their stiffness."""
-        rows = sparse.vstack([self.supports.sprung, self.joints.sprung])
+        rows = scipy.sparse.vstack([self.supports.sprung, self.joints.sprung])
         return (
-            sparse.csr_matrix(rows),
+            scipy.sparse.csr_matrix(rows),
             np.concatenate([self.supports.stiffness, self.joints.stiffness]),
         )
 
@@ -272,11 +271,13 @@ class Assembly:
         """The system as made, or at a pose with the bodies there; without the stress of either."""
         bodies = self.bodies if bodies is None else bodies
         at = self.coordinates if pose is None else self.coordinates + pose.displacements
-        none = sparse.csc_matrix((self.size, self.size))
+        none = scipy.sparse.csc_matrix((self.size, self.size))
         hung = sum((lump.mass(pose, self.size) for lump in self.lumps), none)
         springs, spring_stiffness = self.springs()
         spring_names, spring_of = self.springs_by_name()
-        sprung = sparse.csc_matrix(springs.T @ sparse.diags_array(spring_stiffness) @ springs)
+        sprung = scipy.sparse.csc_matrix(
+            springs.T @ scipy.sparse.diags_array(spring_stiffness) @ springs
+        )
         masses = [body.elements.inertia().hessian(body.elements.directors) for body in bodies]
         stiffnesses = [body.elements.stiffness() for body in bodies]
         free = self.free(pose)
@@ -327,7 +328,7 @@ class Assembly:
         """Sites that masses make one body of."""
         return [site for site in self._rigid_sites if len(site) > 1]
 
-    def _moves(self, pose: Pose | None, scale: float) -> list[sparse.csr_matrix]:
+    def _moves(self, pose: Pose | None, scale: float) -> list[scipy.sparse.csr_matrix]:
         """Rows of the displacements sites are set to, with what is left of them."""
         if self.design.preload is None:
             return []
@@ -339,8 +340,8 @@ class Assembly:
                 rows = padded(rows)
             wanted = np.tile(scale * move.values, len(site))
             last = np.full(len(wanted), self.size)
-            constant = sparse.csr_matrix((wanted, (np.arange(len(wanted)), last)), rows.shape)
-            found.append(sparse.csr_matrix(rows - constant))
+            constant = scipy.sparse.csr_matrix((wanted, (np.arange(len(wanted)), last)), rows.shape)
+            found.append(scipy.sparse.csr_matrix(rows - constant))
         return found
 
     def _stops(self) -> Stops:
@@ -349,7 +350,9 @@ class Assembly:
         nobody = [self.supports.held, self.supports.sprung, *bodies, *moves]
         count = sum(rows.shape[0] for rows in nobody)
         return Stops(
-            sparse.csr_matrix(sparse.vstack([*nobody, self.joints.held, self.joints.sprung])),
+            scipy.sparse.csr_matrix(
+                scipy.sparse.vstack([*nobody, self.joints.held, self.joints.sprung])
+            ),
             np.concatenate(
                 [np.full(count, -1, dtype=np.intp), self.joints.of_held, self.joints.of_sprung]
             ),
@@ -357,23 +360,23 @@ class Assembly:
         )
 
 
-def work_in_ties(rows: Sequence[sparse.csr_matrix], extent: float) -> FreeMotions:
+def work_in_ties(rows: Sequence[scipy.sparse.csr_matrix], extent: float) -> FreeMotions:
     """What ties leave free, the first of them counting where two contradict each other.
 
     ``extent`` (m) weighs turns and slides. Rows without a constant column get one of zeros.
     """
     size = 6 * (rows[0].shape[1] // 6)
-    whole = sparse.csr_matrix(
-        sparse.vstack([own if own.shape[1] > size else padded(own) for own in rows])
+    whole = scipy.sparse.csr_matrix(
+        scipy.sparse.vstack([own if own.shape[1] > size else padded(own) for own in rows])
     )
     weights = np.tile([1.0, 1.0, 1.0, *([1.0 / extent] * 3)], size // 6)
     return eliminate(whole, weights)
 
 
-def padded(rows: sparse.csr_matrix) -> sparse.csr_matrix:
+def padded(rows: scipy.sparse.csr_matrix) -> scipy.sparse.csr_matrix:
     """Rows with a last column of zeros."""
-    none = sparse.csr_matrix((rows.shape[0], 1))
-    return sparse.csr_matrix(sparse.hstack([rows, none], format="csr"))
+    none = scipy.sparse.csr_matrix((rows.shape[0], 1))
+    return scipy.sparse.csr_matrix(scipy.sparse.hstack([rows, none], format="csr"))
 
 
 def _degrees(body: Body) -> NDArray[np.intp]:
@@ -393,8 +396,8 @@ def _orthonormal(vectors: Array, mass: Matrix) -> Array:
     """Gram-Schmidt in the mass, in order, which keeps each motion as near its name as can be."""
     if not vectors.shape[1]:
         return vectors
-    lower = linalg.cholesky(vectors.T @ (mass @ vectors), lower=True)
-    return linalg.solve_triangular(lower, vectors.T, lower=True).T
+    lower = scipy.linalg.cholesky(vectors.T @ (mass @ vectors), lower=True)
+    return scipy.linalg.solve_triangular(lower, vectors.T, lower=True).T
 
 
 def _pieces(body: Body) -> list[RigidPart]:
@@ -421,14 +424,14 @@ def _lines(design: Design, bodies: Mapping[str, Body]) -> dict[str, Array]:
 class _Supports:
     """Rows of held motions, rows on springs, their stiffness, and the support of each."""
 
-    held: sparse.csr_matrix
-    sprung: sparse.csr_matrix
+    held: scipy.sparse.csr_matrix
+    sprung: scipy.sparse.csr_matrix
     stiffness: Array
     of_sprung: NDArray[np.intp]
 
 
 def _supports(design: Design, bodies: Mapping[str, Body], size: int) -> _Supports:
-    held, sprung = [sparse.csr_matrix((0, size))], [sparse.csr_matrix((0, size))]
+    held, sprung = [scipy.sparse.csr_matrix((0, size))], [scipy.sparse.csr_matrix((0, size))]
     stiffness = [np.empty(0)]
     of_sprung: list[int] = []
     moves = () if design.preload is None else design.preload.moves
@@ -446,8 +449,8 @@ def _supports(design: Design, bodies: Mapping[str, Body], size: int) -> _Support
         stiffness.append(np.outer(site.shares, support.spring_stiffness).ravel())
         of_sprung += [number] * sprung[-1].shape[0]
     return _Supports(
-        sparse.csr_matrix(sparse.vstack(held)),
-        sparse.csr_matrix(sparse.vstack(sprung)),
+        scipy.sparse.csr_matrix(scipy.sparse.vstack(held)),
+        scipy.sparse.csr_matrix(scipy.sparse.vstack(sprung)),
         np.concatenate(stiffness),
         np.array(of_sprung, dtype=np.intp),
     )
@@ -465,11 +468,11 @@ def _left_to_hold(
             frame = one.frames[0]
             spatial = np.hstack([spatial[:, :3] @ frame, spatial[:, 3:] @ frame])
         left = spatial - spatial @ np.linalg.pinv(wanted) @ wanted
-        basis = linalg.orth(left.T, rcond=1e-9).T
+        basis = scipy.linalg.orth(left.T, rcond=1e-9).T
         if len(basis):
             yield one, basis
 
 
 def symmetric(matrix: Matrix) -> Matrix:
     """Remove the rounding that the products leave, so that pivots keep their sign's meaning."""
-    return sparse.csc_matrix((matrix + matrix.T) * 0.5)
+    return scipy.sparse.csc_matrix((matrix + matrix.T) * 0.5)

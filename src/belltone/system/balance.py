@@ -6,8 +6,8 @@ from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import linalg, sparse
 
 from belltone.design.preload import PreloadValue
 from belltone.system.assembly import Assembly, System
@@ -26,7 +26,7 @@ __all__ = [
 ]
 
 Array = NDArray[np.float64]
-Matrix = sparse.csc_matrix
+Matrix = scipy.sparse.csc_matrix
 
 _UNBALANCED: Final = 1e-6  # of the load; a free component can be under a load that balances itself
 _SWING: Final = 1e-11  # relative; less stiffness than this is rounding
@@ -161,14 +161,14 @@ class Grounded:
                 "the preload is not balanced: nothing keeps it from moving the component as one "
                 f"that {system.rigid_names[moved[0]]}; hold that motion, or balance the load"
             )
-        _, _, order = linalg.qr(rigid.T, pivoting=True, mode="economic")
+        _, _, order = scipy.linalg.qr(rigid.T, pivoting=True, mode="economic")
         self._chosen = np.sort(order[rigid.shape[1] :])
 
     def part(self, matrix: Matrix) -> Matrix:
         """A matrix without what is left out."""
         if len(self._chosen) == self._size:
             return matrix
-        return sparse.csc_matrix(matrix[self._chosen][:, self._chosen])
+        return scipy.sparse.csc_matrix(matrix[self._chosen][:, self._chosen])
 
     def solved(self, factor: Factor, right: Array) -> Array:
         """The solution, zero where unknowns are left out."""

@@ -6,8 +6,8 @@ from dataclasses import dataclass, replace
 from typing import Any, Protocol, runtime_checkable
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
 
 from belltone.design.parts import PartValue
 from belltone.design.place import Place
@@ -46,7 +46,7 @@ class Mesh(Protocol):
     def feet(self, points: Array) -> Feet:
         """The nearest places of the part to points ``(n, 3)``."""
 
-    def at_nodes_of(self, other: Any) -> sparse.csr_matrix:
+    def at_nodes_of(self, other: Any) -> scipy.sparse.csr_matrix:
         """Rows that read a motion of this mesh at the nodes of another one of the same part."""
 
 

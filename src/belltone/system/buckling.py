@@ -11,8 +11,8 @@ from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
 
 from belltone.progress import Progress
 from belltone.system.factor import Factor, SingularShiftError
@@ -22,7 +22,7 @@ from belltone.system.pattern import combined
 __all__ = ["FACTOR_LIMIT", "Buckling", "buckling"]
 
 Array = NDArray[np.float64]
-Matrix = sparse.csc_matrix
+Matrix = scipy.sparse.csc_matrix
 
 FACTOR_LIMIT: Final = 100.0
 """Factors above this are not looked for: no load ever gets there."""

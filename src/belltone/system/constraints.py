@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
 
 from belltone.elements.directors import cross_matrices, turning_stiffness, unturned
 from belltone.mesh.sites import Feet, SiteNodes
@@ -33,7 +33,7 @@ _UPRIGHT: Final = 1e-6  # sine of an angle; less is no angle
 
 def site_rows(
     site: SiteNodes, directions: Array, own: bool, size: int, pose: Pose | None = None
-) -> sparse.csr_matrix:
+) -> scipy.sparse.csr_matrix:
     """Motions along directions ``(k, 6)`` of each station, as rows on all unknowns.
 
     ``own`` directions go by each station's own axes, others by the sheet's. Rows run over the
@@ -63,7 +63,7 @@ class Tie:
         """From the feet to the stations, as made ``(stations, 3)`` (m)."""
         return np.asarray(self.site.positions - self.feet.positions)
 
-    def __call__(self, pose: Pose | None = None) -> sparse.csr_matrix:
+    def __call__(self, pose: Pose | None = None) -> scipy.sparse.csr_matrix:
         """The rows, at a pose with what they come to already."""
         site, feet = self.site, self.feet
         gaps = np.zeros((len(site), 6))
@@ -77,10 +77,10 @@ class Tie:
         carried[..., 3:] += np.cross(arms[:, None], spatial[..., :3])
         ours = _rows(site.nodes, site.weights, spatial, self.size)
         theirs = _rows(feet.nodes, feet.weights, carried, self.size)
-        rows = sparse.csr_matrix(ours - theirs)
+        rows = scipy.sparse.csr_matrix(ours - theirs)
         return rows if pose is None else _with_values(rows, _measured(spatial, gaps))
 
-    def stress_stiffness(self, multipliers: Array, pose: Pose | None) -> sparse.csc_matrix:
+    def stress_stiffness(self, multipliers: Array, pose: Pose | None) -> scipy.sparse.csc_matrix:
         """What forces carried over the arms add to the stiffness, as under a pendulum.
 
         ``multipliers`` are the forces along the rows that hold a balance with what is tied.
@@ -91,7 +91,9 @@ class Tie:
         turning = np.zeros((len(arms), 3, 6))
         turning[:, :, 3:] = np.eye(3)
         rows = _rows(self.feet.nodes, self.feet.weights, turning, self.size)
-        return sparse.csc_matrix(rows.T @ sparse.block_diag(list(blocks), format="csr") @ rows)
+        return scipy.sparse.csc_matrix(
+            rows.T @ scipy.sparse.block_diag(list(blocks), format="csr") @ rows
+        )
 
     def _now(self, pose: Pose | None) -> tuple[Array, Array, Array]:
         """How far the feet have turned, the arms and the directions at a pose."""
@@ -145,7 +147,7 @@ def hinged_tie(site: SiteNodes, feet: Feet, size: int) -> Tie:
 
 def mean_motion(
     feet: Feet, centre: Array, size: int, pose: Pose | None = None
-) -> sparse.csr_matrix:
+) -> scipy.sparse.csr_matrix:
     """The mean motion (6 rows) of places round a point, given at the point.
 
     The slide is the mean of what each place would carry to the point, the turn the mean of the
@@ -182,7 +184,7 @@ def mean_motion(
         spatial[:, :, :3] += turn[:, None] * around[:, None, :]
     rows = _rows(feet.nodes, feet.weights, spatial, size)
     gather = np.tile(np.eye(6), count)
-    mean = sparse.csr_matrix(sparse.csr_matrix(gather) @ rows)
+    mean = scipy.sparse.csr_matrix(scipy.sparse.csr_matrix(gather) @ rows)
     return mean if pose is None else _with_values(mean, values)
 
 
@@ -204,12 +206,12 @@ def repeated(feet: Feet, count: int) -> Feet:
     )
 
 
-def site_motion(site: SiteNodes, size: int) -> sparse.csr_matrix:
+def site_motion(site: SiteNodes, size: int) -> scipy.sparse.csr_matrix:
     """The motion (6 rows) at the centre of a site that moves as one, on all unknowns."""
     first = site.some(np.arange(len(site)) == 0)
     carry = np.eye(6)
     carry[:3, 3:] = -cross_matrices(site.centre - site.positions[0])
-    return sparse.csr_matrix(carry @ site_rows(first, np.eye(6), False, size))
+    return scipy.sparse.csr_matrix(carry @ site_rows(first, np.eye(6), False, size))
 
 
 def _moved(places: SiteNodes | Feet, pose: Pose) -> Array:
@@ -227,10 +229,10 @@ def _measured(spatial: Array, motions: Array) -> Array:
     return np.asarray(np.einsum("skd,sd->sk", spatial, motions).ravel())
 
 
-def _with_values(rows: sparse.csr_matrix, values: Array) -> sparse.csr_matrix:
+def _with_values(rows: scipy.sparse.csr_matrix, values: Array) -> scipy.sparse.csr_matrix:
     """Rows with a last column of what they come to already."""
-    column = sparse.csr_matrix(values[:, None])
-    return sparse.csr_matrix(sparse.hstack([rows, column], format="csr"))
+    column = scipy.sparse.csr_matrix(values[:, None])
+    return scipy.sparse.csr_matrix(scipy.sparse.hstack([rows, column], format="csr"))
 
 
 def _spatial(site: SiteNodes, directions: Array, own: bool) -> Array:
@@ -243,7 +245,7 @@ def _spatial(site: SiteNodes, directions: Array, own: bool) -> Array:
     return np.concatenate(turned, axis=-1)
 
 
-def _rows(nodes: IntArray, weights: Array, spatial: Array, size: int) -> sparse.csr_matrix:
+def _rows(nodes: IntArray, weights: Array, spatial: Array, size: int) -> scipy.sparse.csr_matrix:
     """Weighted motions of nodes ``(stations, per)`` along ``(stations, k, 6)``."""
     stations, count, _ = spatial.shape
     per = nodes.shape[1]
@@ -253,6 +255,8 @@ def _rows(nodes: IntArray, weights: Array, spatial: Array, size: int) -> sparse.
     )
     rows = np.broadcast_to(np.arange(stations * count).reshape(stations, count, 1, 1), values.shape)
     entries = (values.ravel(), (rows.ravel(), columns.ravel()))
-    matrix = sparse.csr_matrix(sparse.coo_matrix(entries, shape=(stations * count, size)))
+    matrix = scipy.sparse.csr_matrix(
+        scipy.sparse.coo_matrix(entries, shape=(stations * count, size))
+    )
     matrix.eliminate_zeros()
     return matrix

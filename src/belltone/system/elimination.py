@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
 
 __all__ = ["FreeMotions", "eliminate"]
 
@@ -28,7 +28,7 @@ class FreeMotions:
 
     def __init__(
         self,
-        basis: sparse.csc_matrix,
+        basis: scipy.sparse.csc_matrix,
         kept: NDArray[np.intp],
         offset: Array,
         contradicted: tuple[int, ...] = (),
@@ -43,7 +43,7 @@ class FreeMotions:
         return np.asarray(motions[self.kept])
 
 
-def eliminate(ties: sparse.csr_matrix, weights: Array) -> FreeMotions:
+def eliminate(ties: scipy.sparse.csr_matrix, weights: Array) -> FreeMotions:
     """Solve ties ``(rows, unknowns + 1)``, each of which must be zero; the last column is constant.
 
     Gauss elimination row by row: each tie gives up the unknown with the largest coefficient times
@@ -82,10 +82,10 @@ def eliminate(ties: sparse.csr_matrix, weights: Array) -> FreeMotions:
 
 
 def _held_outright(
-    ties: sparse.csr_matrix,
-) -> tuple[NDArray[np.intp], sparse.csr_matrix, NDArray[np.intp]]:
+    ties: scipy.sparse.csr_matrix,
+) -> tuple[NDArray[np.intp], scipy.sparse.csr_matrix, NDArray[np.intp]]:
     """Unknowns that a tie of their own holds at zero, the other ties without them, their rows."""
-    ties = sparse.csr_matrix(ties)
+    ties = scipy.sparse.csr_matrix(ties)
     ties.eliminate_zeros()
     ties.sum_duplicates()
     held = np.zeros(ties.shape[1], dtype=bool)
@@ -98,9 +98,9 @@ def _held_outright(
         if not alone.any():
             return np.flatnonzero(held), ties, numbers
         held[ties.indices[ties.indptr[:-1][alone]]] = True
-        keep = sparse.diags_array((~held).astype(float))
+        keep = scipy.sparse.diags_array((~held).astype(float))
         numbers = numbers[~alone]
-        ties = sparse.csr_matrix(ties[~alone] @ keep)
+        ties = scipy.sparse.csr_matrix(ties[~alone] @ keep)
         ties.eliminate_zeros()
 
 
@@ -131,18 +131,18 @@ def _resolved(
     rows = np.repeat(np.array(list(given), dtype=np.intp), counts)
     columns = np.array([c for entry in given.values() for c in entry], dtype=np.intp)
     values = np.array([v for entry in given.values() for v in entry.values()], dtype=float)
-    known = sparse.csr_matrix((values, (rows, columns)), shape=(size, size))
-    to_gone = sparse.diags_array(gone.astype(float))
-    to_kept = sparse.diags_array((~gone).astype(float))
+    known = scipy.sparse.csr_matrix((values, (rows, columns)), shape=(size, size))
+    to_gone = scipy.sparse.diags_array(gone.astype(float))
+    to_kept = scipy.sparse.diags_array((~gone).astype(float))
     # Substituting the ties into themselves halves the length of any chain of them each time.
     while True:
-        through = sparse.csr_matrix(known @ to_gone)
+        through = scipy.sparse.csr_matrix(known @ to_gone)
         through.eliminate_zeros()
         if not through.nnz:
             break
-        known = sparse.csr_matrix(known @ to_kept + through @ known)
+        known = scipy.sparse.csr_matrix(known @ to_kept + through @ known)
     whole = known + to_kept
-    whole = sparse.csc_matrix(sparse.csc_matrix(whole)[: size - 1])
+    whole = scipy.sparse.csc_matrix(scipy.sparse.csc_matrix(whole)[: size - 1])
     kept = kept[:-1]
     offset = whole[:, [size - 1]].toarray()[:, 0]
-    return FreeMotions(sparse.csc_matrix(whole[:, kept]), kept, offset, contradicted)
+    return FreeMotions(scipy.sparse.csc_matrix(whole[:, kept]), kept, offset, contradicted)

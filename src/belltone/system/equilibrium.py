@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
 
 from belltone.design.preload import PreloadValue
 from belltone.progress import Progress
@@ -25,7 +25,7 @@ from belltone.system.loads import Loads
 __all__ = ["equilibrium"]
 
 Array = NDArray[np.float64]
-Matrix = sparse.csc_matrix
+Matrix = scipy.sparse.csc_matrix
 
 
 def equilibrium(
@@ -82,7 +82,7 @@ def _small(assembly: Assembly, preload: PreloadValue) -> Equilibrium:
     reduced = symmetric(system.free.basis.T @ stiffness @ system.free.basis)
     loaded = replace(
         system,
-        stiffness=sparse.csc_matrix(system.stiffness + reduced),
+        stiffness=scipy.sparse.csc_matrix(system.stiffness + reduced),
         stress_stiffness=reduced,
     )
     return Equilibrium(

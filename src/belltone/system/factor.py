@@ -18,9 +18,8 @@ from pathlib import Path
 from typing import Any, Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
-from scipy.sparse.linalg import splu
 
 from belltone.system.memory import TooLargeError, free_memory
 
@@ -59,7 +58,7 @@ class Factor:
     The Symmetric Eigenvalue Problem, section 3.3).
     """
 
-    def __init__(self, matrix: sparse.csc_matrix) -> None:
+    def __init__(self, matrix: scipy.sparse.csc_matrix) -> None:
         entry = _pardiso() if matrix.shape[0] > _SMALL else None
         self._backend: _SuperLu | _Pardiso
         self._backend = _SuperLu(matrix) if entry is None else _Pardiso(entry, matrix)
@@ -141,7 +140,7 @@ class _Analysis:
     It holds for every matrix of the pattern, and some may be factorised by it side by side.
     """
 
-    def __init__(self, entry: Any, matrix: sparse.csc_matrix) -> None:
+    def __init__(self, entry: Any, matrix: scipy.sparse.csc_matrix) -> None:
         self._entry = entry
         self.size = matrix.shape[0]
         self._ends, self._rows = matrix.indptr, matrix.indices
@@ -166,7 +165,7 @@ class _Analysis:
         if needed > _SHARE * free:
             raise TooLargeError(f"a matrix of {self.size} unknowns", needed, free)
 
-    def fits(self, matrix: sparse.csc_matrix) -> bool:
+    def fits(self, matrix: scipy.sparse.csc_matrix) -> bool:
         """Whether a matrix has this pattern, and there is room for its factors."""
         return (
             bool(self._free)
@@ -175,7 +174,7 @@ class _Analysis:
             and (self._rows is matrix.indices or np.array_equal(self._rows, matrix.indices))
         )
 
-    def values(self, matrix: sparse.csc_matrix) -> Array:
+    def values(self, matrix: scipy.sparse.csc_matrix) -> Array:
         """The entries the library reads of a matrix."""
         return np.ascontiguousarray(matrix.data[self._lower], dtype=np.float64)
 
@@ -215,7 +214,7 @@ _kept: list[_Analysis] = []
 _keeping = threading.Lock()
 
 
-def _analysis(entry: Any, matrix: sparse.csc_matrix) -> _Analysis:
+def _analysis(entry: Any, matrix: scipy.sparse.csc_matrix) -> _Analysis:
     with _keeping:
         known = next((each for each in _kept if each.fits(matrix)), None)
     if known is None:
@@ -233,7 +232,7 @@ def _analysis(entry: Any, matrix: sparse.csc_matrix) -> _Analysis:
 class _Pardiso:
     """Symmetric indefinite factors with two-by-two pivots."""
 
-    def __init__(self, entry: Any, matrix: sparse.csc_matrix) -> None:
+    def __init__(self, entry: Any, matrix: scipy.sparse.csc_matrix) -> None:
         if not matrix.has_sorted_indices:
             matrix.sort_indices()
         if matrix.nnz < matrix.shape[0] or not np.all(np.isfinite(matrix.data)):
@@ -253,7 +252,7 @@ class _Pardiso:
         return found.reshape(right.shape, order="A") if right.ndim == 1 else found
 
 
-def elimination_order(matrix: sparse.csc_matrix, entry: Any) -> NDArray[np.int32]:
+def elimination_order(matrix: scipy.sparse.csc_matrix, entry: Any) -> NDArray[np.int32]:
     """In which order unknowns are eliminated, from 1, each at its own place.
 
     Unknowns with the same neighbours, as all those inside one element, go together, so that nested
@@ -272,7 +271,7 @@ def elimination_order(matrix: sparse.csc_matrix, entry: Any) -> NDArray[np.int32
     columns = np.repeat(np.arange(count), np.diff(chosen.indptr))
     rows = group[chosen.indices]
     lower = rows > columns
-    graph = sparse.csc_matrix(
+    graph = scipy.sparse.csc_matrix(
         (
             np.ones(np.count_nonzero(lower) + count),
             (
@@ -378,13 +377,13 @@ def _release(entry: Any, handle: NDArray[Any], parameters: NDArray[Any], size: i
 class _SuperLu:
     """LU factors with pivots kept on the diagonal, whose signs are those of L D Lᵀ."""
 
-    def __init__(self, matrix: sparse.csc_matrix) -> None:
+    def __init__(self, matrix: scipy.sparse.csc_matrix) -> None:
         # One triangle alone is read, as by the other library: what rounding leaves between both
         # would blur the signs of pivots.
-        lower = sparse.tril(matrix, format="csc")
+        lower = scipy.sparse.tril(matrix, format="csc")
         try:
-            self._factors = splu(
-                sparse.csc_matrix(lower + sparse.tril(matrix, -1, format="csc").T),
+            self._factors = scipy.sparse.linalg.splu(
+                scipy.sparse.csc_matrix(lower + scipy.sparse.tril(matrix, -1, format="csc").T),
                 permc_spec="MMD_AT_PLUS_A",
                 diag_pivot_thresh=0.0,
                 options={"SymmetricMode": True},

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
 
 from belltone.design.place import Place
 from belltone.design.values import Design, JointSide, JointValue
@@ -61,7 +61,7 @@ class Meeting:
         return float(self.stations.shares.sum())
 
 
-Rule = Callable[[Pose | None], sparse.csr_matrix]
+Rule = Callable[[Pose | None], scipy.sparse.csr_matrix]
 """Rows that tie, at a pose; what meets was found as the parts were made."""
 
 
@@ -72,8 +72,8 @@ class Ties:
     ``rules`` give the rows at any pose, with one more column of how far they are from zero.
     """
 
-    held: sparse.csr_matrix
-    sprung: sparse.csr_matrix
+    held: scipy.sparse.csr_matrix
+    sprung: scipy.sparse.csr_matrix
     stiffness: Array
     of_held: NDArray[np.intp]
     of_sprung: NDArray[np.intp]
@@ -83,7 +83,7 @@ class Ties:
 
 def joint_ties(design: Design, bodies: Mapping[str, Body], size: int) -> Ties:
     """The ties of all joints of a design; raises `JointError` where parts do not meet."""
-    held, sprung = [sparse.csr_matrix((0, size))], [sparse.csr_matrix((0, size))]
+    held, sprung = [scipy.sparse.csr_matrix((0, size))], [scipy.sparse.csr_matrix((0, size))]
     stiffness = [np.empty(0)]
     of_held: list[int] = []
     of_sprung: list[int] = []
@@ -109,8 +109,8 @@ def joint_ties(design: Design, bodies: Mapping[str, Body], size: int) -> Ties:
             held.append(rules[-1](None))
             of_held += [number] * held[-1].shape[0]
     return Ties(
-        sparse.csr_matrix(sparse.vstack(held)),
-        sparse.csr_matrix(sparse.vstack(sprung)),
+        scipy.sparse.csr_matrix(scipy.sparse.vstack(held)),
+        scipy.sparse.csr_matrix(scipy.sparse.vstack(sprung)),
         np.concatenate(stiffness),
         np.array(of_held, dtype=np.intp),
         np.array(of_sprung, dtype=np.intp),
@@ -161,14 +161,14 @@ def _between(meeting: Meeting, directions: Array, own: bool, size: int) -> Rule:
         spatial = np.hstack([directions[:, :3] @ frame, directions[:, 3:] @ frame])
     place = stations.positions[0]
 
-    def rule(pose: Pose | None) -> sparse.csr_matrix:
+    def rule(pose: Pose | None) -> scipy.sparse.csr_matrix:
         ours = site_rows(stations, np.eye(6), False, size, pose)
         theirs = mean_motion(ring, place, size, pose)
         now = spatial
         if pose is not None:
             turned = pose.turned_at(stations.nodes, stations.weights)[0]
             now = np.hstack([spatial[:, :3] @ turned.T, spatial[:, 3:] @ turned.T])
-        return sparse.csr_matrix(sparse.csr_matrix(now) @ (ours - theirs))
+        return scipy.sparse.csr_matrix(scipy.sparse.csr_matrix(now) @ (ours - theirs))
 
     return rule
 
@@ -433,11 +433,11 @@ def _spot_rows(joint: JointValue, bodies: Mapping[str, Body], size: int) -> Rule
             rings.append(body.feet(ring))
         pieces.append((centre, rings))
 
-    def rule(pose: Pose | None) -> sparse.csr_matrix:
+    def rule(pose: Pose | None) -> scipy.sparse.csr_matrix:
         rows = [
             mean_motion(rings[0], centre, size, pose) - mean_motion(rings[1], centre, size, pose)
             for centre, rings in pieces
         ]
-        return sparse.csr_matrix(sparse.vstack(rows))
+        return scipy.sparse.csr_matrix(scipy.sparse.vstack(rows))
 
     return rule

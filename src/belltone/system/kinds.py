@@ -11,8 +11,8 @@ from dataclasses import dataclass
 from typing import Any, Final, Protocol
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
 
 from belltone.design.parts import MemberValue, MeshValue, PartValue, PointValue, SurfaceValue
 from belltone.design.place import Place
@@ -185,7 +185,7 @@ class _Received:
 
         corners, count = mesh.connectivity, len(mesh.coordinates)
         ends = np.concatenate([corners[:, [0, 1]], corners[:, [1, 2]]])
-        graph = sparse.coo_matrix((np.ones(len(ends)), ends.T), (count, count))
+        graph = scipy.sparse.coo_matrix((np.ones(len(ends)), ends.T), (count, count))
         found, label = connected_components(graph, directed=False)
         return [np.flatnonzero(label == own) for own in range(found)]
 

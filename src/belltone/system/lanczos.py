@@ -12,8 +12,8 @@ from dataclasses import dataclass
 from typing import Final, Protocol
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import linalg, sparse
 
 from belltone.progress import Progress
 from belltone.system.factor import Factor, SingularShiftError
@@ -32,7 +32,7 @@ __all__ = [
 ]
 
 Array = NDArray[np.float64]
-Matrix = sparse.csc_matrix
+Matrix = scipy.sparse.csc_matrix
 
 _BLOCK: Final = 4  # finds multiplicities up to four at once; more are found after the count
 _WIDEST: Final = 24  # block where very many modes are wanted, of which many may be equal
@@ -317,7 +317,7 @@ class KrylovSpace:
 
     def ritz(self) -> tuple[Array, Array, Array]:
         """Return Ritz values of the inverted operator (descending), vectors, and error bounds."""
-        values, weights = linalg.eigh(self._projected)
+        values, weights = scipy.linalg.eigh(self._projected)
         values, weights = values[::-1], weights[:, ::-1]
         bounds = np.linalg.norm(self._coupling @ weights[-self._last :], axis=0)
         if self.full:
@@ -351,14 +351,14 @@ class KrylovSpace:
         (B. N. Parlett, The Symmetric Eigenvalue Problem, section 6.9).
         """
         gram = vectors.T @ (self._mass @ vectors)
-        squares, turn = linalg.eigh((gram + gram.T) / 2)
+        squares, turn = scipy.linalg.eigh((gram + gram.T) / 2)
         kept = squares > _DEPENDENT * max(scale**2, np.finfo(float).tiny)
         lengths = np.sqrt(squares[kept])
         coupling = lengths[:, None] * turn[:, kept].T
         vectors = self._clear_of_known(vectors @ (turn[:, kept] / lengths))
         # What was rounding alone lies in the basis, and has all but gone now.
         gram = vectors.T @ (self._mass @ vectors)
-        squares, turn = linalg.eigh((gram + gram.T) / 2)
+        squares, turn = scipy.linalg.eigh((gram + gram.T) / 2)
         kept = squares > _GENUINE
         return vectors @ (turn[:, kept] / np.sqrt(squares[kept])), turn[:, kept].T @ coupling
 
@@ -377,7 +377,7 @@ class KrylovSpace:
             if beside is not None and beside.shape[1]:
                 vectors = vectors - beside @ (beside.T @ (self._mass @ vectors))
             gram = vectors.T @ (self._mass @ vectors)
-            squares, turn = linalg.eigh((gram + gram.T) / 2)
+            squares, turn = scipy.linalg.eigh((gram + gram.T) / 2)
             kept = squares > _NOTHING * whole
             vectors = vectors @ (turn[:, kept] / np.sqrt(squares[kept]))
             whole = 1.0

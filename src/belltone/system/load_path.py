@@ -13,8 +13,8 @@ from dataclasses import dataclass, field, replace
 from typing import Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
 
 from belltone.design.preload import PreloadValue
 from belltone.elements.directors import unturned
@@ -30,7 +30,7 @@ from belltone.system.pose import Pose
 __all__ = ["LoadPath"]
 
 Array = NDArray[np.float64]
-Matrix = sparse.csc_matrix
+Matrix = scipy.sparse.csc_matrix
 
 _FIRST_STEP: Final = 0.2
 _LEAST_STEP: Final = 1e-4
@@ -155,15 +155,15 @@ class LoadPath:
         )
         if len(self._spring_stiffness):
             rows, stretched = self._stretched(pose)
-            spread = sparse.diags_array(self._spring_stiffness)
+            spread = scipy.sparse.diags_array(self._spring_stiffness)
             residual = residual + rows.T @ (self._spring_stiffness * stretched)
-            tangent = tangent + sparse.csc_matrix(rows.T @ spread @ rows)
+            tangent = tangent + scipy.sparse.csc_matrix(rows.T @ spread @ rows)
         pushed = self._loads.at(bodies, pose)
         if pushed.stiffness is not None:
             tangent = tangent + scale * pushed.stiffness
         return residual - scale * pushed.forces, tangent, bodies
 
-    def _stretched(self, pose: Pose) -> tuple[sparse.csr_matrix, Array]:
+    def _stretched(self, pose: Pose) -> tuple[scipy.sparse.csr_matrix, Array]:
         """Rows of the springs at a pose, and how far they are stretched (m, rad)."""
         supports, joints = self.assembly.supports, self.assembly.joints
         rows = [supports.sprung]
@@ -172,7 +172,7 @@ class LoadPath:
             whole = rule(pose)
             rows.append(whole[:, :-1])
             values.append(whole[:, [-1]].toarray()[:, 0])
-        return sparse.csr_matrix(sparse.vstack(rows)), np.concatenate(values)
+        return scipy.sparse.csr_matrix(scipy.sparse.vstack(rows)), np.concatenate(values)
 
     def _free(self, pose: Pose, fraction: float) -> FreeMotions:
         scale = fraction * self.preload.scale
@@ -382,7 +382,7 @@ class LoadPath:
         basis = system.free.basis
         tangent = tangent + assembly.carried(-residual, pose)
         whole = symmetric(basis.T @ tangent @ basis)
-        stress = symmetric(sparse.csc_matrix(whole - system.stiffness))
+        stress = symmetric(scipy.sparse.csc_matrix(whole - system.stiffness))
         pushed = self._loads.at(bodies, pose)
         return Equilibrium(
             with_swings(replace(system, stiffness=whole, stress_stiffness=stress), self.preload),

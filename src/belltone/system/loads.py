@@ -10,8 +10,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
 
 from belltone.design.preload import PreloadValue, PressureValue, SpinValue
 from belltone.elements.directors import (
@@ -30,7 +30,7 @@ from belltone.system.pose import Pose
 __all__ = ["Loads", "Pushed", "gyroscopic"]
 
 Array = NDArray[np.float64]
-Matrix = sparse.csc_matrix
+Matrix = scipy.sparse.csc_matrix
 
 
 @dataclass(frozen=True)
@@ -68,7 +68,7 @@ class Loads:
 
     def at(self, bodies: Sequence[Body], pose: Pose | None) -> Pushed:
         """Forces and stiffness with the bodies at a pose, at the full load."""
-        forces, stiffness = self._steady.copy(), sparse.csc_matrix((self._assembly.size,) * 2)
+        forces, stiffness = self._steady.copy(), scipy.sparse.csc_matrix((self._assembly.size,) * 2)
         changing = False
         for _, (body, values) in self._following:
             now = next(own for own in bodies if own.part.name == body.part.name)

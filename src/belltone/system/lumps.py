@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
 
 from belltone.design.values import MassValue
 from belltone.elements.directors import DirectorForm
@@ -40,17 +40,17 @@ class Lump:
             at = at + pose.displacements_at(self.stations.nodes, self.stations.weights)
         return at[:, None]
 
-    def spread(self, blocks: Array, size: int) -> sparse.csc_matrix:
+    def spread(self, blocks: Array, size: int) -> scipy.sparse.csc_matrix:
         """Matrices ``(stations, 6, 6)`` on all unknowns."""
         rows = self.rows(size)
-        middle = sparse.block_diag(list(blocks), format="csr")
-        return sparse.csc_matrix(rows.T @ middle @ rows)
+        middle = scipy.sparse.block_diag(list(blocks), format="csr")
+        return scipy.sparse.csc_matrix(rows.T @ middle @ rows)
 
-    def rows(self, size: int) -> sparse.csr_matrix:
+    def rows(self, size: int) -> scipy.sparse.csr_matrix:
         """Motions of the stations (6 rows each) on all unknowns."""
         return site_rows(self.stations, np.eye(6), False, size)
 
-    def mass(self, pose: Pose | None, size: int) -> sparse.csc_matrix:
+    def mass(self, pose: Pose | None, size: int) -> scipy.sparse.csc_matrix:
         """Mass on all unknowns."""
         return self.spread(self.form.hessian(self.directors(pose)), size)
 

@@ -7,8 +7,8 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
 
 from belltone.system.elimination import FreeMotions
 
@@ -16,7 +16,7 @@ __all__ = ["Places", "Reduction", "Structure", "combined"]
 
 Array = NDArray[np.float64]
 IntArray = NDArray[np.intp]
-Matrix = sparse.csc_matrix
+Matrix = scipy.sparse.csc_matrix
 
 
 class Places:
@@ -118,7 +118,7 @@ class Reduction:
         self._size = free.basis.shape[1]
         target = np.full(6 * places.count, -1)
         target[free.kept] = np.arange(self._size)
-        each = np.diff(sparse.csr_matrix(free.basis).indptr)
+        each = np.diff(scipy.sparse.csr_matrix(free.basis).indptr)
         self._slots = _Slots(places, target, (target < 0) & (each > 0))
         self._rows, self._ends = self._slots.rows, self._slots.ends
         self._at: IntArray | None = None
@@ -169,13 +169,13 @@ class Reduction:
     def _worked_in(self, entries: Array, others: Sequence[Matrix], basis: Matrix) -> Matrix:
         """What entries beside unknowns that follow others, and other matrices, come to."""
         size = 6 * self._places.count
-        whole = sparse.csc_matrix((entries, self._slots.led), (size, size))
+        whole = scipy.sparse.csc_matrix((entries, self._slots.led), (size, size))
         for other in others:
             whole = whole + other
         if not whole.nnz:
-            return sparse.csc_matrix((self._size, self._size))
-        found = sparse.csc_matrix(basis.T @ whole @ basis)
-        found = sparse.csc_matrix(0.5 * (found + found.T))
+            return scipy.sparse.csc_matrix((self._size, self._size))
+        found = scipy.sparse.csc_matrix(basis.T @ whole @ basis)
+        found = scipy.sparse.csc_matrix(0.5 * (found + found.T))
         found.sort_indices()
         return found
 
@@ -231,7 +231,7 @@ def combined(one: Matrix, share: float, other: Matrix) -> Matrix:
         and (one.indices is other.indices or np.array_equal(one.indices, other.indices))
     ):
         return _csc(one.data + share * other.data, one.indices, one.indptr, one.shape[0])
-    return sparse.csc_matrix(one + share * other)
+    return scipy.sparse.csc_matrix(one + share * other)
 
 
 def _keys_of(matrix: Matrix) -> NDArray[np.int64]:
@@ -242,8 +242,8 @@ def _keys_of(matrix: Matrix) -> NDArray[np.int64]:
 
 def _csc(
     data: Array, rows: NDArray[np.int32], ends: NDArray[np.int32], size: int
-) -> sparse.csc_matrix:
-    matrix = sparse.csc_matrix((size, size))
+) -> scipy.sparse.csc_matrix:
+    matrix = scipy.sparse.csc_matrix((size, size))
     matrix.data, matrix.indices, matrix.indptr = data, rows, ends
     matrix.has_sorted_indices = True
     matrix.has_canonical_format = True

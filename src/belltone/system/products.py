@@ -7,8 +7,8 @@ import weakref
 from typing import Any, Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
 
 from belltone.system.factor import few_threads, kernel_library
 
@@ -35,13 +35,13 @@ class Symmetric:
     By the Math Kernel Library where it is there: three to four times sooner than scipy.
     """
 
-    def __init__(self, matrix: sparse.csc_matrix) -> None:
+    def __init__(self, matrix: scipy.sparse.csc_matrix) -> None:
         own = matrix.copy()
         own.eliminate_zeros()
         own.indices, own.indptr = own.indices.astype(np.int32), own.indptr.astype(np.int32)
         self.shape = own.shape
         # By columns or by rows is the same, and rows are quicker to multiply.
-        self._matrix = sparse.csr_matrix((own.data, own.indices, own.indptr), own.shape)
+        self._matrix = scipy.sparse.csr_matrix((own.data, own.indices, own.indptr), own.shape)
         self._library = kernel_library() if own.shape[0] > _SMALL else None
         self._handle: ctypes.c_void_p | None = None
 

@@ -7,9 +7,8 @@ from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import linalg, sparse
-from scipy.sparse.csgraph import connected_components
 
 __all__ = ["RigidPart", "Stops", "rigid_modes", "sheet_motions"]
 
@@ -50,7 +49,7 @@ class RigidPart:
 class Stops:
     """Rows that stop motions, all of them or by a spring, and the joint each is of (-1: none)."""
 
-    rows: sparse.csr_matrix
+    rows: scipy.sparse.csr_matrix
     joints: NDArray[np.intp]
     names: tuple[str, ...]
 
@@ -90,7 +89,7 @@ def rigid_modes(
         touched = np.flatnonzero(np.abs(here).max(axis=1, initial=0.0) > 0)
         if len(touched):
             # Rows by the thousand stop few motions; their triangle says the same.
-            left = linalg.null_space(np.linalg.qr(here[touched], mode="r"), rcond=_HELD)
+            left = scipy.linalg.null_space(np.linalg.qr(here[touched], mode="r"), rcond=_HELD)
         if not left.shape[1]:
             continue
         known = axes() if known is None else known
@@ -130,8 +129,10 @@ def _spread(motion: Array, columns: NDArray[np.intp], size: int) -> Array:
 def _pieces(against: Array, count: int) -> NDArray[np.intp]:
     """Number the parts by the pieces that any row connects."""
     touches = np.abs(against).reshape(len(against), count, 6).max(axis=2, initial=0.0) > 0
-    linked = sparse.csr_matrix(touches.astype(float))
-    _, label = connected_components(linked.T @ linked + sparse.identity(count), directed=False)
+    linked = scipy.sparse.csr_matrix(touches.astype(float))
+    _, label = scipy.sparse.csgraph.connected_components(
+        linked.T @ linked + scipy.sparse.identity(count), directed=False
+    )
     numbers = [int(entry) for entry in label]
     order = list(dict.fromkeys(numbers))
     return np.array([order.index(number) for number in numbers], dtype=np.intp)

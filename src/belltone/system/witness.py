@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from typing import Any, Protocol
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
 
 from belltone.design.parts import MemberValue
 from belltone.elements.facets import FacetElements
@@ -337,7 +337,7 @@ class SurfaceWitness:
         elements, weights = mesh.sample((blocks, u, v))
         nodes = mesh.connectivity[elements]
         rows = np.repeat(np.arange(len(nodes)), nodes.shape[1])
-        self.reading = sparse.csr_matrix(
+        self.reading = scipy.sparse.csr_matrix(
             (weights.ravel(), (rows, nodes.ravel())), shape=(len(nodes), len(mesh.coordinates))
         )
         self._density = mesh.surface.layup.density

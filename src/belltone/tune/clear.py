@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator
+import scipy
 
 from belltone.design.values import BandValue
 from belltone.progress import Progress
@@ -113,7 +113,7 @@ def band_visits(sweep: Sweep, bands: Sequence[BandValue], margin: float) -> tupl
     return tuple(visits)
 
 
-def _cuts(curve: PchipInterpolator, levels: tuple[float, float]) -> list[float]:
+def _cuts(curve: scipy.interpolate.PchipInterpolator, levels: tuple[float, float]) -> list[float]:
     """The ends of a curve and where it meets the levels, ascending."""
     roots = [np.atleast_1d(curve.solve(level, extrapolate=False)) for level in levels]
     inner = [float(root) for found in roots for root in found if np.isfinite(root)]

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.optimize import linear_sum_assignment
 
 from belltone.modes.failure import PointFailure
 from belltone.modes.matching import clusters
@@ -71,7 +71,7 @@ class Cloud:
             known = lower.transpose(0, 2, 1) @ self.shapes
             alike = (vectors.transpose(0, 2, 1) @ known) ** 2
             for at, row in enumerate(alike):
-                places, modes = linear_sum_assignment(-row)
+                places, modes = scipy.optimize.linear_sum_assignment(-row)
                 order = places[np.argsort(modes)]
                 for group in groups:
                     order[group] = np.sort(order[group])

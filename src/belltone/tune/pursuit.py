@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from typing import Final
 
 import numpy as np
-from scipy.interpolate import CubicHermiteSpline
+import scipy
 
 from belltone.design.values import KnobValue
 from belltone.mesh.discretisation import Discretisation
@@ -215,9 +215,9 @@ class Pursuit:
         return stand
 
 
-def curve(low: Stand, high: Stand) -> CubicHermiteSpline:
+def curve(low: Stand, high: Stand) -> scipy.interpolate.CubicHermiteSpline:
     """The cubic through two stands with their slopes, straight where one has none."""
     values, frequencies = [low.value, high.value], [low.frequency, high.frequency]
     secant = (high.frequency - low.frequency) / (high.value - low.value)
     slopes = [each.slope if np.isfinite(each.slope) else secant for each in (low, high)]
-    return CubicHermiteSpline(values, frequencies, slopes)
+    return scipy.interpolate.CubicHermiteSpline(values, frequencies, slopes)

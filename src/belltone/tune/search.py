@@ -16,8 +16,8 @@ from enum import StrEnum
 from typing import Any, Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.optimize import minimize
 
 from belltone.design.values import BandValue
 from belltone.modes.failure import PointFailure
@@ -469,7 +469,7 @@ class Search:
             "options": {"maxiter": _ITERATIONS, "ftol": 1e-8},
         }
         try:
-            end = minimize(**asked)
+            end = scipy.optimize.minimize(**asked)
             seen = seen_at(np.asarray(end.x))
         except (_LostError, ValueError):  # numbers of demands that change on the way
             return None

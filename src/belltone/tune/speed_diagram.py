@@ -10,8 +10,7 @@ from functools import partial
 from typing import Final
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator
-from scipy.optimize import brentq
+import scipy
 
 from belltone.design.preload import SpinValue
 from belltone.modes.modeset import ModeSet
@@ -126,7 +125,7 @@ def _crossings(sweep: Sweep, spin: SpinValue) -> list[Crossing]:
             height = partial(_height, curve, order)
             heights = np.array([height(speed) for speed in looks])
             for step in np.flatnonzero(np.sign(heights[:-1]) * np.sign(heights[1:]) < 0):
-                speed = float(brentq(height, looks[step], looks[step + 1]))
+                speed = float(scipy.optimize.brentq(height, looks[step], looks[step + 1]))
                 margin = abs(speed - now) / now if now else None
                 frequency = order * speed / 60
                 found.append(
@@ -154,6 +153,6 @@ def _paired(found: list[Crossing]) -> list[Crossing]:
     return kept
 
 
-def _height(curve: PchipInterpolator, order: float, speed: float) -> float:
+def _height(curve: scipy.interpolate.PchipInterpolator, order: float, speed: float) -> float:
     """How far a branch is above an order line (Hz) at a speed (rpm)."""
     return float(curve(speed)) - order * speed / 60

@@ -13,8 +13,8 @@ from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.special import ndtr, ndtri
 
 from belltone.design.values import BandValue, Design, KnobValue
 from belltone.errors import UserError
@@ -261,8 +261,11 @@ class _Run:
         for number, knob in enumerate(self._knobs):
             assert knob.spread is not None
             if knob.spread.deviation:
-                beyond = float(ndtr(-_REACH))
-                off = np.asarray(ndtri(beyond + cube[:, number] * (1 - 2 * beyond))) / _REACH
+                beyond = float(scipy.special.ndtr(-_REACH))
+                off = (
+                    np.asarray(scipy.special.ndtri(beyond + cube[:, number] * (1 - 2 * beyond)))
+                    / _REACH
+                )
             else:
                 off = 2 * cube[:, number] - 1
             found[:, number] = self._middle[number] + self._half[number] * off

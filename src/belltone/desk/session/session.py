@@ -32,11 +32,11 @@ from belltone.desk.session.tuning import Tuning
 from belltone.desk.session.turned import Known, answer_at, count_asked, outside_words
 from belltone.desk.session.variants import Variants
 from belltone.desk.session.workplace import Workplace
-from belltone.files import FileError, read_text
+from belltone.files import MOST_SHEET_BYTES, FileError, read_text
 from belltone.modes.modeset import Mode, ModeSet
 from belltone.progress import Progress
 from belltone.reading.family import DesignFamily, evaluate
-from belltone.sheet.document import MOST_BYTES, Sheet, read_sheet, write_sheet
+from belltone.sheet.document import Sheet, read_sheet, write_sheet
 from belltone.sheet.errors import Path, SheetError, path_text
 from belltone.sheet.history import History
 from belltone.store.failures import error_words
@@ -711,6 +711,6 @@ class Session(QObject):
 def _content(path: FilePath) -> str | None:
     """The text of a file, or ``None`` where it cannot be read."""
     try:
-        return read_text(path, MOST_BYTES, "a sheet")
+        return read_text(path, MOST_SHEET_BYTES, "a sheet")
     except FileError:
         return None

@@ -7,7 +7,8 @@ from collections.abc import Callable, Sequence
 from PySide6.QtGui import QPixmap
 
 from belltone.desk.session.jobs import Jobs
-from belltone.drawing.small import SmallPicture, draw_small, kept_small
+from belltone.drawing.kept_pictures import SmallPicture, kept_small
+from belltone.drawing.small import draw_small
 from belltone.progress import Progress
 from belltone.sweep.engine import Engine, Questions
 

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import tomllib
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Final
+from typing import Final, Protocol
 
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QIcon, QPixmap, QShowEvent
@@ -23,14 +23,12 @@ from PySide6.QtWidgets import (
 
 from belltone.desk.look import label_font, sentence_font
 from belltone.desk.starts import Start, starts
-from belltone.desk.welcome.small_pictures import SmallPictures
 from belltone.drawing.colours import Palette
-from belltone.drawing.small import SmallPicture
-from belltone.files import FileError, read_text
+from belltone.drawing.kept_pictures import SmallPicture
+from belltone.files import MOST_SHEET_BYTES, FileError, read_text
 from belltone.sheet.demo import examples_folder
-from belltone.sheet.document import MOST_BYTES
 
-__all__ = ["WelcomePage"]
+__all__ = ["Pictures", "WelcomePage"]
 
 _LARGE: Final = QSize(138, 92)
 _SMALL: Final = QSize(84, 56)
@@ -47,6 +45,15 @@ class _Entry:
     target: Path | Start
 
 
+class Pictures(Protocol):
+    """Gives the small pictures of sheets."""
+
+    def ask(
+        self, wanted: Sequence[SmallPicture], take: Callable[[SmallPicture, QPixmap], None]
+    ) -> None:
+        """Have ``take`` given each picture, now or later."""
+
+
 class WelcomePage(QWidget):
     """Says what can be begun with; a choice is told by a signal."""
 
@@ -57,7 +64,7 @@ class WelcomePage(QWidget):
     tour_asked = Signal()
     back_asked = Signal()
 
-    def __init__(self, pictures: SmallPictures, palette: Palette) -> None:
+    def __init__(self, pictures: Pictures, palette: Palette) -> None:
         super().__init__()
         self._pictures, self._palette = pictures, palette
         self._recent: Sequence[Path] = ()
@@ -203,7 +210,7 @@ class WelcomePage(QWidget):
 def _entry(path: Path, words: str = "") -> _Entry | None:
     """A sheet file as a line; ``None`` where it is not there or no sheet."""
     try:
-        text = read_text(path, MOST_BYTES, "a sheet")
+        text = read_text(path, MOST_SHEET_BYTES, "a sheet")
         data = tomllib.loads(text)
     except (FileError, tomllib.TOMLDecodeError):
         return None
