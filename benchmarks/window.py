@@ -64,7 +64,8 @@ def main() -> None:
         first = _started(Path(folder), PYTHONPYCACHEPREFIX=folder)
         again = [_started(Path(folder), PYTHONPYCACHEPREFIX=folder) for _ in range(3)]
     page, window = (statistics.median(times) for times in zip(*again, strict=True))
-    print(f"  the first start {first[0]:5.2f} {first[1]:5.2f}   afterwards {page:5.2f} {window:5.2f}")
+    told = "  ".join(f"{seconds:5.2f}" for seconds in (*first, page, window))
+    print(f"  the first start, then afterwards: {told}")
     print("\nPictures a second while a shape moves, 700 x 500")
     print(f"  {_QUADS**2} quadrilaterals {_pictures_a_second():5.0f}")
 
