@@ -49,10 +49,11 @@ def measured(case: Reference, bending: bool = False) -> Measured:
     started = time.perf_counter()
     modes = solve_modes(design, request_for(design))
     seconds = time.perf_counter() - started
-    found = modes.flexible
+    found, kinds = modes.flexible, modes.kinds[modes.rigid_count :]
     if bending:
-        kinds = modes.kinds[modes.rigid_count :]
         found = found[[not kind.startswith("in-plane") for kind in kinds]]
+    elif case.only:
+        found = found[[case.only in kind for kind in kinds]]
     expected = np.array(case.frequencies)
     away = np.abs(found[: len(expected)] / expected - 1)
     told = float(modes.errors.max())

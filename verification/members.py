@@ -14,6 +14,7 @@ from verification.loaded import (
     IN_PLANE,
     LARGE,
     PINNED,
+    PLANE,
     SLIDING,
     SMALL,
     beam,
@@ -27,6 +28,7 @@ __all__ = ["ARCH_LIMIT", "MEMBERS", "arch"]
 
 _EULER: Final = 26318.945070  # N, of a clamped beam 40 x 10 mm, a metre long
 ARCH_LIMIT: Final = 561.542  # N/m, at which the arch snaps through
+_ENDS: Final = ("b.start", "b.end")
 _FIRST: Final = held("b.start", CLAMPED)
 
 
@@ -77,6 +79,38 @@ def _table() -> str:
         f"[parts.f.nodes]\n{stated}[parts.f.members]\n{joined}[modes]\ncount = 10\nfree = true\n"
         '[accuracy]\ntarget = "0.01 %"\n'
     )
+
+
+def _l_frame() -> str:
+    """A post and an arm, clamped below, held in their plane."""
+    nodes = {"a": (0, 0, 0), "b": (0, 0, 1000), "c": (800, 0, 1000)}
+    stated = "".join(_node(name, at) for name, at in nodes.items())
+    plane = held("f.post.axis", PLANE) + held("f.arm.axis", PLANE)
+    return (
+        f'{material(7850)}[parts.f]\nkind = "frame"\nmaterial = "steel"\n'
+        f"section = {{ {_rectangle(50, 50)} }}\n[parts.f.nodes]\n{stated}[parts.f.members]\n"
+        'post = { from = "a", to = "b" }\narm = { from = "b", to = "c" }\n'
+        f'{held("f.a", CLAMPED)}{plane}[modes]\ncount = 6\n[accuracy]\ntarget = "0.01 %"\n'
+    )
+
+
+def _body(mass: float, at: tuple[float, float], inertia: tuple[float, float, float]) -> str:
+    """A rigid body at the end of a bar: kg, metres along and across, kg m² about its own middle."""
+    own = ", ".join(f'"{each} kg*m^2"' for each in inertia)
+    return (
+        f'[[masses]]\nsite = "b.end"\nmass = "{mass} kg"\ninertia = [{own}]\n'
+        f'offset = ["{at[0]} m", "{at[1]} m", "0 m"]\n'
+    )
+
+
+def _spring(site: str, stiffness: float) -> str:
+    return f'[[supports]]\nsite = "{site}"\nsprings = {{ z = "{stiffness} N/m" }}\n'
+
+
+def _slender(roots: tuple[float, ...]) -> tuple[float, ...]:
+    """Frequencies (Hz) of Euler's beam 2 m long and 5 mm high by its wave numbers times length."""
+    unit = math.sqrt(200e9 * 0.005**2 / 12 / 7850) / (2 * math.pi * 4)
+    return tuple(unit * root**2 for root in roots)
 
 
 def _node(name: str, at: tuple[float, ...]) -> str:
@@ -230,5 +264,103 @@ free = true
             )
         ),
         0.002,
+    ),
+    Reference(
+        "L-frame in its plane",
+        _l_frame(),
+        (16.5044, 48.114, 217.834, 340.227, 639.167, 903.778),
+        0.002,
+    ),
+    Reference(
+        "pretwisted cantilever, 30 degrees (bending)",
+        _bar(_rectangle(50, 10), "1 m", _FIRST, 8).replace(
+            "section =", 'twist = "30 deg"\nsection =', 1
+        ),
+        (8.17807, 35.7714, 58.2168, 137.392, 259.367, 279.108),
+        0.005,
+        only="bending",
+    ),
+    *(
+        Reference(
+            f"body off the axis of a cantilever, {inertia:g} kg m² about it (Euler's values)",
+            _bar(
+                'shape = "solid round", diameter = "20 mm"',
+                "0.6 m",
+                _FIRST + _body(1, (0, 0.01), (inertia, 0.001, 0.001)),
+                3,
+            ),
+            expected,
+            0.001,
+        )
+        for inertia, expected in (
+            (0.1, (20.1481, 20.1727, 22.6124)),
+            (0.12, (20.0652, 20.1727, 20.7283)),
+        )
+    ),
+    Reference(
+        "cantilever with a body beyond its tip (Euler's values)",
+        _bar(_rectangle(30, 20), "0.8 m", _FIRST + IN_PLANE + _body(2, (0.06, 0), (0.01,) * 3), 3),
+        (13.2116, 98.9637, 278.813),
+        0.006,
+    ),
+    Reference(
+        "free beam on two springs (Euler's values)",
+        _bar(
+            _rectangle(40, 20),
+            "1.2 m",
+            held("b.axis", ["x", *PLANE]) + _spring("b.start", 1e5) + _spring("b.end", 2e5),
+            5,
+        ),
+        (22.204, 50.4955, 98.1358, 209.212, 394.718),
+        0.01,
+    ),
+    Reference(
+        "beam over two spans (Euler's values)",
+        _bar(
+            _rectangle(40, 20),
+            "2 m",
+            held("b.start", ["x", "z"])
+            + '[sites.mid]\npart = "b"\nalong = "1.2 m"\n'
+            + held("mid", ["z"])
+            + held("b.end", ["z"])
+            + IN_PLANE,
+            4,
+        ),
+        (38.7728, 89.1387, 148.398, 286.101),
+        0.005,
+    ),
+    Reference(
+        "shaft that spins, seen from the ground (Rayleigh's closed form)",
+        _bar(
+            'shape = "solid round", diameter = "50 mm"',
+            "1 m",
+            held("b.start", ["x", "y", "z", "turn x"]) + held("b.end", ["y", "z"]),
+            4,
+        )
+        + _spin(1000, "x", ', gyroscopic = true, seen_from = "ground"'),
+        (98.7872, 99.2773, 394.242, 396.193),
+        0.01,
+    ),
+    *(
+        Reference(
+            f"slender beam, {' and '.join(words for words, _ in ends)} (Euler's values)",
+            _bar(
+                _rectangle(20, 5),
+                "2 m",
+                "".join(held(site, hold) for site, (_, hold) in zip(_ENDS, ends, strict=True))
+                + IN_PLANE,
+                len(roots),
+            ),
+            _slender(roots),
+            0.0005,
+        )
+        for ends, roots in (
+            ((("clamped", CLAMPED), ("clamped", CLAMPED)), (4.730041, 7.853205, 10.995608)),
+            ((("clamped", CLAMPED), ("pinned", PINNED)), (3.926602, 7.068583)),
+            (
+                (("pinned", PINNED), ("pinned", PINNED)),
+                tuple(n * math.pi for n in (1, 2, 3)),
+            ),
+        )
     ),
 )

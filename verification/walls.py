@@ -47,12 +47,16 @@ EDGES = ("west", "east", "south", "north")
 
 @dataclass(frozen=True)
 class Reference:
-    """A sheet's text, the frequencies it must give, and how near."""
+    """A sheet's text, the frequencies it must give, and how near.
+
+    The reference lists ``only`` modes whose kind has that word in it, unless it is empty.
+    """
 
     name: str
     text: str
     frequencies: tuple[float, ...]
     tolerance: float
+    only: str = ""
 
 
 def held(hold: object, *sites: str) -> str:

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import contextlib
 import gc
+import importlib
 import signal
 import socket
 import sys
+import threading
 from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Final
 
 from belltone.desk.application import make_application  # isort: skip; before Qt is loaded
 
@@ -24,6 +26,8 @@ if TYPE_CHECKING:
     from belltone.desk.windows import Windows
 
 __all__ = ["failure_hook", "run_desk"]
+
+_SOON: Final = ("scipy.linalg", "scipy.interpolate", "scipy.optimize", "scipy.spatial")
 
 
 def run_desk(path: Path | None) -> int:
@@ -52,6 +56,7 @@ def run_desk(path: Path | None) -> int:
     with _leaving_on_signals(application, windows) as told:
         window = windows.begin(sheet, path)
         sys.excepthook = failure_hook(windows)
+        threading.Thread(target=_load_soon, name="loading", daemon=True).start()
         if opening is not None:
             opening.hand_over(window)
         if not told:
@@ -65,6 +70,12 @@ def run_desk(path: Path | None) -> int:
         else:
             code = int(application.exec())
     return told[0] if told else code
+
+
+def _load_soon() -> None:
+    """Load what the window asks for a little later, so that it does not wait for it then."""
+    for name in _SOON:
+        importlib.import_module(name)
 
 
 @contextlib.contextmanager
