@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 
 from belltone.geometry.halved_quads import halved_quads
-from belltone.geometry.quads import Quads, graded_quads, inner_places, quads
+from belltone.geometry.quads import Quads, graded_quads, inner_places
 from belltone.geometry.seams import Seam, cut_seams, knots, stretches
 from belltone.geometry.triangles import cut_rims
 
@@ -91,7 +91,7 @@ Way = Callable[..., Quads | None]
 NUMBER = st.floats(-0.75, 0.75)
 
 
-@pytest.mark.parametrize("way", [quads, graded_quads, halved_quads])
+@pytest.mark.parametrize("way", [graded_quads, halved_quads])
 @settings(max_examples=12, deadline=None)
 @given(st.lists(st.tuples(NUMBER, NUMBER, NUMBER, NUMBER), min_size=1, max_size=3))
 @example([(0.0, 0.0, 0.0, 0.5), (0.0, -0.25, 0.625, 0.0)])

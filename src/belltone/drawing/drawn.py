@@ -447,7 +447,8 @@ class DrawnWall:
     def follow(self, design: Design, part: PartValue) -> None:
         assert isinstance(part, SurfaceValue)
         try:
-            blocks = planned_blocks(part, self._plan, hard_places(design, part))
+            places = hard_places(design, part) if self._plan.placed else ()
+            blocks = planned_blocks(part, self._plan, places)
         except FoldedMeshError:
             return  # another plan is made when the hand rests
         surface, normals = self._laid(part, blocks)

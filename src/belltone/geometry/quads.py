@@ -82,27 +82,21 @@ class Quads:
     seams: tuple[tuple[int, ...], ...] = ()
 
 
-def quads(
-    loops: Sequence[Sequence[Loop]], spacing: float, width: float, lines: Sequence[Array] = ()
-) -> Quads | None:
+def quads(loops: Sequence[Sequence[Loop]], spacing: float, width: float) -> Quads | None:
     """Cut a domain into quadrilaterals of about a size; None where none are found.
 
     Loops are those of `triangulate`. Strips are of a ``width`` where there is room for it.
-    Quadrilaterals end along straight ``lines`` (2, 2) within.
     """
     turns = [_MOST_TURN] + [_MOST_TURN_OF_HOLES] * (len(loops) - 1)
     divisions = [
-        [pieces_of(curve, _beside_lines(curve, lines, spacing), turn) for curve in loop]
+        [pieces_of(curve, spacing, turn) for curve in loop]
         for loop, turn in zip(loops, turns, strict=True)
     ]
     for loop, cut in zip(loops, divisions, strict=True):
         while sum(cut) < 4:
             cut[coarsest_curve(loop, cut)] += 1
-    pieces = _pieces_along(lines, _outlines(loops), spacing)
-    if lines and _too_many(divisions, pieces):
-        return None
     try:
-        found = _between(loops, divisions, lines, pieces, spacing, width)
+        found = _between(loops, divisions, spacing, width)
     except OutlineError:
         return None
     if found is None:
@@ -111,8 +105,7 @@ def quads(
     return Quads(
         tuple(map(tuple, divisions)),
         found.faces,
-        weighted(found.points, [*halves, *found.triangles], found.rim + found.on_seams),
-        tuple(map(tuple, pieces)),
+        weighted(found.points, [*halves, *found.triangles], found.rim),
     )
 
 
@@ -162,7 +155,10 @@ def _apart(line: Array, points: Array) -> float:
 def graded_quads(
     loops: Sequence[Sequence[Loop]], spacing: float, width: float, lines: Sequence[Array] = ()
 ) -> Quads | None:
-    """The same where holes are small next to the domain: sizes grow away from them."""
+    """The same where holes are small next to the domain: sizes grow away from them.
+
+    Quadrilaterals end along straight ``lines`` (2, 2) within.
+    """
     graded = graded_pairs(loops, spacing, width, lines, even=True)
     if graded is None or graded[0].alone:
         return None
@@ -328,26 +324,19 @@ def inner_places(found: Quads, boundary: Array) -> Array:
 
 
 def _between(
-    loops: Sequence[Sequence[Loop]],
-    divisions: Sequence[list[int]],
-    lines: Sequence[Array],
-    pieces: Sequence[list[int]],
-    spacing: float,
-    width: float,
+    loops: Sequence[Sequence[Loop]], divisions: Sequence[list[int]], spacing: float, width: float
 ) -> Paired | None:
     """Strips and triangles between them, all of these in pairs.
 
-    Curves and lines are cut into more pieces where that fails.
+    Curves are cut into more pieces where that fails.
     """
     outlines = _outlines(loops)
-    width = _narrowed(width, lines, outlines)
     for _ in range(_ATTEMPTS):
         if sum(map(sum, divisions)) % 2:
             # So there is an even number of triangles, which may go in pairs.
             divisions[0][coarsest_curve(loops[0], divisions[0])] += 1
         rims = cut_rims(loops, divisions)
-        seams = cut_seams(lines, pieces)
-        found = pairs_between(outlines, rims, spacing, width, seams=seams)
+        found = pairs_between(outlines, rims, spacing, width)
         if found is None:
             return None
         missing: Sequence[tuple[int, int]] = found.missing
@@ -355,10 +344,11 @@ def _between(
             return found
         if not missing:
             middles = found.points[np.array(found.alone)].mean(axis=1)
-            inner = found.points[found.rim + found.on_seams :][: found.rim]
-            rings = np.split(inner, np.cumsum([len(rim) for rim in rims])[:-1])
+            rings = np.split(
+                found.points[found.rim : 2 * found.rim], np.cumsum([len(rim) for rim in rims])[:-1]
+            )
             missing = _beside(rings, middles)
-        cut_more([*divisions, *pieces], missing, 1)
+        cut_more(divisions, missing, 1)
     return None
 
 

@@ -105,7 +105,7 @@ def between(
     """
     from scipy.spatial import Delaunay, QhullError  # loads slowly, and few outlines need it
 
-    inner = _graded(rims, spacing, seams) if graded else _grid(rims, spacing, seams)
+    inner = _graded(rims, spacing, seams) if graded else _grid(rims, spacing)
     points = np.concatenate([*rims, seams.points, inner])
     try:
         simplices = np.asarray(Delaunay(points).simplices, dtype=np.intp)
@@ -196,12 +196,12 @@ def _cut(curve: Loop, pieces: int) -> Array:
     return np.column_stack([np.interp(at, shares, column) for column in points.T])
 
 
-def _grid(rims: Sequence[Array], spacing: float, seams: SeamPoints) -> Array:
-    """Even points well away from the rims and seams."""
+def _grid(rims: Sequence[Array], spacing: float) -> Array:
+    """Even points well away from the rims."""
     points = _grid_of(rims, spacing)
     kept = np.ones(len(points), bool)
-    for line in (*rims, *(seams.points[list(chain)] for chain in seams.chains)):
-        kept &= rim_distance(points, line) > _CLEAR * spacing
+    for rim in rims:
+        kept &= rim_distance(points, rim) > _CLEAR * spacing
     return points[kept]
 
 

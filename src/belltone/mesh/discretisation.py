@@ -36,6 +36,11 @@ class SurfacePlan:
         quads = None if self.scheme is None else self.scheme.quads
         return quads is not None and bool(quads.seams)
 
+    @property
+    def placed(self) -> bool:
+        """Whether places where something acts or ends decide where its blocks are."""
+        return bool(self.cuts) or self.along_seams
+
     def divided(self, number: int) -> int:
         """How many times the elements along a class are divided."""
         return self.times[number] if self.times else 1

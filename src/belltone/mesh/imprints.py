@@ -18,7 +18,16 @@ from belltone.mesh.grading import HardPlace
 from belltone.mesh.quadrature import lobatto
 from belltone.mesh.surface import Imprint, SurfaceMesh
 
-__all__ = ["JoinedLine", "JoinedPoint", "followed", "hard_place", "imprints", "lies_along"]
+__all__ = [
+    "JoinedLine",
+    "JoinedPoint",
+    "Traced",
+    "end_of",
+    "followed",
+    "hard_place",
+    "imprints",
+    "traced",
+]
 
 Array = NDArray[np.float64]
 
@@ -33,8 +42,8 @@ _ON: Final = 1e-3  # of a block; a line so near to a block's edge lies on it
 class JoinedLine:
     """Points of a line ``(n, 3)`` and how far from a wall it still is joined to it (m).
 
-    ``ends`` are those points of it, first and last, that stand inside the wall, and ``size`` that
-    of the elements wanted there (m).
+    One that is welded bends the wall with a kink, and ``size`` is that of the elements wanted
+    beside it (m), else zero. ``ends`` are those points of it, first and last, inside the wall.
     """
 
     points: Array
@@ -53,8 +62,36 @@ class JoinedPoint:
 
 
 @dataclass(frozen=True)
+class Traced:
+    """A line over the blocks of a mesh: of each point the block and where on it, ``(n, 2)``.
+
+    ``on_wall`` tells which points are near enough to be joined.
+    """
+
+    line: JoinedLine
+    block: NDArray[np.intp]
+    at: Array
+    on_wall: NDArray[np.bool_]
+
+    @property
+    def lies_along(self) -> bool:
+        """Whether all of it lies on the wall."""
+        return bool(self.on_wall.all())
+
+    def runs(self) -> Iterator[_Run]:
+        """Its stretches on blocks, but for those too short to be worth elements."""
+        for block in np.unique(self.block[self.on_wall]):
+            here = np.flatnonzero(self.on_wall & (self.block == block))
+            long = np.ptp(self.at[here], axis=0)
+            if long.max() > _SHORTEST:
+                still = int(np.argmin(long))
+                axis = still if long[still] < _STRAIGHT else None
+                yield _Run(int(block), here, self.at[here], axis)
+
+
+@dataclass(frozen=True)
 class _Run:
-    """The stretch of a line on one block: the block, and both coordinates of points ``(n, 2)``.
+    """The stretch of a line on one block: which of its points, and both their coordinates there.
 
     ``axis`` is the coordinate that stays as it is, if one does.
     """
@@ -71,11 +108,29 @@ class _Run:
         return float(np.median(self.at[:, self.axis]))
 
 
+def traced(mesh: SurfaceMesh, line: JoinedLine) -> Traced:
+    """Follow a line over a mesh."""
+    block, at, away = _on_blocks(mesh, line.points)
+    return Traced(line, block, at, away <= line.reach)
+
+
+def _on_blocks(mesh: SurfaceMesh, points: Array) -> tuple[NDArray[np.intp], Array, Array]:
+    """The blocks nearest to points ``(n, 3)``, where on them ``(n, 2)``, and how far off (m)."""
+    local = 0.5 * (lobatto(mesh.order) + 1)
+    first, second = (grid.ravel() for grid in np.meshgrid(local, local))
+    element, weights, places = mesh.locate_points(points)
+    spans = mesh.spans[element]
+    u = spans[:, 0] + (weights @ first) * (spans[:, 1] - spans[:, 0])
+    v = spans[:, 2] + (weights @ second) * (spans[:, 3] - spans[:, 2])
+    away = np.linalg.norm(places - points, axis=1)
+    return mesh.block[element], np.column_stack([u, v]), away
+
+
 def imprints(mesh: SurfaceMesh, lines: Sequence[JoinedLine]) -> tuple[Imprint, ...]:
     """Where lines run along a coordinate of a block of a wall's mesh, each place once."""
     found: list[Imprint] = []
     for line in lines:
-        for run in _runs(mesh, line):
+        for run in traced(mesh, line).runs():
             if run.axis is None:
                 continue
             found.append(Imprint(run.block, run.axis, run.value, line.size))
@@ -91,16 +146,10 @@ def imprints(mesh: SurfaceMesh, lines: Sequence[JoinedLine]) -> tuple[Imprint, .
     return tuple(once)
 
 
-def lies_along(mesh: SurfaceMesh, line: JoinedLine) -> bool:
-    """Whether all of a line lies on a wall."""
-    places = mesh.locate_points(line.points)[2]
-    return bool(np.all(np.linalg.norm(places - line.points, axis=1) <= line.reach))
-
-
-def followed(mesh: SurfaceMesh, line: JoinedLine) -> bool:
+def followed(mesh: SurfaceMesh, trace: Traced) -> bool:
     """Whether elements can end all along a line, and where it ends."""
     classes = mesh.blocks.edge_classes()
-    runs = list(_runs(mesh, line))
+    runs, line = list(trace.runs()), trace.line
     shown = {int(number) for run in runs for number in run.numbers}
     if any(end % len(line.points) not in shown for end in line.ends):
         return False
@@ -113,23 +162,15 @@ def followed(mesh: SurfaceMesh, line: JoinedLine) -> bool:
     return True
 
 
-def _runs(mesh: SurfaceMesh, line: JoinedLine) -> Iterator[_Run]:
-    """The stretches of a line on blocks, but for those too short to be worth elements."""
-    local = 0.5 * (lobatto(mesh.order) + 1)
-    first, second = (grid.ravel() for grid in np.meshgrid(local, local))
-    element, weights, places = mesh.locate_points(line.points)
-    on_wall = np.linalg.norm(places - line.points, axis=1) <= line.reach
-    spans = mesh.spans[element]
-    u = spans[:, 0] + (weights @ first) * (spans[:, 1] - spans[:, 0])
-    v = spans[:, 2] + (weights @ second) * (spans[:, 3] - spans[:, 2])
-    both = np.column_stack([u, v])
-    for block in np.unique(mesh.block[element[on_wall]]):
-        here = np.flatnonzero(on_wall & (mesh.block[element] == block))
-        long = np.ptp(both[here], axis=0)
-        if long.max() > _SHORTEST:
-            still = int(np.argmin(long))
-            axis = still if long[still] < _STRAIGHT else None
-            yield _Run(int(block), here, both[here], axis)
+def end_of(mesh: SurfaceMesh, trace: Traced, end: int, size: float) -> HardPlace:
+    """The first or last (-1) point of a line as a place with elements of a size (m) round it."""
+    return _place(mesh, int(trace.block[end]), trace.at[end], size)
+
+
+def _place(mesh: SurfaceMesh, number: int, at: Array, size: float) -> HardPlace:
+    block = mesh.blocks.blocks[number]
+    place = block.chart(at[:1], at[1:])[0]
+    return HardPlace(block.segment, (float(place[0]), float(place[1])), size)
 
 
 def hard_place(mesh: SurfaceMesh, joined: JoinedPoint) -> HardPlace | None:
@@ -138,15 +179,7 @@ def hard_place(mesh: SurfaceMesh, joined: JoinedPoint) -> HardPlace | None:
     What is pushed there gives way the more, the smaller the circle is, and elements much larger
     than it would not show it.
     """
-    element, weights, places = mesh.locate_points(joined.point[None])
-    if np.linalg.norm(places[0] - joined.point) > joined.reach:
+    block, at, away = _on_blocks(mesh, joined.point[None])
+    if away[0] > joined.reach:
         return None
-    number = int(element[0])
-    low_u, high_u, low_v, high_v = mesh.spans[number]
-    local = 0.5 * (lobatto(mesh.order) + 1)
-    first, second = (grid.ravel() for grid in np.meshgrid(local, local))
-    u = low_u + float(weights[0] @ first) * (high_u - low_u)
-    v = low_v + float(weights[0] @ second) * (high_v - low_v)
-    block = mesh.blocks.blocks[int(mesh.block[number])]
-    at = block.chart(np.array([u]), np.array([v]))[0]
-    return HardPlace(block.segment, (float(at[0]), float(at[1])), 2 * _ROOM * joined.radius)
+    return _place(mesh, int(block[0]), at[0], 2 * _ROOM * joined.radius)

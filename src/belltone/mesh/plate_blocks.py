@@ -42,10 +42,11 @@ _TRIANGLES: Final = 14  # aimed at over the area when a mesh of triangles is mad
 _FINER: Final = (1.0, 0.85, 0.7, 0.6, 0.5, 0.42, 0.35, 0.25)
 _SCHEMES: Final = 64
 _QUADS_TRIED: Final = 5
-_SEAMS_TRIED: Final = 3
+_SEAMS_TRIED: Final = 4
 _MANY_HOLES: Final = 7
 _STRIPS: Final = (0.25, 0.15, 0.1)  # of the spacing; widths of the strips along rims
-_SHORT_OF_RIMS: Final = 0.5  # of the spacing; so far from a rim a seam that reaches it ends
+_SEAM_STRIPS: Final = (0.2,)
+_SHORT_OF_RIMS: Final = 0.2  # of the spacing; so far from a rim a seam that reaches it ends
 _OPEN: Final = 0.08  # sine of an angle between the coordinates of a block
 _OPEN_ENOUGH: Final = 0.15  # the same where nothing better follows a rib
 _WELL_OPEN: Final = 0.25  # the same when blocks are chosen: dimensions may change yet
@@ -114,7 +115,7 @@ def _along_seams(plate: Plate, seams: tuple[Seam, ...]) -> PlateScheme | None:
     if not lines:
         return None
     best, most_open = None, _OPEN_ENOUGH
-    for way in (_even, _graded, _halved):
+    for way in (_graded, _halved):
         for scheme in way(plate, lines):
             openness = _openness(plate, scheme, seams)
             if openness > _WELL_OPEN:
@@ -124,13 +125,13 @@ def _along_seams(plate: Plate, seams: tuple[Seam, ...]) -> PlateScheme | None:
     return best
 
 
-def _even(plate: Plate, lines: Sequence[Array] = ()) -> Iterator[PlateScheme]:
+def _even(plate: Plate) -> Iterator[PlateScheme]:
     """Schemes of blocks of about one size, the coarsest first."""
     # Where holes are many, sizes have to change, and trying one costs seconds.
-    tried = _tries(lines) if len(plate.holes) < _MANY_HOLES else 0
+    tried = _QUADS_TRIED if len(plate.holes) < _MANY_HOLES else 0
     loops, spacing = _rims(plate), _spacing(plate)
     for finer, strip in itertools.product(_FINER[:tried], _STRIPS):
-        cut = quads(loops, finer * spacing, strip * finer * spacing, lines)
+        cut = quads(loops, finer * spacing, strip * finer * spacing)
         if cut is not None:
             yield PlateScheme("quads", quads=cut)
 
@@ -138,7 +139,7 @@ def _even(plate: Plate, lines: Sequence[Array] = ()) -> Iterator[PlateScheme]:
 def _graded(plate: Plate, lines: Sequence[Array] = ()) -> Iterator[PlateScheme]:
     """Schemes whose sizes grow away from small holes, the coarsest first."""
     loops, spacing = _rims(plate), _spacing(plate)
-    for finer, strip in itertools.product(_FINER[: _tries(lines)], _STRIPS):
+    for finer, strip in _tried(lines):
         cut = graded_quads(loops, finer * spacing, strip * finer * spacing, lines)
         if cut is not None:
             yield PlateScheme("quads", quads=cut)
@@ -147,15 +148,17 @@ def _graded(plate: Plate, lines: Sequence[Array] = ()) -> Iterator[PlateScheme]:
 def _halved(plate: Plate, lines: Sequence[Array]) -> Iterator[PlateScheme]:
     """The same where pairs do not come out even: more blocks, but hardly ever none."""
     loops, spacing = _rims(plate), _spacing(plate)
-    for finer, strip in itertools.product(_FINER[: _tries(lines)], _STRIPS):
+    for finer, strip in _tried(lines):
         cut = halved_quads(loops, finer * spacing, strip * finer * spacing, lines)
         if cut is not None:
             yield PlateScheme("quads", quads=cut)
 
 
-def _tries(lines: Sequence[Array]) -> int:
-    """How many sizes are tried; those along lines are made to fit beforehand."""
-    return _SEAMS_TRIED if lines else _QUADS_TRIED
+def _tried(lines: Sequence[Array]) -> Iterator[tuple[float, float]]:
+    """Sizes and widths of strips to try; along lines strips are made to fit beforehand."""
+    if lines:
+        return itertools.product(_FINER[:_SEAMS_TRIED], _SEAM_STRIPS)
+    return itertools.product(_FINER[:_QUADS_TRIED], _STRIPS)
 
 
 def _spacing(plate: Plate) -> float:

@@ -20,10 +20,11 @@ from belltone.mesh.grading import HardPlace
 from belltone.mesh.imprints import (
     JoinedLine,
     JoinedPoint,
+    end_of,
     followed,
     hard_place,
     imprints,
-    lies_along,
+    traced,
 )
 from belltone.mesh.surface import Imprint, SurfaceMesh
 from belltone.mesh.surface_division import FoldedMeshError, surface_mesh
@@ -121,9 +122,9 @@ def _wall_mesh(
     """One wall, elements ending along the lines something is joined to it."""
     coarse = replace(discretisation, divisions=1, order=_COARSE_ORDER)
     lines = list(_joined_lines(design, wall))
-    places = hard_places(design, wall)
 
     def divided(plan: SurfacePlan) -> SurfaceMesh:
+        places = hard_places(design, wall) if plan.placed else ()
         marks: tuple[Imprint, ...] = ()
         if lines:
             marks = imprints(surface_mesh(wall, coarse, plan, places=places), lines)
@@ -133,7 +134,7 @@ def _wall_mesh(
         return divided(plan)
     except FoldedMeshError:
         # The design has moved too far from the one the plan was made for.
-        return divided(plan_surface(wall, places))
+        return divided(plan_surface(wall, hard_places(design, wall)))
 
 
 def hard_places(design: Design, wall: SurfaceValue) -> tuple[HardPlace, ...]:
@@ -178,26 +179,25 @@ def _rib_ends(
     Blocks are cut for them where elements cannot end along those lines. On plates, blocks can end
     along straight ones: each is the seam of one of its ends.
     """
-    lines = [line for line in _joined_lines(design, wall) if line.ends]
-    if not lines:
+    lines = [line for line in _joined_lines(design, wall) if line.size]
+    if not lines or not (isinstance(wall.shape, Plate) or any(line.ends for line in lines)):
         return
     coarse = Discretisation(1, _COARSE_ORDER)
     mesh = surface_mesh(wall, coarse, plan_surface(wall, acting), places=acting)
-    ribs = [line for line in lines if lies_along(mesh, line)]
+    ribs = [trace for trace in (traced(mesh, line) for line in lines) if trace.lies_along]
     cut = not all(followed(mesh, rib) for rib in ribs)
+    size = 2 * wall.thickness.mean
     for rib in ribs:
-        start, stop = (
-            hard_place(mesh, JoinedPoint(rib.points[end], 0.5 * wall.thickness.mean, rib.reach))
-            for end in (0, -1)
-        )
+        ends = rib.line.ends
         seam = None
-        plain = isinstance(wall.shape, Plate) and _straight(rib.points)
-        if cut and plain and start is not None and stop is not None:
-            seam = Seam(start.at, stop.at, (0 in rib.ends, -1 in rib.ends))
-        for end in rib.ends:
-            hard = start if end == 0 else stop
-            if hard is not None:
-                yield replace(hard, cut=cut, seam=seam if end == rib.ends[0] else None)
+        if cut and isinstance(wall.shape, Plate) and _straight(rib.line.points):
+            start, stop = (end_of(mesh, rib, end, size) for end in (0, -1))
+            seam = Seam(start.at, stop.at, (0 in ends, -1 in ends))
+            if not ends:
+                yield replace(start, cut=False, seam=seam)
+        for end in ends:
+            yield replace(end_of(mesh, rib, end, size), cut=cut, seam=seam)
+            seam = None
 
 
 def _straight(line: Array) -> bool:
@@ -287,7 +287,6 @@ def _joined_lines(design: Design, wall: SurfaceValue) -> Iterator[JoinedLine]:
         reach = part.depth + 0.5 * wall.thickness.mean + min(joint.tolerance, wall.size)
         for line in (line for place in places for line in place_lines(part, place)):
             if len(line) > 2:
-                ends: tuple[int, ...] = ()
-                if joint.how == "welded" and not _stands_off(wall, line, reach):
-                    ends = _inner_ends(wall, line, part.depth)
-                yield JoinedLine(line, reach, ends, 2 * wall.thickness.mean if ends else 0.0)
+                welded = joint.how == "welded" and not _stands_off(wall, line, reach)
+                ends = _inner_ends(wall, line, part.depth) if welded else ()
+                yield JoinedLine(line, reach, ends, welded * 2 * wall.thickness.mean)
