@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final
 
+from belltone.geometry.curved_quads import edge_key
 from belltone.geometry.shapes import (
     SIDE_NAMES,
     Contour,
@@ -78,7 +79,10 @@ def shape_features(shape: SurfaceShape) -> dict[str, Feature]:
         return found | dict.fromkeys((hole.name for hole in shape.holes), edge)
     if isinstance(shape, Skin):
         found |= dict.fromkeys(shape.names, Feature("face"))
-        return found | dict.fromkeys(shape.edges, edge)
+        chains = {name: {edge_key(*pair) for pair in own} for name, own in shape.edges.items()}
+        # A rim with corners is all of the edges between them.
+        whole = {name for name, own in chains.items() if any(one < own for one in chains.values())}
+        return found | {name: Feature("edge", whole=name in whole) for name in chains}
     profile = shape.profile
     last = len(profile.segments) - 1
     runs = {START: (0, 0.0), END: (last, 1.0)}

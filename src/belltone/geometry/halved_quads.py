@@ -1,7 +1,8 @@
 """Quadrilaterals where pairs of triangles do not come out even: faces cut through their middles.
 
 A face with any number of corners makes as many quadrilaterals, each from a corner, the middles of
-both sides there and the middle of the face. So this always succeeds where there are triangles.
+both sides there and the middle of the face; those of strips along rims make two. So this always
+succeeds where there are triangles.
 """
 
 from __future__ import annotations
@@ -80,7 +81,11 @@ def _halved(
         return middles[key]
 
     faces: list[tuple[int, int, int, int]] = []
-    for face in (*paired.faces, *paired.alone):
+    # Strips, from the rim to the ring beside it, are narrow enough.
+    for a, b, c, d in paired.strips:
+        outer, inner = between(a, b), between(c, d)
+        faces += [(number[a], outer, inner, number[d]), (outer, number[b], number[c], inner)]
+    for face in (*paired.pairs, *paired.alone):
         sides = [between(a, b) for a, b in zip(face, (*face[1:], face[0]), strict=True)]
         middle = len(places)
         places.append(np.mean([places[side] for side in sides], axis=0))

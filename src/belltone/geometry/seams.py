@@ -17,6 +17,7 @@ __all__ = ["Seam", "SeamPoints", "cut_seams", "knots", "stretches"]
 Array = NDArray[np.float64]
 Point = tuple[float, float]
 
+_BY_RIMS: Final = 2.0  # times how far short of a rim; a stretch so long is parted off there
 _SAME: Final = 1e-6  # of a line; so near two places on it are one
 
 
@@ -45,7 +46,8 @@ class SeamPoints:
 def stretches(seams: Sequence[Seam], loops: Sequence[Array], clear: float) -> list[Array]:
     """The parts ``(2, 2)`` of lines within a domain, those that reach a rim ending short of it.
 
-    Loops are closed chains of points, the outline first, and ``clear`` is how far short (m).
+    Loops are closed chains of points, the outline first, and ``clear`` is how far short (m). What
+    is near a rim is a part of its own.
     """
     found: list[Array] = []
     for seam in seams:
@@ -62,8 +64,19 @@ def stretches(seams: Sequence[Seam], loops: Sequence[Array], clear: float) -> li
             short = [low > 0 or not seam.inner[0], high < 1 or not seam.inner[1]]
             low, high = low + short[0] * clear / length, high - short[1] * clear / length
             if (high - low) * length > (0.5 * clear if any(short) else 0.0):
-                found.append(start + np.array([[low], [high]]) * run)
+                ends = _parted(low, high, [_BY_RIMS * clear / length * each for each in short])
+                found += [
+                    start + np.array([[one], [two]]) * run for one, two in itertools.pairwise(ends)
+                ]
     return found
+
+
+def _parted(low: float, high: float, by_rims: Sequence[float]) -> list[float]:
+    """Shares at which what is near a rim, and may need short pieces, is parted from the rest."""
+    if sum(by_rims) > 0.5 * (high - low):
+        return [low, high]
+    inner = [low + by_rims[0]] * (by_rims[0] > 0) + [high - by_rims[1]] * (by_rims[1] > 0)
+    return [low, *inner, high]
 
 
 def _crossings(start: Array, run: Array, loop: Array) -> list[float]:

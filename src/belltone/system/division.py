@@ -180,7 +180,7 @@ def _rib_ends(
     along straight ones: each is the seam of one of its ends.
     """
     lines = [line for line in _joined_lines(design, wall) if line.size]
-    if not lines or not (isinstance(wall.shape, Plate) or any(line.ends for line in lines)):
+    if not any(line.ends for line in lines):
         return
     coarse = Discretisation(1, _COARSE_ORDER)
     mesh = surface_mesh(wall, coarse, plan_surface(wall, acting), places=acting)
@@ -226,14 +226,15 @@ def _joined_points(design: Design, wall: SurfaceValue) -> Iterator[JoinedPoint]:
                 yield JoinedPoint(location(design, place), 0.5 * part.sections.depth, reach)
 
 
-def _inner_ends(wall: SurfaceValue, line: Array, depth: float) -> tuple[int, ...]:
+def _inner_ends(
+    wall: SurfaceValue, line: Array, ends: tuple[int, ...], depth: float
+) -> tuple[int, ...]:
     """Which ends of a line on a wall stand inside it, where what it carries enters all at once."""
-    if np.allclose(line[0], line[-1]):
+    if not ends:
         return ()
     room = wall.thickness.mean + depth
-    return tuple(
-        end for end, away in zip((0, -1), _from_rim(wall, line), strict=True) if away > room
-    )
+    away = dict(zip((0, -1), _from_rim(wall, line), strict=True))
+    return tuple(end for end in ends if away[end] > room)
 
 
 def _from_rim(wall: SurfaceValue, line: Array) -> list[float]:
@@ -285,8 +286,22 @@ def _joined_lines(design: Design, wall: SurfaceValue) -> Iterator[JoinedLine]:
         if isinstance(part, MeshValue):
             continue  # its edges are short, and seldom run along a coordinate
         reach = part.depth + 0.5 * wall.thickness.mean + min(joint.tolerance, wall.size)
-        for line in (line for place in places for line in place_lines(part, place)):
-            if len(line) > 2:
-                welded = joint.how == "welded" and not _stands_off(wall, line, reach)
-                ends = _inner_ends(wall, line, part.depth) if welded else ()
-                yield JoinedLine(line, reach, ends, welded * 2 * wall.thickness.mean)
+        lines = [line for place in places for line in place_lines(part, place)]
+        lines = [line for line in lines if len(line) > 2]
+        welded = [joint.how == "welded" and not _stands_off(wall, line, reach) for line in lines]
+        ends = _loose_ends([line for line, kinked in zip(lines, welded, strict=True) if kinked])
+        for line, kinked in zip(lines, welded, strict=True):
+            if kinked:
+                inner = _inner_ends(wall, line, next(ends), part.depth)
+                yield JoinedLine(line, reach, inner, 2 * wall.thickness.mean)
+            else:
+                yield JoinedLine(line, reach)
+
+
+def _loose_ends(lines: Sequence[Array]) -> Iterator[tuple[int, ...]]:
+    """Which ends, 0 and -1, of each of some lines no other one goes on from."""
+    ends = np.array([line[end] for line in lines for end in (0, -1)]).reshape(-1, 3)
+    for number, line in enumerate(lines):
+        near = _HAIR * float(np.linalg.norm(np.diff(line, axis=0), axis=1).sum())
+        met = np.linalg.norm(ends[:, None] - ends[[2 * number, 2 * number + 1]], axis=2) < near
+        yield tuple(end for end, count in zip((0, -1), met.sum(axis=0), strict=True) if count == 1)

@@ -29,7 +29,8 @@ __all__ = ["JointError", "Meeting", "Ties", "joint_ties", "meeting_of", "touchin
 
 Array = NDArray[np.float64]
 
-_WORTH: Final = 0.05  # share of the longest touching edge below which another does not count
+_WORTH: Final = 0.05  # share of all that touches below which an edge does not count
+_PIECE: Final = 0.5  # of the longest edge; one so long always counts
 _SORTS: Final = (("edge", "axis"), ("face", "end"), ("corner",))
 """Sorts of sites that may touch another part; the later ones only where none of the earlier do."""
 _SAME_LINE: Final = 1e-6  # of its length; lines that are no farther apart are one
@@ -361,8 +362,11 @@ def touching(first: Body, second: Body, tolerance: float) -> list[Meeting]:
                         continue  # it only ends there
                     found.append((met.length * _extent(stations), met))
             # The last bit of an edge that runs off from another, which touches, is no edge.
+            # An edge may also come in many pieces, each of them short.
+            whole = sum(size for size, _ in found)
             longest = max((size for size, _ in found), default=0.0)
-            kept = [(size, met) for size, met in found if size >= _WORTH * longest]
+            least = min(_WORTH * whole, _PIECE * longest)
+            kept = [(size, met) for size, met in found if size >= least]
             if kept:
                 total = sum(size for size, _ in kept)
                 count = sum(len(met.stations) for _, met in kept)
