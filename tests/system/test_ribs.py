@@ -175,7 +175,7 @@ def test_elements_end_along_a_rib_that_ends_inside(
 
 
 def test_ribs_that_cross_are_followed_where_they_do() -> None:
-    ends = [((-110, -60), (90, 50)), ((-90, 60), (60, -70)), ((-120, 20), (-80, 20))]
+    ends = [((-110, -60), (90, 50)), ((-90, 60), (60, -70))]
     ribs = [rib(*each, TALL).replace("parts.rib", f"parts.r{n}") for n, each in enumerate(ends)]
     design = design_of(PLATE, *ribs)
     assert max(beside(design, *each) for each in ends) < 0.02
