@@ -374,7 +374,7 @@ def _hopeless(
     mode is not even the same at the next order, waves are too short for elements of this size.
     """
     if _worst(errors) >= 1:
-        return before is not None or usual_last(level)
+        return True
     if before is None or before[0].elements != level.elements:
         return usual_last(level)
     fell = min(_worst(errors) / _worst(before[1]), 1.0)
