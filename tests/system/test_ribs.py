@@ -9,7 +9,7 @@ from belltone.mesh.surface import SurfaceMesh
 from belltone.modes.solve import ModeRequest, solve_modes
 from belltone.system.assembly import bodies_of
 from belltone.system.constraints import hinged_tie, mean_motion
-from belltone.system.division import ends_unfollowed, mesh_bodies, with_plans
+from belltone.system.division import mesh_bodies, welds_unfollowed, with_plans
 from belltone.system.joints import meeting_of
 from tests.assemblies import design_of, frequencies_at, held, joint, plate
 
@@ -163,7 +163,7 @@ def test_elements_end_along_a_rib_that_ends_inside(
     design = design_of(wall, rib(start, stop, TALL))
     assert beside(design, start, stop) < 0.02
     plans = with_plans(design, COARSE).plans
-    assert not ends_unfollowed(design, plans)
+    assert not welds_unfollowed(design, plans)
     # At its ends elements are at most three times as large as wanted, twice the thickness.
     mesh = meshed(design)
     for end in (start, stop):
@@ -191,6 +191,40 @@ def test_a_rib_that_ends_inside_takes_few_elements_and_states_its_error() -> Non
     off = np.abs(found.flexible[:4] / judge.flexible[:4] - 1)
     assert np.all(off < found.errors[:4])
     assert np.all(found.errors[:4] <= 5e-3)
+
+
+@pytest.mark.parametrize(
+    ("start", "stop"),
+    [
+        ((-150, -60), (150, -60)),  # beside the hole
+        ((-150, -80), (150, 70)),  # across it
+        ((-150, 0), (150, 0)),
+    ],
+)
+def test_a_rib_from_rim_to_rim_states_its_error(
+    start: tuple[float, float], stop: tuple[float, float]
+) -> None:
+    """As told from one order to the next it is a fifth of what it is where nothing follows it."""
+    design = design_of(PIERCED, rib(start, stop, TALL))
+    plans = with_plans(design, COARSE).plans
+    assert not welds_unfollowed(design, plans)
+    rough, fine = (
+        solve_modes(design, ModeRequest(3, None, 1e-2), Discretisation(1, order, plans))
+        for order in (4, 7)
+    )
+    off = np.abs(rough.flexible[:3] / fine.flexible[:3] - 1)
+    assert np.all(off < rough.errors[:3])
+    assert fine.errors[:3].max() < 2e-3
+
+
+def test_nothing_joins_a_rib_over_a_hole() -> None:
+    design = design_of(PIERCED, rib((-150, 10), (150, 10), TALL))
+    bodies = {body.part.name: body for body in bodies_of(design, COARSE)}
+    met = meeting_of(next(j for j in design.joints if "rib" in j.parts), bodies)[0]
+    away = np.linalg.norm(met.feet.positions[:, :2] - [0.06, 0.0], axis=1)
+    assert away.min() == pytest.approx(0.03, abs=1e-5)
+    beside = met.stations.positions[:, :2] - met.feet.positions[:, :2]
+    assert np.abs(beside).max() < 1e-5
 
 
 def test_a_mesh_made_along_a_rib_follows_it_until_it_no_longer_can() -> None:

@@ -436,18 +436,17 @@ class DrawnWall:
     def _laid(self, wall: SurfaceValue, blocks: Blocks) -> tuple[Array, Array]:
         """Where the witness points stand, and the normals there."""
         numbers, u, v, _ = self._witness
-        pieces = [
-            located(wall, block, u[numbers == n], v[numbers == n])
-            for n, block in enumerate(blocks.blocks)
+        places = [
+            (block, u[numbers == n], v[numbers == n]) for n, block in enumerate(blocks.blocks)
         ]
-        surface = np.concatenate([piece[0] for piece in pieces])
+        surface, normals, *_ = located(wall, places)
         self._wall, self._count = wall, len(surface)
-        return surface, np.concatenate([piece[1] for piece in pieces])
+        return surface, normals
 
     def follow(self, design: Design, part: PartValue) -> None:
         assert isinstance(part, SurfaceValue)
         try:
-            places = hard_places(design, part) if self._plan.placed else ()
+            places = hard_places(design, part, self._plan) if self._plan.placed else ()
             blocks = planned_blocks(part, self._plan, places)
         except FoldedMeshError:
             return  # another plan is made when the hand rests

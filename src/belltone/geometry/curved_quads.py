@@ -7,7 +7,7 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["Curve", "coons", "edge_key"]
+__all__ = ["Curve", "bilinear", "coons", "edge_key"]
 
 Array = NDArray[np.float64]
 Curve = Callable[[Array], Array]
@@ -33,5 +33,15 @@ def coons(south: Curve, east: Curve, north: Curve, west: Curve) -> Callable[[Arr
         twist = (1 - across) * (1 - up) * corners[0] + across * (1 - up) * corners[1]
         twist = twist + (1 - across) * up * corners[2] + across * up * corners[3]
         return np.asarray(sides - twist)
+
+    return chart
+
+
+def bilinear(corners: Array) -> Callable[[Array, Array], Array]:
+    """The map onto a face with straight sides between corners ``(4, 2)``, counter-clockwise."""
+
+    def chart(u: Array, v: Array) -> Array:
+        shares = np.stack([(1 - u) * (1 - v), u * (1 - v), u * v, (1 - u) * v], axis=1)
+        return np.asarray(shares @ corners)
 
     return chart

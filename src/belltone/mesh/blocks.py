@@ -13,7 +13,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.geometry.curved_quads import Curve, coons, edge_key
+from belltone.geometry.curved_quads import Curve, bilinear, coons, edge_key
 from belltone.geometry.profiles import Arc, Line
 
 __all__ = [
@@ -248,9 +248,11 @@ class BlockBuilder:
 
     def quad(self, a: int, b: int, c: int, d: int) -> Block:
         """Add the block between four vertices, counter-clockwise."""
-        chart = coons(
-            self.between(a, b), self.between(b, c), self.between(d, c), self.between(a, d)
-        )
+        sides = ((a, b), (b, c), (d, c), (a, d))
+        if any(side in self.curves for side in sides):
+            chart = coons(*(self.between(*side) for side in sides))
+        else:
+            chart = bilinear(np.array([self.points[vertex] for vertex in (a, b, c, d)]))
         self.blocks.append(Block((a, b, c, d), 0, chart))
         return self.blocks[-1]
 

@@ -31,7 +31,7 @@ from belltone.geometry.shapes import (
 from belltone.geometry.triangles import OutlineError, Triangulation, inner_points, triangulate
 from belltone.mesh.blocks import BlockBuilder, Blocks, Piece
 
-__all__ = ["PlateScheme", "plate_blocks", "plate_scheme", "rim_curves", "unfolded"]
+__all__ = ["PlateScheme", "plate_blocks", "plate_scheme", "rim_curves", "rims", "unfolded"]
 
 Array = NDArray[np.float64]
 Named = tuple[str, Line | Arc]
@@ -85,14 +85,18 @@ def plate_scheme(plate: Plate, seams: tuple[Seam, ...] = ()) -> PlateScheme:
         fits = not isinstance(outline, RoundedRectangle) or isinstance(holes[0], RoundHole)
         fits = fits and (not isinstance(outline, Polygon) or _convex(outline))
         four = isinstance(outline, Disc) or len(rim_curves(plate)[0]) == 4
-        if fits and (four or isinstance(holes[0], RoundHole)) and unfolded(plate, around):
+        if (
+            fits
+            and (four or isinstance(holes[0], RoundHole))
+            and unfolded(plate_blocks(plate, around))
+        ):
             return around
     for scheme in _even(plate):
-        if _openness(plate, scheme) > _WELL_OPEN:
+        if _openness(plate_blocks(plate, scheme)) > _WELL_OPEN:
             return scheme
     barely: list[PlateScheme] = []
     for scheme in _graded(plate):
-        openness = _openness(plate, scheme)
+        openness = _openness(plate_blocks(plate, scheme))
         if openness > _WELL_OPEN:
             return scheme
         barely += [scheme] if openness > _OPEN else []
@@ -102,7 +106,7 @@ def plate_scheme(plate: Plate, seams: tuple[Seam, ...] = ()) -> PlateScheme:
             scheme = PlateScheme("triangles", triangulate(_rims(plate), finer * _spacing(plate)))
         except OutlineError:
             break
-        if unfolded(plate, scheme):
+        if unfolded(plate_blocks(plate, scheme)):
             return scheme
     if barely:
         return barely[0]
@@ -117,7 +121,7 @@ def _along_seams(plate: Plate, seams: tuple[Seam, ...]) -> PlateScheme | None:
     best, most_open = None, _OPEN_ENOUGH
     for way in (_graded, _halved):
         for scheme in way(plate, lines):
-            openness = _openness(plate, scheme, seams)
+            openness = _openness(plate_blocks(plate, scheme, seams))
             if openness > _WELL_OPEN:
                 return scheme
             if openness > most_open:
@@ -174,10 +178,14 @@ def _rims(plate: Plate) -> list[list[Array]]:
     ]
 
 
+def rims(plate: Plate) -> list[Array]:
+    """Points ``(n, 2)`` along the outline and along each hole, all counter-clockwise (m)."""
+    return [np.concatenate([curve[:-1] for curve in loop]) for loop in _rims(plate)]
+
+
 def _stretches(plate: Plate, seams: Sequence[Seam]) -> list[Array]:
     """What of seams lies within a plate, those that reach a rim ending short of it."""
-    loops = [np.concatenate([curve[:-1] for curve in loop]) for loop in _rims(plate)]
-    return stretches(seams, loops, _SHORT_OF_RIMS * _spacing(plate))
+    return stretches(seams, rims(plate), _SHORT_OF_RIMS * _spacing(plate))
 
 
 def plate_blocks(plate: Plate, scheme: PlateScheme, seams: Sequence[Seam] = ()) -> Blocks:
@@ -282,25 +290,24 @@ def _convex_quad(outline: Polygon) -> bool:
     return len(outline.corners) == 4 and _convex(outline)
 
 
-def unfolded(plate: Plate, scheme: PlateScheme, seams: Sequence[Seam] = ()) -> bool:
-    """Whether every block keeps a positive area all over."""
+def unfolded(blocks: Blocks) -> bool:
+    """Whether every block of a plate keeps a positive area all over."""
     # A right-angled side met by an arc may close an angle; a mesh needs it open.
-    return _openness(plate, scheme, seams) >= _OPEN
+    return _openness(blocks) >= _OPEN
 
 
-def _openness(plate: Plate, scheme: PlateScheme, seams: Sequence[Seam] = ()) -> float:
+def _openness(blocks: Blocks) -> float:
     """Least sine of the angles between both coordinates of all blocks; negative where one folds."""
     line = np.linspace(0.0, 1.0, 9)
     u, v = (grid.ravel() for grid in np.meshgrid(line, line))
     step = 1e-6
-    least = 1.0
-    for block in plate_blocks(plate, scheme, seams).blocks:
-        along = block.chart(u + step, v) - block.chart(u - step, v)
-        up = block.chart(u, v + step) - block.chart(u, v - step)
-        turns = along[:, 0] * up[:, 1] - along[:, 1] * up[:, 0]
-        sizes = np.linalg.norm(along, axis=1) * np.linalg.norm(up, axis=1)
-        least = min(least, float(np.min(turns / np.maximum(sizes, 1e-300))))
-    return least
+    beside = np.concatenate([u + step, u - step, u, u]), np.concatenate([v, v, v + step, v - step])
+    there = np.array([block.chart(*beside) for block in blocks.blocks])
+    one, two, three, four = np.moveaxis(there.reshape(len(there), 4, -1, 2), 1, 0)
+    along, up = one - two, three - four
+    turns = along[..., 0] * up[..., 1] - along[..., 1] * up[..., 0]
+    sizes = np.linalg.norm(along, axis=-1) * np.linalg.norm(up, axis=-1)
+    return min(1.0, float(np.min(turns / np.maximum(sizes, 1e-300))))
 
 
 def _aliases(plate: Plate) -> dict[str, tuple[str, ...]]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Final
@@ -128,6 +128,25 @@ class SurfaceMesh:
                 on = np.abs(self.spans[:, 2 * mark.axis + end] - mark.value) < _SAME_PLACE
                 found[self.connectivity[on & (self.block == mark.block)][:, side]] = True
         return np.asarray(found)
+
+    @cached_property
+    def rim(self) -> NDArray[np.bool_]:
+        """Nodes on the edges of the wall and of its holes: on sides that one element alone has."""
+        sides, uses = self.sides
+        found = np.zeros(len(self.coordinates), bool)
+        found[sides[uses == 1]] = True
+        return found
+
+    @cached_property
+    def sides(self) -> tuple[IntArray, IntArray]:
+        """Nodes along the sides of elements, each side once, and how many elements have it."""
+        count = self.order + 1
+        grid = self.connectivity.reshape(-1, count, count)
+        chains = np.concatenate([grid[:, 0], grid[:, -1], grid[:, :, 0], grid[:, :, -1]])
+        _, first, uses = np.unique(
+            np.sort(chains, axis=1), axis=0, return_index=True, return_counts=True
+        )
+        return chains[first], uses
 
     def smoothed(self, values: Array) -> Array:
         """Values ``(elements, nodes, k)`` with the mean of all elements that meet in a node.
@@ -265,7 +284,7 @@ class SurfaceMesh:
         total = np.zeros((3, len(self.coordinates), 3))
         length = np.zeros(len(self.coordinates))
         weights = lobatto_weights(self.order)
-        sides = self._sides()
+        sides = self._sides
         used: list[IntArray] = []
         for a, b in chain:
             elements, local, axis, outward, forward = sides[(a, b)]
@@ -296,6 +315,7 @@ class SurfaceMesh:
             self.coordinates[nodes],
         )
 
+    @cached_property
     def _sides(self) -> dict[tuple[int, int], tuple[IntArray, IntArray, int, float, float]]:
         """For each directed block edge: elements along it, their nodes there, and directions.
 
@@ -381,16 +401,34 @@ def witness_points(blocks: Blocks) -> tuple[IntArray, Array, Array, int]:
 
 
 def located(
-    surface: SurfaceValue, block: Block, u: Array, v: Array
+    surface: SurfaceValue, places: Sequence[tuple[Block, Array, Array]]
 ) -> tuple[Array, Array, Array, Array]:
-    """Middle surface, directors, first axes and thickness at places of a block, sheet's axes."""
-    first, second = block.chart(u, v).T
-    return surface.locate(block.segment, first, second)
+    """Middle surface, directors, first axes and thickness at places of blocks, sheet's axes.
+
+    All one below the other, in the order in which blocks and their (u, v) are given.
+    """
+    charted = [block.chart(u, v) for block, u, v in places]
+    first, second = np.concatenate(charted).T
+    counts = [len(chart) for chart in charted]
+    segments = np.repeat([block.segment for block, *_ in places], counts)
+    present = np.unique(segments)
+    if len(present) == 1:
+        return surface.locate(int(present[0]), first, second)
+    each = [np.flatnonzero(segments == segment) for segment in present]
+    parts = [
+        surface.locate(int(segment), first[own], second[own])
+        for segment, own in zip(present, each, strict=True)
+    ]
+    back = np.argsort(np.concatenate(each))
+    middle, directors, axes, thickness = (
+        np.concatenate(column)[back] for column in zip(*parts, strict=True)
+    )
+    return middle, directors, axes, thickness
 
 
 def block_slopes(surface: SurfaceValue, block: Block, u: float, v: float) -> Array:
     """How the middle surface moves (m) along both coordinates of a block, ``(2, 3)``."""
     here = np.array([u, v])
     at = here + np.where(here > 0.5, -_PROBE, _PROBE) * np.array([[0, 0], [1, 0], [0, 1]])
-    there = located(surface, block, *at.T)[0]
+    there = located(surface, [(block, *at.T)])[0]
     return np.asarray((there[1:] - there[0]) / (at[1:] - here).sum(axis=1)[:, None])

@@ -18,13 +18,15 @@ from belltone.mesh.grading import GradingError, HardPlace, graded
 from belltone.mesh.plate_blocks import unfolded
 from belltone.mesh.quadrature import lobatto
 from belltone.mesh.surface import Imprint, SurfaceMesh, chart_scale, located
-from belltone.mesh.surface_plan import edge_lengths, seams_of, surface_blocks
+from belltone.mesh.surface_plan import edge_lengths, surface_blocks
 
 __all__ = ["FoldedMeshError", "planned_blocks", "surface_mesh"]
 
 Array = NDArray[np.float64]
 IntArray = NDArray[np.intp]
 
+_BUT_LAST: Final = slice(None, -1)
+_BUT_FIRST: Final = slice(1, None)
 _NO_RIM: Final = 3.0  # thicknesses; an element so short shows the edge layer by itself
 _RIM_WIDTH: Final = 1.0  # thicknesses; the edge layer fades by a factor of twenty within one
 _NARROWEST_RIM: Final = 0.005  # of the edge; below it the layer matters less than rounding does
@@ -43,57 +45,60 @@ def surface_mesh(
     plan: SurfacePlan,
     imprints: Sequence[Imprint] = (),
     places: Sequence[HardPlace] = (),
+    blocks: Blocks | None = None,
 ) -> SurfaceMesh:
     """Divide one plate or shell; elements end at every imprint.
 
-    ``places`` are those the plan was made for, where they are now.
+    ``places`` are those the plan was made for, where they are now; ``blocks`` those of the plan,
+    where they are known.
 
     Raises `FoldedMeshError` where its plan no longer fits.
     """
-    blocks = planned_blocks(surface, plan, places)
+    if blocks is None:
+        blocks = planned_blocks(surface, plan, places)
     order = discretisation.order
     classes = blocks.edge_classes()
     breaks = _breaks(surface, blocks, classes, plan, discretisation.divisions, imprints)
+    lines = [_line(ends, order) for ends in breaks]
     numbering = _Numbering(order)
+    gathers: list[IntArray] = []
     pieces: list[tuple[NDArray[Any], ...]] = []
-    flats: list[IntArray] = []
-    placed: list[Array] = []
+    there: list[tuple[Block, Array, Array]] = []
+    passed = 0
     for number, block in enumerate(blocks.blocks):
         ends: list[Array] = []
+        grids: list[Array] = []
         for a, b in ((0, 1), (0, 3)):
             group, forward = classes.of(block.vertices[a], block.vertices[b])
             ends.append(breaks[group] if forward else 1 - breaks[group][::-1])
+            grids.append(lines[group] if forward else 1 - lines[group][::-1])
         u_cuts, v_cuts = (len(end) - 1 for end in ends)
-        nodes = numbering.block(block, u_cuts, v_cuts)
-        across, up = np.meshgrid(*(_line(end, order) for end in ends))
-        found = located(surface, block, across.ravel(), up.ravel())
+        flat = numbering.block(block, u_cuts, v_cuts).ravel()
+        there.append((block, np.tile(grids[0], len(grids[1])), np.repeat(grids[1], len(grids[0]))))
         gather = _gather(u_cuts, v_cuts, order)
-        flat = nodes.ravel()
-        flats.append(flat)
-        placed.append(found[0])
-        spans = np.array(
-            [
-                (ends[0][i], ends[0][i + 1], ends[1][j], ends[1][j + 1])
-                for j, i in itertools.product(range(v_cuts), range(u_cuts))
-            ]
-        )
-        pieces.append(
-            (flat[gather], np.full(len(gather), number), spans, *(p[gather] for p in found[1:]))
-        )
+        gathers.append(passed + gather)
+        passed += len(flat)
+        low, high = (np.meshgrid(ends[0][cut], ends[1][cut]) for cut in (_BUT_LAST, _BUT_FIRST))
+        spans = [low[0].ravel(), high[0].ravel(), low[1].ravel(), high[1].ravel()]
+        pieces.append((flat, flat[gather], np.full(len(gather), number), np.stack(spans, axis=1)))
+    flats, connectivity, owners, corners = (
+        np.concatenate(column) for column in zip(*pieces, strict=True)
+    )
+    gathered = np.concatenate(gathers)
+    placed, directors, first_axes, thickness = located(surface, there)
     coordinates = np.empty((numbering.count, 3))
-    coordinates[np.concatenate(flats)] = np.concatenate(placed)
-    joined = [np.concatenate(column) for column in zip(*pieces, strict=True)]
+    coordinates[flats] = placed
     return SurfaceMesh(
         surface,
         order,
         blocks,
         coordinates,
-        joined[0],
-        joined[1],
-        joined[2],
-        joined[3],
-        joined[4],
-        joined[5],
+        connectivity,
+        owners,
+        corners,
+        directors[gathered],
+        first_axes[gathered],
+        thickness[gathered],
         numbering.chains,
         numbering.vertices,
         tuple(imprints),
@@ -104,15 +109,14 @@ def planned_blocks(
     surface: SurfaceValue, plan: SurfacePlan, places: Sequence[HardPlace] = ()
 ) -> Blocks:
     """The blocks of a surface by a plan; raises `FoldedMeshError` where it no longer fits."""
-    if plan.scheme is not None and isinstance(surface.shape, Plate):
-        try:
-            fits = unfolded(surface.shape, plan.scheme, seams_of(places))
-        except (OutlineError, ValueError, IndexError, np.linalg.LinAlgError) as error:
-            raise FoldedMeshError(str(error)) from error
-        if not fits:
-            raise FoldedMeshError(f"the blocks of “{surface.name}” fold")
     try:
         blocks = surface_blocks(surface, plan.scheme, places)
+        fits = not isinstance(surface.shape, Plate) or unfolded(blocks)
+    except (OutlineError, ValueError, IndexError, np.linalg.LinAlgError) as error:
+        raise FoldedMeshError(str(error)) from error
+    if not fits:
+        raise FoldedMeshError(f"the blocks of “{surface.name}” fold")
+    try:
         return graded(blocks, plan.cuts, places, chart_scale(surface))
     except GradingError as error:
         raise FoldedMeshError(f"a place has left its block of “{surface.name}”") from error

@@ -10,7 +10,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.design.parts import SurfaceValue
-from belltone.geometry.charts import chart_of
 from belltone.geometry.seams import Seam
 from belltone.geometry.shapes import Extruded, Lofted, Plate, Revolved
 from belltone.geometry.skins import Skin
@@ -19,7 +18,7 @@ from belltone.mesh.discretisation import SurfacePlan
 from belltone.mesh.grading import HardPlace, graded, plan_cuts
 from belltone.mesh.plate_blocks import PlateScheme, plate_blocks, plate_scheme
 from belltone.mesh.shell_blocks import drawn_blocks, revolved_blocks, skin_blocks
-from belltone.mesh.surface import block_slopes, chart_scale
+from belltone.mesh.surface import block_slopes, chart_scale, located
 
 __all__ = ["edge_lengths", "plan_surface", "seams_of", "surface_blocks"]
 
@@ -27,6 +26,7 @@ Array = NDArray[np.float64]
 
 _AIMED: Final = 4.0  # elements over the whole area at one division, unless blocks ask for more
 _LIGHT: Final = 0.1  # of the wall's mass
+_LOOKS: Final = 9  # along an edge of a block
 _MOST_COUNT: Final = 12  # along one block edge; longer strips are better described as members
 
 
@@ -61,16 +61,15 @@ def edge_lengths(
     surface: SurfaceValue, blocks: Blocks, classes: EdgeClasses
 ) -> tuple[list[float], float]:
     """Mean length of the edges of each class, and the area, both roughly (m, m²)."""
-    chart = chart_of(surface.shape)
-    line = np.linspace(0.0, 1.0, 9)
-    zero, one = np.zeros(9), np.ones(9)
+    line = np.linspace(0.0, 1.0, _LOOKS)
+    zero, one = np.zeros(_LOOKS), np.ones(_LOOKS)
+    u, v = np.concatenate([line, one, line, zero]), np.concatenate([zero, line, one, line])
     lengths: dict[int, list[float]] = {}
     area = 0.0
-    for block in blocks.blocks:
-        sizes: list[float] = []
-        for u, v in ((line, zero), (one, line), (line, one), (zero, line)):
-            places = chart.locate(block.segment, *block.chart(u, v).T).positions
-            sizes.append(float(np.linalg.norm(np.diff(places, axis=0), axis=1).sum()))
+    places = located(surface, [(block, u, v) for block in blocks.blocks])[0]
+    places = places.reshape(len(blocks.blocks), 4, _LOOKS, 3)
+    steps = np.linalg.norm(np.diff(places, axis=2), axis=3).sum(axis=2)
+    for block, sizes in zip(blocks.blocks, steps.tolist(), strict=True):
         area += 0.25 * (sizes[0] + sizes[2]) * (sizes[1] + sizes[3])
         for (a, b), size in zip(SIDES, sizes, strict=True):
             number, _ = classes.of(block.vertices[a], block.vertices[b])

@@ -27,7 +27,7 @@ from belltone.modes.modeset import ModeSet
 from belltone.modes.request import ModeRequest
 from belltone.modes.solution import Solution, alike, carried, solved
 from belltone.progress import Progress
-from belltone.system.division import ends_unfollowed
+from belltone.system.division import welds_unfollowed
 from belltone.system.kinds import face_cuts
 from belltone.system.pattern import Structure
 from belltone.system.threads import numpy_threads
@@ -227,7 +227,7 @@ class Climb:
         if self.design.has_received:
             return _WARY_OF_FACES
         if fine.plans not in self._wary:
-            unfollowed = ends_unfollowed(self.design, fine.plans)
+            unfollowed = welds_unfollowed(self.design, fine.plans)
             self._wary[fine.plans] = _WARY_OF_RIB_ENDS if unfollowed else 1.0
         return self._wary[fine.plans]
 

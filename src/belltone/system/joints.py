@@ -13,7 +13,9 @@ from numpy.typing import NDArray
 from belltone.design.place import Place
 from belltone.design.values import Design, JointSide, JointValue
 from belltone.errors import UserError
+from belltone.geometry.shapes import Plate
 from belltone.mesh.sites import Feet, SiteNodes
+from belltone.mesh.surface import SurfaceMesh
 from belltone.system.bodies import Body
 from belltone.system.constraints import (
     hinged_tie,
@@ -33,6 +35,9 @@ _WORTH: Final = 0.05  # share of all that touches below which an edge does not c
 _PIECE: Final = 0.5  # of the longest edge; one so long always counts
 _SORTS: Final = (("edge", "axis"), ("face", "end"), ("corner",))
 """Sorts of sites that may touch another part; the later ones only where none of the earlier do."""
+_AT_RIM: Final = 1e-6  # weight of nodes that are not on a rim, where a foot is on one
+_OVER: Final = 1e-4  # of the wall's size; what lies farther beside its foot is not over the wall
+_LEANS: Final = 0.1  # slope of a coarse element's normal
 _SAME_LINE: Final = 1e-6  # of its length; lines that are no farther apart are one
 _RINGS: Final = 4  # of places over a spot, whose mean motion is tied
 _RING: Final = 12  # places in each
@@ -303,6 +308,9 @@ def _met(
     feet = other.feet(stations.positions)
     gaps = open_gaps(driving, stations, feet)
     near = gaps <= tolerance
+    if not np.isfinite(tolerance):
+        # A rib is joined to what it stands on however far off; where it spans a hole, to nothing.
+        near &= ~_beyond_rim(other, stations, feet)
     if not near.any():
         return None
     return Meeting(
@@ -327,9 +335,8 @@ def open_gaps(driving: Body, stations: SiteNodes, feet: Feet) -> Array:
         sideways = np.zeros(len(away))
     else:
         toward = feet.normals
-        height = np.sum(away * toward, axis=1)
-        sideways = np.linalg.norm(away - height[:, None] * toward, axis=1)
-        distance = np.abs(height)
+        sideways = _sideways(stations, feet)
+        distance = np.abs(np.sum(away * toward, axis=1))
     own = driving.feet(stations.positions)
     if own.normals is not None:
         share = np.abs(np.sum(own.normals * toward, axis=1))
@@ -338,6 +345,28 @@ def open_gaps(driving: Body, stations: SiteNodes, feet: Feet) -> Array:
         share = np.sqrt(np.maximum(1 - along**2, 0.0))
     across = np.maximum(distance - feet.reach - share * own.reach, 0.0)
     return np.asarray(np.hypot(across, sideways))
+
+
+def _beyond_rim(wall: Body, stations: SiteNodes, feet: Feet) -> NDArray[np.bool_]:
+    """Which stations stand over no wall, but beside a rim of it."""
+    mesh = wall.mesh
+    if not isinstance(mesh, SurfaceMesh):
+        return np.zeros(len(stations.positions), bool)
+    on_rim = np.abs(np.where(mesh.rim[feet.nodes], 0.0, feet.weights)).sum(axis=1) < _AT_RIM
+    slack = _OVER * max(_extent(stations), mesh.size)
+    if not isinstance(mesh.surface.shape, Plate):
+        # Normals of coarse elements are not those of a curved wall.
+        slack = slack + _LEANS * np.linalg.norm(stations.positions - feet.positions, axis=1)
+    return np.asarray(on_rim & (_sideways(stations, feet) > slack))
+
+
+def _sideways(stations: SiteNodes, feet: Feet) -> Array:
+    """How far stations stand beside the nearest places of a wall, along it (m)."""
+    if feet.normals is None:
+        return np.zeros(len(stations.positions))
+    away = stations.positions - feet.positions
+    height = np.sum(away * feet.normals, axis=1, keepdims=True)
+    return np.asarray(np.linalg.norm(away - height * feet.normals, axis=1))
 
 
 def touching(first: Body, second: Body, tolerance: float) -> list[Meeting]:
