@@ -19,6 +19,8 @@ from belltone.desk.application import make_application
 from belltone.desk.fields import LiveNumber
 from belltone.desk.session.session import Session
 from belltone.desk.window import MainWindow
+from belltone.drawing.colours import LIGHT
+from belltone.drawing.scene import Scene
 from belltone.errors import UserError
 from belltone.progress import Progress
 from belltone.sheet.document import Sheet, read_sheet
@@ -30,8 +32,16 @@ WAIT = 60_000  # a shared machine may be slow; what is waited for takes well bel
 
 
 @pytest.fixture(scope="session")
-def qapp() -> object:
-    return make_application()
+def qapp() -> Iterator[object]:
+    """The application, and a drawing surface that stays: the last one takes the driver with it.
+
+    Loading that again takes a third of a second, for every window there is.
+    """
+    application = make_application()
+    kept = Scene(LIGHT)
+    kept.draw(8, 8)
+    yield application
+    kept.close()
 
 
 @pytest.fixture(scope="session")
