@@ -16,7 +16,7 @@ from belltone.mesh.point import PointMesh
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.system.kinds import body_of
-from belltone.system.lumps import lump_of
+from belltone.system.lumps import hung_mass, lump_of
 from belltone.system.rigid import sheet_motions
 from tests.conftest import bar_text
 
@@ -105,7 +105,7 @@ def test_a_hung_body_moves_about_its_own_centre() -> None:
     point = PointMesh(PointValue("p", np.zeros(3)))
     place = Place("p", "p")
     hung = MassValue("m", place, 5.0, (1.0, 2.0, 3.0), (0.1, -0.2, 0.3))
-    matrix = lump_of(hung, point.site(place)).mass(None, 6)
+    matrix = hung_mass([lump_of(hung, point.site(place))], None, 6)
     turn = np.array([0.3, 0.5, -0.7])
     motion = np.concatenate([-np.cross(turn, offset), turn])
     assert motion @ matrix @ motion == pytest.approx(turn @ (inertia * turn))

@@ -20,7 +20,7 @@ from belltone.system.division import mesh_bodies
 from belltone.system.elimination import FreeMotions, eliminate
 from belltone.system.joints import joint_ties
 from belltone.system.kinds import body_of, kind_of
-from belltone.system.lumps import lump_of
+from belltone.system.lumps import hung_mass, lump_of
 from belltone.system.pattern import Places, Structure
 from belltone.system.pose import Pose
 from belltone.system.rigid import RigidPart, Stops, rigid_modes, sheet_motions
@@ -175,9 +175,8 @@ class Assembly:
         joints = [self.joints.held]
         if pose is not None:
             joints = [rule(pose) for rule in self.joints.rules]
-        return work_in_ties(
-            [*self._moves(pose, scale), self.supports.held, *own_bodies, *joints], self.extent
-        )
+        rows = [*self._moves(pose, scale), self.supports.held, *own_bodies, *joints]
+        return self._structure.free(*_stacked(rows, self.extent))
 
     def contradicting_moves(self) -> tuple[str, str] | None:
         """Two sites whose set displacements cannot both be, if there are such."""
@@ -231,8 +230,7 @@ class Assembly:
         """Twice the kinetic energy (J) of velocities ``(unknowns, k)`` that fit."""
         masses = [body.elements.inertia().hessian(body.elements.directors) for body in self.bodies]
         moved = self._pushed(masses, motions)
-        for lump in self.lumps:
-            moved += np.asarray(lump.mass(None, self.size) @ motions)
+        moved += np.asarray(hung_mass(self.lumps, None, self.size) @ motions)
         return np.asarray(np.einsum("im,im->m", motions, moved))
 
     def springs(self) -> tuple[scipy.sparse.csr_matrix, Array]:
@@ -271,8 +269,7 @@ class Assembly:
         """The system as made, or at a pose with the bodies there; without the stress of either."""
         bodies = self.bodies if bodies is None else bodies
         at = self.coordinates if pose is None else self.coordinates + pose.displacements
-        none = scipy.sparse.csc_matrix((self.size, self.size))
-        hung = sum((lump.mass(pose, self.size) for lump in self.lumps), none)
+        hung = hung_mass(self.lumps, pose, self.size)
         springs, spring_stiffness = self.springs()
         spring_names, spring_of = self.springs_by_name()
         sprung = scipy.sparse.csc_matrix(
@@ -365,18 +362,25 @@ def work_in_ties(rows: Sequence[scipy.sparse.csr_matrix], extent: float) -> Free
 
     ``extent`` (m) weighs turns and slides. Rows without a constant column get one of zeros.
     """
+    return eliminate(*_stacked(rows, extent))
+
+
+def _stacked(
+    rows: Sequence[scipy.sparse.csr_matrix], extent: float
+) -> tuple[scipy.sparse.csr_matrix, Array]:
+    """Ties below one another with a column of constants, and the weights of unknowns."""
     size = 6 * (rows[0].shape[1] // 6)
-    whole = scipy.sparse.csr_matrix(
-        scipy.sparse.vstack([own if own.shape[1] > size else padded(own) for own in rows])
-    )
+    wide = max(own.shape[1] for own in rows) > size
+    rows = [own if own.shape[1] > size or not wide else padded(own) for own in rows]
+    whole = scipy.sparse.csr_matrix(scipy.sparse.vstack(rows))
     weights = np.tile([1.0, 1.0, 1.0, *([1.0 / extent] * 3)], size // 6)
-    return eliminate(whole, weights)
+    return (whole if wide else padded(whole)), weights
 
 
 def padded(rows: scipy.sparse.csr_matrix) -> scipy.sparse.csr_matrix:
     """Rows with a last column of zeros."""
-    none = scipy.sparse.csr_matrix((rows.shape[0], 1))
-    return scipy.sparse.csr_matrix(scipy.sparse.hstack([rows, none], format="csr"))
+    shape = rows.shape[0], rows.shape[1] + 1
+    return scipy.sparse.csr_matrix((rows.data, rows.indices, rows.indptr), shape)
 
 
 def _degrees(body: Body) -> NDArray[np.intp]:

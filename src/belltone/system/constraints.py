@@ -253,10 +253,10 @@ def _rows(nodes: IntArray, weights: Array, spatial: Array, size: int) -> scipy.s
     columns = np.broadcast_to(
         (6 * nodes[:, None, :, None] + np.arange(6)), (stations, count, per, 6)
     )
-    rows = np.broadcast_to(np.arange(stations * count).reshape(stations, count, 1, 1), values.shape)
-    entries = (values.ravel(), (rows.ravel(), columns.ravel()))
+    ends = np.arange(0, values.size + 1, 6 * per)
     matrix = scipy.sparse.csr_matrix(
-        scipy.sparse.coo_matrix(entries, shape=(stations * count, size))
+        (values.ravel(), columns.ravel(), ends), shape=(stations * count, size)
     )
+    matrix.sum_duplicates()  # where elements close on themselves a node comes twice
     matrix.eliminate_zeros()
     return matrix

@@ -98,9 +98,9 @@ def _held_outright(
         if not alone.any():
             return np.flatnonzero(held), ties, numbers
         held[ties.indices[ties.indptr[:-1][alone]]] = True
-        keep = scipy.sparse.diags_array((~held).astype(float))
         numbers = numbers[~alone]
-        ties = scipy.sparse.csr_matrix(ties[~alone] @ keep)
+        ties = scipy.sparse.csr_matrix(ties[~alone])
+        ties.data[held[ties.indices]] = 0.0
         ties.eliminate_zeros()
 
 
@@ -127,22 +127,33 @@ def _resolved(
     gone[held] = True
     gone[list(given)] = True
     kept = np.flatnonzero(~gone)
+    if not given:
+        return FreeMotions(
+            _unit_columns(size - 1, kept[:-1]), kept[:-1], np.zeros(size - 1), contradicted
+        )
     counts = [len(entry) for entry in given.values()]
     rows = np.repeat(np.array(list(given), dtype=np.intp), counts)
     columns = np.array([c for entry in given.values() for c in entry], dtype=np.intp)
     values = np.array([v for entry in given.values() for v in entry.values()], dtype=float)
     known = scipy.sparse.csr_matrix((values, (rows, columns)), shape=(size, size))
-    to_gone = scipy.sparse.diags_array(gone.astype(float))
-    to_kept = scipy.sparse.diags_array((~gone).astype(float))
     # Substituting the ties into themselves halves the length of any chain of them each time.
     while True:
-        through = scipy.sparse.csr_matrix(known @ to_gone)
+        through = known.copy()
+        through.data[~gone[through.indices]] = 0.0
         through.eliminate_zeros()
         if not through.nnz:
             break
-        known = scipy.sparse.csr_matrix(known @ to_kept + through @ known)
-    whole = known + to_kept
+        further = through @ known
+        known.data[gone[known.indices]] = 0.0
+        known.eliminate_zeros()
+        known = scipy.sparse.csr_matrix(known + further)
+    whole = known + scipy.sparse.diags_array((~gone).astype(float))
     whole = scipy.sparse.csc_matrix(scipy.sparse.csc_matrix(whole)[: size - 1])
     kept = kept[:-1]
     offset = whole[:, [size - 1]].toarray()[:, 0]
     return FreeMotions(scipy.sparse.csc_matrix(whole[:, kept]), kept, offset, contradicted)
+
+
+def _unit_columns(size: int, kept: NDArray[np.intp]) -> scipy.sparse.csc_matrix:
+    ends = np.arange(len(kept) + 1)
+    return scipy.sparse.csc_matrix((np.ones(len(kept)), kept, ends), shape=(size, len(kept)))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -14,7 +15,7 @@ from belltone.mesh.sites import SiteNodes
 from belltone.system.constraints import site_rows
 from belltone.system.pose import Pose
 
-__all__ = ["Lump", "lump_of"]
+__all__ = ["Lump", "hung_mass", "lump_of"]
 
 Array = NDArray[np.float64]
 
@@ -42,17 +43,36 @@ class Lump:
 
     def spread(self, blocks: Array, size: int) -> scipy.sparse.csc_matrix:
         """Matrices ``(stations, 6, 6)`` on all unknowns."""
-        rows = self.rows(size)
-        middle = scipy.sparse.block_diag(list(blocks), format="csr")
-        return scipy.sparse.csc_matrix(rows.T @ middle @ rows)
+        return _assembled([(self.stations, blocks)], size)
 
     def rows(self, size: int) -> scipy.sparse.csr_matrix:
         """Motions of the stations (6 rows each) on all unknowns."""
         return site_rows(self.stations, np.eye(6), False, size)
 
-    def mass(self, pose: Pose | None, size: int) -> scipy.sparse.csc_matrix:
-        """Mass on all unknowns."""
-        return self.spread(self.form.hessian(self.directors(pose)), size)
+    def inertia(self, pose: Pose | None) -> Array:
+        """Mass matrices ``(stations, 6, 6)``."""
+        return self.form.hessian(self.directors(pose))
+
+
+def hung_mass(lumps: Sequence[Lump], pose: Pose | None, size: int) -> scipy.sparse.csc_matrix:
+    """Mass of all that hangs on a design, on all unknowns."""
+    return _assembled([(lump.stations, lump.inertia(pose)) for lump in lumps], size)
+
+
+def _assembled(each: Sequence[tuple[SiteNodes, Array]], size: int) -> scipy.sparse.csc_matrix:
+    """Matrices ``(stations, 6, 6)`` of the weighted means of nodes, on all unknowns."""
+    values, rows, columns = [np.empty(0)], [np.empty(0, np.intp)], [np.empty(0, np.intp)]
+    for site, blocks in each:
+        shares = site.weights[:, :, None] * site.weights[:, None, :]
+        entries = shares[..., None, None] * blocks[:, None, None]
+        degrees = 6 * site.nodes[:, :, None] + np.arange(6)
+        values.append(entries.ravel())
+        rows.append(np.broadcast_to(degrees[:, :, None, :, None], entries.shape).ravel())
+        columns.append(np.broadcast_to(degrees[:, None, :, None, :], entries.shape).ravel())
+    data = np.concatenate(values)
+    some = data != 0
+    places = np.concatenate(rows)[some], np.concatenate(columns)[some]
+    return scipy.sparse.csc_matrix((data[some], places), shape=(size, size))
 
 
 def lump_of(hung: MassValue, site: SiteNodes) -> Lump:

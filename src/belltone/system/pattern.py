@@ -10,7 +10,7 @@ import numpy as np
 import scipy
 from numpy.typing import NDArray
 
-from belltone.system.elimination import FreeMotions
+from belltone.system.elimination import FreeMotions, eliminate
 
 __all__ = ["Places", "Reduction", "Structure", "combined"]
 
@@ -129,12 +129,7 @@ class Reduction:
 
     def fits(self, places: Places, free: FreeMotions, others: Sequence[Matrix]) -> bool:
         """Whether it holds for these too."""
-        mine, theirs = self._made_for, _pattern_of(free, others)
-        return (
-            places is self._places
-            and len(mine) == len(theirs)
-            and all(map(np.array_equal, mine, theirs))
-        )
+        return places is self._places and _same(self._made_for, _pattern_of(free, others))
 
     def filled(self, matrices: Sequence[Array], basis: Matrix, *others: Matrix) -> Matrix:
         """The matrix of elements and of others over what is free to move.
@@ -187,16 +182,19 @@ class Structure:
         self._nodes: tuple[IntArray, ...] = ()
         self._places: Places | None = None
         self._reduction: Reduction | None = None
+        self._free: tuple[list[NDArray[Any]], FreeMotions] | None = None
+
+    def free(self, ties: scipy.sparse.csr_matrix, weights: Array) -> FreeMotions:
+        """What ties leave free; see `eliminate`. Where they are as before, what they left then."""
+        made_for = [ties.indptr, ties.indices, ties.data, weights]
+        if self._free is None or not _same(self._free[0], made_for):
+            self._free = made_for, eliminate(ties, weights)
+        return self._free[1]
 
     def places(self, nodes: Sequence[IntArray], count: int) -> Places:
         """The blocks that pairs of nodes share; see `Places`."""
         known = self._places
-        if (
-            known is None
-            or known.count != count
-            or len(nodes) != len(self._nodes)
-            or not all(map(np.array_equal, nodes, self._nodes))
-        ):
+        if known is None or known.count != count or not _same(nodes, self._nodes):
             known, self._nodes = Places(nodes, count), tuple(nodes)
             self._places = known
         return known
@@ -207,6 +205,12 @@ class Structure:
         if known is None or not known.fits(places, free, others):
             known = self._reduction = Reduction(places, free, others)
         return known
+
+
+def _same(some: Sequence[NDArray[Any]], others: Sequence[NDArray[Any]]) -> bool:
+    return len(some) == len(others) and all(
+        one is other or np.array_equal(one, other) for one, other in zip(some, others, strict=True)
+    )
 
 
 def _pattern_of(free: FreeMotions, others: Sequence[Matrix]) -> list[NDArray[Any]]:
