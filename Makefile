@@ -18,8 +18,9 @@ $(STAMP): requirements.lock pyproject.toml scripts/system-libraries.sh
 demo: $(STAMP)
 	sh scripts/demo.sh
 
+# What tests of one file share is solved once, so a file stays with one process.
 test: $(STAMP)
-	$(ONE_THREAD) QT_QPA_PLATFORM=offscreen $(PY) -m pytest --numprocesses auto
+	$(ONE_THREAD) QT_QPA_PLATFORM=offscreen $(PY) -m pytest --numprocesses auto --dist loadfile
 
 # Random sheets, meshes, results files and edits, thousands of each.
 fuzz: $(STAMP)

@@ -81,6 +81,8 @@ def test_a_third_knob_has_a_slider(
         "[parts.rail]",
         '[knobs.drive]\nvalue = "7.5 kg"\nfrom = "5 kg"\nto = "10 kg"\n\n[parts.rail]',
     )
+    for wide, narrow in (('"2 mm"', '"3 mm"'), ('"6 mm"', '"4.5 mm"'), ('"2.1 m"', '"1.7 m"')):
+        text = text.replace(wide, narrow, 1)  # where curves are few there is little to wait for
     rail_path.write_text(text.replace('mass = "7.5 kg"', 'mass = "drive"'))
     window = make_window(rail_path, models=True)
     session = window.session

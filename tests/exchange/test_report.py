@@ -181,7 +181,12 @@ def test_the_sheet_says_what_it_holds(rail: Sheet) -> None:
 
 def test_two_knobs_a_proposal_and_tolerances(rail: Sheet, tmp_path: Path) -> None:
     sheet = rail.with_values(
-        {("knobs", "wall", "tolerance"): "0.2 mm", ("report", "knobs"): ["post_at", "wall"]}
+        {
+            ("knobs", "wall", "tolerance"): "0.2 mm",
+            ("knobs", "wall", "from"): "3 mm",
+            ("knobs", "post_at", "to"): "1.7 m",
+            ("report", "knobs"): ["post_at", "wall"],
+        }
     )
     parts = ("two knobs", "proposal", "tolerances")
     said: list[str] = []

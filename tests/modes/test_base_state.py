@@ -235,7 +235,7 @@ pressure = "0.2 bar"
 on = "inner"
 """
     plain = base_of(text + "[accuracy]\ndivisions = 1\norder = 4\n")
-    fine = base_of(text + "[accuracy]\ndivisions = 3\norder = 6\n")
+    fine = base_of(text + "[accuracy]\ndivisions = 2\norder = 6\n")
     told = 0
     for each in plain.largest:
         if each.what in ("displacement", "von Mises stress, inner face", "bending moment 1"):

@@ -173,7 +173,7 @@ material = "steel"
 """
     plate = plate_text("").split("[parts.wall]")[1].split("[[supports]]")[0]
     edge = {"wall.west": "wall.rim 1"}
-    rest = '[modes]\ncount = 4\n[accuracy]\ntarget = "2 %"\n'
+    rest = "[modes]\ncount = 4\n[accuracy]\ndivisions = 1\norder = 4\n"
     for preload in (
         '[[preload.warmths]]\nchange = "-8 K"\n',
         '[[preload.pressures]]\nsite = "wall.face"\npressure = "2 kPa"\non = "inner"\n',

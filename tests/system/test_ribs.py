@@ -182,11 +182,14 @@ def test_ribs_that_cross_are_followed_where_they_do() -> None:
 
 
 def test_a_rib_that_ends_inside_takes_few_elements_and_states_its_error() -> None:
-    """The same plate to a tenth of the error is the judge."""
+    """The same blocks with elements of two orders more are the judge."""
     text = plate("p", 500, 300, (0, 0, 0)).replace('"4 mm"', '"3 mm"') + held("p.outline")
     text += rib((-180, -80), (150, 60), 'width = "4 mm", height = "25 mm"')
     found = solve_modes(design_of(text), ModeRequest(4, None, 5e-3))
-    judge = solve_modes(design_of(text), ModeRequest(4, None, 1e-3))
+    used = found.discretisation
+    finer = Discretisation(used.divisions, used.order + 2, used.plans)
+    judge = solve_modes(design_of(text), ModeRequest(4, None, 1e-3), finer)
+    assert judge.errors[:4].max() < 1.5e-3
     assert found.unknowns < 20_000
     off = np.abs(found.flexible[:4] / judge.flexible[:4] - 1)
     assert np.all(off < found.errors[:4])
@@ -210,11 +213,11 @@ def test_a_rib_from_rim_to_rim_states_its_error(
     assert not welds_unfollowed(design, plans)
     rough, fine = (
         solve_modes(design, ModeRequest(3, None, 1e-2), Discretisation(1, order, plans))
-        for order in (4, 7)
+        for order in (3, 5)
     )
     off = np.abs(rough.flexible[:3] / fine.flexible[:3] - 1)
     assert np.all(off < rough.errors[:3])
-    assert fine.errors[:3].max() < 2e-3
+    assert np.all(fine.errors[:3] < rough.errors[:3])
 
 
 def test_nothing_joins_a_rib_over_a_hole() -> None:
