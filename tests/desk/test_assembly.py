@@ -235,6 +235,7 @@ def test_parts_are_added_of_every_kind(make_window: Make, qtbot: QtBot, kind: st
     name = window.session.selected_parts[0]
     assert name not in ("a", "b")
     assert f" {name} " in said(component)
+    assert (f"“{name}” is welded to “" in said(window.column.joined)) == (kind == "rib")
     settle(qtbot, window)
     component._remove(name)  # type: ignore[attr-defined]
     assert list(window.session.sheet.content.parts) == ["a", "b"]

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy.optimize import linear_sum_assignment
 
 from belltone.design.values import Design
 from belltone.modes.kinds import energy_shares, kind_names
@@ -57,6 +58,22 @@ def test_fewer_partners_than_modes() -> None:
     partners, _ = match(shapes, shapes[:1], np.array([1.0]), np.ones(3))
     assert list(partners) == [0, -1, -1]
     assert match(shapes[:0], shapes, np.ones(3), np.ones(0))[0].size == 0
+
+
+@given(st.integers(0, 2**32 - 1), st.integers(1, 7), st.integers(0, 3), st.floats(0.05, 1.0))
+def test_partners_are_those_alike_most_in_all(
+    seed: int, rows: int, more: int, mixed: float
+) -> None:
+    """Whether each is most like another one, or several are like the same."""
+    random = np.random.default_rng(seed)
+    columns = rows + more
+    alike = (1 - mixed) * np.eye(rows, columns)[:, random.permutation(columns)]
+    alike = alike + mixed * random.random((rows, columns))
+    frequencies = 10.0 * 1.5 ** np.arange(columns)
+    partners, certainty = paired(alike, frequencies, np.full(rows, 1e6))
+    place, best = linear_sum_assignment(-np.clip(alike, 0, 1))
+    assert certainty.sum() == pytest.approx(np.clip(alike, 0, 1)[place, best].sum())
+    assert len(set(partners)) == rows
 
 
 def test_assurance_is_one_for_itself_and_nothing_for_others() -> None:

@@ -10,8 +10,8 @@ from typing import Final
 from PIL import Image
 
 from belltone.drawing.colours import PALETTES
+from belltone.drawing.display import prepare_display
 from belltone.drawing.kept_pictures import SmallPicture
-from belltone.drawing.stills import View, taking
 from belltone.errors import UserError
 from belltone.files import write_bytes
 from belltone.progress import Progress
@@ -28,6 +28,7 @@ def draw_small(pictures: Sequence[SmallPicture], *, progress: Progress) -> int:
 
     A sheet that says nothing that can be drawn has none.
     """
+    prepare_display()
     drawn = 0
     for place, picture in enumerate(pictures):
         progress.check()
@@ -44,6 +45,8 @@ def draw_small(pictures: Sequence[SmallPicture], *, progress: Progress) -> int:
 
 
 def _drawn(picture: SmallPicture) -> bytes:
+    from belltone.drawing.stills import View, taking  # loads what draws, which is prepared by now
+
     design = evaluate(Sheet.from_text(picture.text, picture.folder))
     palette = PALETTES[picture.theme]
     view = View(_FINER * picture.width, _FINER * picture.height, filled=0.8)

@@ -68,9 +68,19 @@ def paired(alike: Array, frequencies: Array, expected: Array) -> tuple[IntArray,
         )
         # A tenth off in frequency weighs as much as a tenth less assurance, and no more.
         cost = cost + np.minimum(away, 0.1)
-    rows, columns = scipy.optimize.linear_sum_assignment(cost)
+    rows, columns = _assigned(cost)
     partners = np.full(len(alike), -1, dtype=np.intp)
     partners[rows] = columns
     certainty = np.zeros(len(alike))
     certainty[rows] = alike[rows, columns]
     return partners, certainty
+
+
+def _assigned(cost: Array) -> tuple[IntArray, IntArray]:
+    """Rows and columns of the assignment that costs least in all."""
+    wished = np.argmin(cost, axis=1) if cost.shape[1] else np.empty(0, np.intp)
+    if len(np.unique(wished)) == len(cost):
+        return np.arange(len(cost)), wished  # nothing costs less than what is best for each
+    # It takes a third of a second to load, and is seldom needed.
+    rows, columns = scipy.optimize.linear_sum_assignment(cost)
+    return rows, columns

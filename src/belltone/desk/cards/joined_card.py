@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, Final
 
+from belltone.design.parts import MemberValue
 from belltone.desk.cards.card import Act, Acts, Choice, Number, Piece, Sentence
 from belltone.desk.cards.sheet_card import SheetCard
 from belltone.desk.session.session import Session
@@ -30,6 +31,7 @@ _SPRINGS: Final[dict[str, Any]] = {
 _OF_ONE_KIND: Final = ("spots", "radius", "springs", "turning_springs", "hold", "axis")
 _TURNING: Final = "100 N*m/rad"
 _MOST_EFFECTS: Final = 4
+_MOST_RIBS: Final = 4  # told by name
 
 
 class JoinedCard(SheetCard):
@@ -58,9 +60,9 @@ class JoinedCard(SheetCard):
         result += [self._pattern(place, each.of) for place, each in enumerate(content.patterns)]
         if self.session.contacts is None:
             result.append(["Looking which parts touch …"])
-        elif not result:
+        elif not result and not self._ribs():
             result.append(["No two parts touch."])
-        return result + self._effects()
+        return result + self._on_walls() + self._effects()
 
     def summary(self) -> Sentence:
         joints = len(self.sheet.content.joints)
@@ -70,9 +72,28 @@ class JoinedCard(SheetCard):
             told.append(f"{waiting} that touch not decided, so not joined")
         if self.sheet.content.patterns:
             told.append(f"{len(self.sheet.content.patterns)} repeated")
+        if ribs := len(self._ribs()):
+            told.append(f"{ribs} rib{'s' if ribs != 1 else ''} welded on")
         if self.session.contacts is None:
             told.append("looking which parts touch …")
         return [f"{'; '.join(told) or 'No two parts touch'}."]
+
+    def _ribs(self) -> list[MemberValue]:
+        parts = self.session.design.parts
+        return [part for part in parts if isinstance(part, MemberValue) and part.on]
+
+    def _on_walls(self) -> list[Sentence]:
+        """What is joined without being asked: ribs, to the wall they stand on."""
+        walls: dict[str, list[str]] = {}
+        for rib in self._ribs():
+            walls.setdefault(str(rib.on), []).append(f"“{rib.name}”")
+        told: list[Sentence] = []
+        for wall, ribs in walls.items():
+            names = ", ".join(ribs[:_MOST_RIBS])
+            more = len(ribs) - _MOST_RIBS
+            names += f" and {more} more" if more > 0 else ""
+            told.append([f"{names} {'is' if len(ribs) == 1 else 'are'} welded to “{wall}”."])
+        return told
 
     def _joint(self, index: int, joint: Joint) -> Sentence:
         path: Path = ("joints", index)
