@@ -157,6 +157,11 @@ def settle(qtbot: QtBot, window: MainWindow) -> None:
     qtbot.waitUntil(lambda: window.session.settled, timeout=WAIT)
 
 
+def drawn(qtbot: QtBot, window: MainWindow) -> None:
+    """Wait until the map shows what has changed."""
+    qtbot.waitUntil(lambda: window.map.drawn, timeout=WAIT)
+
+
 def swept(qtbot: QtBot, window: MainWindow, knob: str = "wall", points: int = 7) -> None:
     """Run a sweep from its controls and wait for its clear intervals."""
     window.map.knob.setCurrentText(knob)

@@ -20,7 +20,7 @@ from belltone.desk.windows import EMPTY
 from belltone.exchange.workbooks import read_table
 from belltone.sheet.document import Sheet, read_sheet
 from belltone.store.journal import Journal, abandoned
-from tests.desk.conftest import WAIT, count_pixels, settle
+from tests.desk.conftest import WAIT, count_pixels, drawn, settle
 
 WALL = ("knobs", "wall", "value")
 
@@ -410,6 +410,7 @@ count = 4
     assert np.ptp(sideways.frequencies) < 2e-3 * sideways.frequencies[at]
     session.choose(session.answer.identities[0] if session.answer else 0)
     window.map.refresh()
+    drawn(qtbot, window)
     session.variants.show_ghost("")
     assert session.ghosts.sweep is None
 

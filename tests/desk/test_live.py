@@ -17,7 +17,7 @@ from belltone.modes.solve import request_for, solve
 from belltone.reading.family import DesignFamily
 from belltone.store.journal import Journal
 from tests.conftest import CLAMPED, bar_text
-from tests.desk.conftest import WAIT, number, settle, swept
+from tests.desk.conftest import WAIT, drawn, number, settle, swept
 
 Make = Callable[..., MainWindow]
 
@@ -329,14 +329,16 @@ def test_the_map_is_there_without_a_sweep_and_follows_its_cursor(
     assert session.tuning.shown_is_current
 
 
-def test_branches_fade_while_another_knob_is_turned(alive: MainWindow) -> None:
+def test_branches_fade_while_another_knob_is_turned(alive: MainWindow, qtbot: QtBot) -> None:
     alive.map.knob.setCurrentText("wall")
     assert alive.session.tuning.shown_is_current
     alive.session.turn_knob("post_at", 1.7)
     assert not alive.session.tuning.shown_is_current
+    drawn(qtbot, alive)
     assert alive.map.clear_text.text() == "These branches are of the design before the turn."
     alive.session.give_up_turn()
     assert alive.session.tuning.shown_is_current
+    drawn(qtbot, alive)
     assert "clear interval" in alive.map.clear_text.text()
 
 

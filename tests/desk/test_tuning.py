@@ -14,7 +14,7 @@ from belltone.desk.session.jobs import LaneState
 from belltone.desk.window import MainWindow
 from belltone.desk.windows import EMPTY
 from belltone.modes.modeset import ModeSet
-from tests.desk.conftest import WAIT, await_clear, count_pixels, settle, swept
+from tests.desk.conftest import WAIT, await_clear, count_pixels, drawn, settle, swept
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -189,10 +189,26 @@ def test_an_edit_marks_the_sweep_as_older(window: MainWindow, qtbot: QtBot) -> N
     swept(qtbot, window)
     window.session.set_value(("parts", "rail", "length"), "2.3 m")
     assert not window.session.tuning.sweep_is_current
+    drawn(qtbot, window)
     assert "older design" in window.map.clear_text.text()
     assert window.verdict.go.isHidden()
     window.session.undo()
     assert window.session.tuning.sweep_is_current
+
+
+def test_the_map_is_drawn_once_for_all_that_changes_together(
+    window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    swept(qtbot, window)
+    drawn(qtbot, window)
+    emptied: list[bool] = []
+    clear = window.map.plot.clear
+    monkeypatch.setattr(window.map.plot, "clear", lambda: (emptied.append(True), clear()))
+    session = window.session
+    for changed in (session.tuning.sweep_changed, session.ghosts.changed, session.hand.changed):
+        changed.emit()
+    drawn(qtbot, window)
+    assert emptied == [True]
 
 
 def test_a_new_band_finds_the_clear_intervals_again(window: MainWindow, qtbot: QtBot) -> None:
@@ -210,8 +226,10 @@ def test_a_sweep_that_cannot_be_run_says_why(window: MainWindow, qtbot: QtBot) -
     window.session.set_value(("knobs", "wall", "from"), "25 mm")
     window.map.run_or_stop()
     qtbot.waitUntil(lambda: bool(window.session.tuning.sweep_failure), timeout=WAIT)
+    drawn(qtbot, window)
     assert "does not fit" in window.map.clear_text.text()
     window.session.undo()
+    drawn(qtbot, window)
     assert "does not fit" not in window.map.clear_text.text()
 
 

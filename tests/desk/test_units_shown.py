@@ -11,7 +11,7 @@ from pytestqt.qtbot import QtBot
 from belltone.desk.fields import ChoiceWord, LiveNumber
 from belltone.desk.variant_strip import VariantCard
 from belltone.desk.window import MainWindow
-from tests.desk.conftest import WAIT, settle, swept
+from tests.desk.conftest import WAIT, drawn, settle, swept
 
 LENGTH = ("parts", "rail", "length")
 
@@ -129,6 +129,7 @@ def test_masses_and_the_picture_too(window: MainWindow, qtbot: QtBot) -> None:
 def test_the_map_follows(window: MainWindow, qtbot: QtBot) -> None:
     swept(qtbot, window, points=3)
     act(window, "Frequencies in rpm").trigger()
+    drawn(qtbot, window)
     axis = window.map.plot.getAxis("left")
     assert axis.labelText == "rpm"
     assert axis.scale == pytest.approx(60.0)

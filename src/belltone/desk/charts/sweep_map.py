@@ -6,7 +6,7 @@ import itertools
 
 import numpy as np
 import pyqtgraph as pg
-from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtCore import QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import QBrush, QColor, QPen
 from PySide6.QtWidgets import (
     QFrame,
@@ -101,8 +101,10 @@ class SweepMap(QFrame):
         session.jobs.changed.connect(lambda lane: self._note_quality() if lane == "model" else None)
         session.turned.connect(self._follow_turn)
         session.knob_chosen.connect(self.knob.setCurrentText)
+        self._due = QTimer(self, singleShot=True, interval=0)
+        self._due.timeout.connect(self._draw)
         self._look_at(self.knob.currentText())
-        self.refresh()
+        self._draw()
 
     def _follow_turn(self) -> None:
         """Move the cursor; branches fade while another knob is turned."""
@@ -152,9 +154,16 @@ class SweepMap(QFrame):
         return QSize(super().minimumSizeHint().width(), _LEAST_HEIGHT)
 
     @property
+    def drawn(self) -> bool:
+        """Whether what has changed is drawn."""
+        return not self._due.isActive()
+
+    @property
     def settled(self) -> bool:
         """Whether the branches of its knob are there, or nothing will bring them."""
         session, knob = self._session, self.knob.currentText()
+        if not self.drawn:
+            return False
         if session.turning is not None or not knob or session.models.refusal(knob):
             return True
         return session.models.stands(knob) and session.jobs.state("curves") is None
@@ -162,7 +171,7 @@ class SweepMap(QFrame):
     def set_palette(self, palette: Palette) -> None:
         """Take another theme's colours."""
         self._palette = palette
-        self.refresh()
+        self._draw()
 
     # -- running --------------------------------------------------------------------------------
 
@@ -222,7 +231,11 @@ class SweepMap(QFrame):
     # -- drawing --------------------------------------------------------------------------------
 
     def refresh(self) -> None:
-        """Draw the sweep as the session has it."""
+        """Draw the sweep as the session has it: soon, and once for all that changes together."""
+        self._due.start()
+
+    def _draw(self) -> None:
+        self._due.stop()
         palette, answer = self._palette, self._session.tuning.shown
         self._drawn_for, self._drawn_in = self._choice(), self._session.design.shown
         self._drawn_current = self._session.tuning.shown_is_current
