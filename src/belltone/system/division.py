@@ -125,8 +125,13 @@ def _not_seams(lines: Sequence[JoinedLine], plan: SurfacePlan) -> list[JoinedLin
 
 
 def _unfollowed(mesh: SurfaceMesh, lines: Sequence[JoinedLine]) -> bool:
-    traces = (traced(mesh, line) for line in lines)
-    return any(trace.lies_along and not followed(mesh, trace) for trace in traces)
+    for line in lines:
+        trace = traced(mesh, line)
+        # On a plate they lie along some of it; where they span a hole there is nothing to follow.
+        lies_along = isinstance(mesh.surface.shape, Plate) or trace.lies_along
+        if lies_along and not followed(mesh, trace):
+            return True
+    return False
 
 
 def _acting_places(design: Design, wall: SurfaceValue) -> tuple[HardPlace, ...]:
