@@ -20,7 +20,8 @@ demo: $(STAMP)
 
 # What tests of one file share is solved once, so a file stays with one process.
 test: $(STAMP)
-	$(ONE_THREAD) QT_QPA_PLATFORM=offscreen $(PY) -m pytest --numprocesses auto --dist loadfile
+	$(ONE_THREAD) QT_QPA_PLATFORM=offscreen $(PY) -m pytest --numprocesses auto --dist loadfile \
+		--no-loadscope-reorder
 
 # Random sheets, meshes, results files and edits, thousands of each.
 fuzz: $(STAMP)

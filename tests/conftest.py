@@ -31,6 +31,19 @@ settings.register_profile("belltone", deadline=None, derandomize=True)
 settings.register_profile("long", deadline=None, max_examples=3000)
 settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "belltone"))
 
+_LONGEST = ("days", "tune", "system", "exchange", "desk")
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Begin with what takes longest, so that no process has work left when the others are done."""
+    items.sort(
+        key=lambda item: next(
+            (place for place, name in enumerate(_LONGEST) if f"/{name}/" in str(item.path)),
+            len(_LONGEST),
+        )
+    )
+
+
 Run = Callable[..., tuple[int, str, str]]
 """The command line in this process: exit code, output, errors."""
 
