@@ -15,7 +15,7 @@ HOLE = 'holes = [{ name = "h", shape = "round", at = ["60 mm", "0 mm"], diameter
 PIERCED = plate("p", 300, 200, (0, 0, 0)).replace("outline", f"{HOLE}outline", 1)
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=12, deadline=None)
 @given(
     some.tuples(some.floats(-145, -30), some.floats(-95, 95)),
     some.tuples(some.floats(95, 145), some.floats(-95, 95)),
