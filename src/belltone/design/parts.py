@@ -219,14 +219,18 @@ class SurfaceValue:
         """
         found = chart_of(self.shape).locate(segment, first, second)
         thickness = self.thickness.at(self.shape, segment, first, second)
-        offset = {"middle": 0.0, "inner": 0.5, "outer": -0.5}[self.face]
-        middle = found.positions + (offset * thickness)[:, None] * found.normals
+        middle = found.positions + (self.offset * thickness)[:, None] * found.normals
         return (
             self.origin + middle @ self.frame.T,
             found.normals @ self.frame.T,
             found.first_axes @ self.frame.T,
             thickness,
         )
+
+    @property
+    def offset(self) -> float:
+        """From the shape to the middle of the wall along the normal, in thicknesses."""
+        return {"middle": 0.0, "inner": 0.5, "outer": -0.5}[self.face]
 
     @property
     def region_names(self) -> tuple[str, ...]:

@@ -77,13 +77,16 @@ class DrawnComponent:
         self._design = design
         members = sum(isinstance(part, MemberValue) for part in design.parts)
         walls = [part.name for part in design.parts if isinstance(part, SurfaceValue)]
+        plans = () if modes is None else modes.discretisation.plans
         self.parts: dict[str, DrawnPart] = {}
         for part in design.parts:
             if isinstance(part, MemberValue):
                 self.parts[part.name] = DrawnMember(part, _rings(members))
             elif isinstance(part, SurfaceValue):
-                places = hard_places(design, part)
-                self.parts[part.name] = DrawnWall(part, modes, walls.index(part.name), places)
+                number = walls.index(part.name)
+                plan = plans[number] if plans else None
+                places = hard_places(design, part, plan)
+                self.parts[part.name] = DrawnWall(part, modes, number, places)
             elif isinstance(part, MeshValue):
                 self.parts[part.name] = DrawnMesh(part)
             else:

@@ -47,9 +47,7 @@ def cylinder_checks(design: Design, modes: ModeSet, index: int) -> tuple[list[Fo
         return [], "the pattern of the mode is in no table"
     halves, waves = int(told.group(1)), int(told.group(2))
     thickness = float(part.thickness.start)
-    radius = start[0] + {"middle": 0.0, "inner": 0.5, "outer": -0.5}[part.face] * thickness * _out(
-        part
-    )
+    radius = start[0] + part.offset * thickness * _out(part)
     length = abs(stop[1] - start[1])
     material = part.layup.plies[0].material
     modulus, ratio = material.modulus_along, material.poisson_ratio

@@ -160,10 +160,10 @@ def _rib_ends(
     along straight ones: each is the seam of one of its ends.
     """
     lines = welded_lines(design, wall)
-    size = 2 * wall.thickness.mean
     if isinstance(wall.shape, Plate):
         yield from _ends_on_plate(wall, lines, acting, plan)
     elif any(line.ends for line in lines):
+        size = 2 * wall.thickness.mean
         mesh = surface_mesh(wall, _COARSE, plan_surface(wall, acting), places=acting)
         ribs = [trace for trace in (traced(mesh, line) for line in lines) if trace.lies_along]
         cut = not all(followed(mesh, rib) for rib in ribs)

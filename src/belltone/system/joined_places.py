@@ -38,8 +38,8 @@ def welded_lines(design: Design, wall: SurfaceValue) -> list[JoinedLine]:
 
 def on_plate(wall: SurfaceValue, points: Array) -> Array:
     """Points ``(n, 3)`` as seen from a plate's middle: along both its axes, and off it (m)."""
-    offset = {"middle": 0.0, "inner": 0.5, "outer": -0.5}[wall.face] * wall.thickness.mean
-    return np.asarray((points - wall.origin) @ wall.frame - [0.0, 0.0, offset])
+    middle = [0.0, 0.0, wall.offset * wall.thickness.mean]
+    return np.asarray((points - wall.origin) @ wall.frame - middle)
 
 
 def _lies_inside(wall: SurfaceValue, plate: Plate, line: JoinedLine) -> bool:
@@ -110,7 +110,7 @@ def _stands_off(wall: SurfaceValue, line: Array, reach: float) -> bool:
     """Whether a line surely leaves a wall, as an edge does that stands up from it."""
     if not isinstance(wall.shape, Plate):
         return False  # told by the wall's mesh
-    return bool(np.abs((line - wall.origin) @ wall.frame[:, 2]).max() > reach)
+    return bool(np.abs(on_plate(wall, line)[:, 2]).max() > reach)
 
 
 def joined_lines(design: Design, wall: SurfaceValue) -> Iterator[JoinedLine]:

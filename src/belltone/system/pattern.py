@@ -186,7 +186,8 @@ class Structure:
 
     def free(self, ties: scipy.sparse.csr_matrix, weights: Array) -> FreeMotions:
         """What ties leave free; see `eliminate`. Where they are as before, what they left then."""
-        made_for = [ties.indptr, ties.indices, ties.data, weights]
+        # As they come: they are put in order where they are worked in.
+        made_for = [each.copy() for each in (ties.indptr, ties.indices, ties.data, weights)]
         if self._free is None or not _same(self._free[0], made_for):
             self._free = made_for, eliminate(ties, weights)
         return self._free[1]
