@@ -153,19 +153,23 @@ class Hand:
 
     def _menu(self, opened: Callable[[], None], option: str) -> None:
         seen: list[str] = []
+        end = time.perf_counter() + WAIT / 1000
 
         def pick() -> None:
             menu = QApplication.activePopupWidget()
             if not isinstance(menu, QMenu):
-                QTimer.singleShot(5, self.window, pick)
+                if time.perf_counter() < end:
+                    QTimer.singleShot(5, self.window, pick)
                 return
             for action in menu.actions():
                 seen.append(action.text())
                 if action.text() == option:
                     self.clicks += 1
                     QTest.mouseClick(menu, LEFT, pos=menu.actionGeometry(action).center())
-                    return
-            menu.close()
+                    break
+            if menu.isVisible():  # not to be clicked on, and nobody else would close it
+                seen.clear()
+                menu.close()
 
         QTimer.singleShot(0, self.window, pick)
         opened()
@@ -221,12 +225,18 @@ class Hand:
             QDropEvent(QPointF(300, 300), Qt.DropAction.CopyAction, data, LEFT, none)
         )
 
+        end = time.perf_counter() + WAIT / 1000
+
         def begin() -> None:
             dialog = QApplication.activeModalWidget()
-            if not isinstance(dialog, ArrivalDialog) or not dialog.begin.isEnabled():
+            ready = isinstance(dialog, ArrivalDialog) and dialog.begin.isEnabled()
+            if isinstance(dialog, ArrivalDialog) and ready:
+                self.click(dialog.begin)
+            elif time.perf_counter() < end:
                 QTimer.singleShot(20, self.window, begin)
-                return
-            self.click(dialog.begin)
+            elif isinstance(dialog, ArrivalDialog):
+                dialog.reject()
+                raise AssertionError(("nothing to begin with", dialog.words.text()))
 
         QTimer.singleShot(0, self.window, begin)
 
