@@ -1,4 +1,4 @@
-"""Triangles that find a partner, points that move to better shapes, sizes that grow."""
+"""Triangles that find a partner, and sizes that grow."""
 
 import itertools
 import math
@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 from scipy.spatial import Delaunay
 
-from belltone.geometry.quad_repair import evened, least_sine, without_triangles
+from belltone.geometry.quad_repair import without_triangles
 from belltone.geometry.quads import graded_quads, pairs_between
 from belltone.geometry.triangles import piece_lengths
 
@@ -48,25 +48,6 @@ def test_lone_triangles_meet_and_the_domain_stays(seed: int, count: int) -> None
         e for e in after if e[::-1] not in after
     }
     assert max(after.values()) == 1
-
-
-def test_points_move_only_to_better_shapes() -> None:
-    line = np.linspace(0, 1, 4)
-    points = np.array([(x, y) for y in line for x in line])
-    rim = [n for n in range(16) if n % 4 in (0, 3) or n // 4 in (0, 3)]
-    order = [*rim, *(n for n in range(16) if n not in rim)]
-    number = {old: new for new, old in enumerate(order)}
-    quads = [
-        tuple(number[n] for n in (4 * j + i, 4 * j + i + 1, 4 * j + i + 5, 4 * j + i + 4))
-        for j in range(3)
-        for i in range(3)
-    ]
-    moved = points[order].copy()
-    moved[12:] += 0.12 * np.random.default_rng(1).normal(size=(4, 2))
-    worst = min(least_sine(moved[list(quad)]) for quad in quads)
-    better = evened(moved, quads, 12)
-    assert min(least_sine(better[list(quad)]) for quad in quads) > worst
-    assert np.array_equal(better[:12], moved[:12])
 
 
 def circle(x: float, y: float, radius: float) -> list[Array]:

@@ -20,7 +20,8 @@ from belltone.modes.solve import solve
 from belltone.progress import Progress
 from belltone.reading.family import DesignFamily
 from belltone.sheet.document import Sheet
-from belltone.system import factor
+from belltone.system import factor, pattern
+from belltone.system.assembly import Assembly
 from belltone.system.elimination import eliminate
 from belltone.system.factor import Factor, elimination_order
 from belltone.system.pattern import Places, Reduction, Structure, combined
@@ -162,9 +163,52 @@ def test_neighbours_share_one_structure_and_one_analysis(monkeypatch: pytest.Mon
     for value in (2e-3, 2.1e-3, 2.2e-3):
         found = solve(family.at({"t": value}), request, level, told=False, near=near)
         near = found.solution
-        structures.add(id(near.level.assembly._structure._reduction))
+        structures.add(id(near.level.assembly._structure._reductions[0]))
         fresh = solved(Level(family.at({"t": value}), level, Progress()), request)
         assert found.modes.flexible == pytest.approx(fresh.frequencies, rel=1e-7)
     assert len(structures) == 1
     if factor._pardiso() is not None:
         assert len(made) == 1
+
+
+def test_a_ribbed_wall_that_grows_keeps_the_way_of_its_ties(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    """Of coefficients that are as large rounding would choose which goes, anew each time."""
+    made: list[object] = []
+
+    class Counted(Reduction):
+        def __init__(self, *arguments: Any) -> None:
+            made.append(self)
+            super().__init__(*arguments)
+
+    monkeypatch.setattr(pattern, "Reduction", Counted)
+    wall = sheet(plate(rectangle(0.5, 0.3), 0.003), held("clamped", "west"), 4)
+    wall = wall.replace('"0.003 m"', '"t"')
+    text = (
+        wall
+        + """
+[[parts.wall.holes]]
+name = "hole"
+shape = "round"
+at = ["80 mm", "0 mm"]
+diameter = "90 mm"
+
+[parts.rib]
+kind = "rib"
+on = "wall"
+material = "steel"
+from = { at = ["-250 mm", "-90 mm"] }
+to = { at = ["250 mm", "-90 mm"] }
+section = { shape = "solid rectangle", width = "4 mm", height = "25 mm" }
+
+[knobs.t]
+value = "3 mm"
+"""
+    )
+    family = DesignFamily(Sheet.from_text(text))
+    level = planned(family.at(), Discretisation(1, 4))
+    structure = Structure()
+    for thick in np.linspace(0.002, 0.0036, 8):
+        Assembly(family.at({"t": thick}), level, structure).system()
+    assert len(made) <= 3

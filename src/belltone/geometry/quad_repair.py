@@ -1,4 +1,4 @@
-"""Triangles without a partner brought together in pairs, and points moved where shapes improve.
+"""Triangles without a partner brought together in pairs.
 
 A lone triangle beside a quadrilateral makes a pentagon with it, which can be cut into a triangle
 and a quadrilateral otherwise, so that the triangle wanders towards another one.
@@ -8,19 +8,16 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Container, Iterator, Sequence
-from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["evened", "least_sine", "without_triangles"]
+from belltone.geometry.quad_mending import corner_sines
+
+__all__ = ["least_sine", "without_triangles"]
 
 Array = NDArray[np.float64]
 Shape = tuple[int, ...]
-
-_ROUNDS: Final = 12  # of moving points
-_BETTER: Final = 1e-3  # of a sine; less is not worth a move
-_STEPS: Final = (1.0, 0.5, 0.25)  # shares of the way to the middle of the neighbours
 
 
 def without_triangles(
@@ -109,57 +106,4 @@ def _step(
 
 def least_sine(corners: Array) -> float:
     """The smallest sine of the angles of a face; negative where one is re-entrant."""
-    return float(_least_sines(corners[None])[0])
-
-
-def _least_sines(corners: Array) -> Array:
-    """The same of faces ``(k, corners, 2)`` of one sort."""
-    after = np.concatenate([corners[:, 1:], corners[:, :1]], axis=1) - corners
-    before = np.concatenate([after[:, -1:], after[:, :-1]], axis=1)
-    turns = before[..., 0] * after[..., 1] - before[..., 1] * after[..., 0]
-    size = np.sqrt(np.sum(before**2, axis=2) * np.sum(after**2, axis=2))
-    return np.asarray(np.min(turns / np.maximum(size, 1e-300), axis=1))
-
-
-def evened(points: Array, shapes: Sequence[Shape], fixed: int) -> Array:
-    """Points behind the first ``fixed`` ones moved to where the worst shape beside is better."""
-    places = points.copy()
-    beside: dict[int, list[Shape]] = {}
-    near: dict[int, set[int]] = {}
-    for face in shapes:
-        for a, b in _edges(face):
-            beside.setdefault(a, []).append(face)
-            near.setdefault(a, set()).add(b)
-            near.setdefault(b, set()).add(a)
-    sorts = {
-        point: [
-            np.array([face for face in own if len(face) == count])
-            for count in (3, 4)
-            if any(len(face) == count for face in own)
-        ]
-        for point, own in beside.items()
-        if point >= fixed
-    }
-
-    def worst(point: int) -> float:
-        return min(float(_least_sines(places[faces]).min()) for faces in sorts[point])
-
-    waiting = set(sorts)
-    for _ in range(_ROUNDS):
-        moved: set[int] = set()
-        for point in sorted(waiting):
-            old = places[point].copy()
-            now = worst(point)
-            middle = places[list(near[point])].mean(axis=0)
-            for share in _STEPS:
-                places[point] = old + share * (middle - old)
-                if worst(point) > now + _BETTER:
-                    moved.add(point)
-                    break
-            else:
-                places[point] = old
-        if not moved:
-            break
-        # Only those beside one that moved can still be better elsewhere.
-        waiting = moved | {other for point in moved for other in near[point] if other in sorts}
-    return places
+    return float(corner_sines(corners).min())

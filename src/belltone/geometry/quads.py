@@ -20,7 +20,8 @@ from numpy.typing import NDArray
 
 from belltone.geometry.curved_quads import edge_key
 from belltone.geometry.outlines import inside, rim_distance
-from belltone.geometry.quad_repair import evened, least_sine, without_triangles
+from belltone.geometry.quad_mending import mended
+from belltone.geometry.quad_repair import least_sine, without_triangles
 from belltone.geometry.seams import SeamPoints, cut_seams, knots
 from belltone.geometry.triangles import (
     NO_SEAMS,
@@ -254,9 +255,9 @@ def pairs_between(
 
     ``rims`` are the points of each loop, counter-clockwise, the outline first; ``lines`` many
     points along the same loops. ``graded`` makes strips no wider than the pieces they stand on, and
-    triangles small where these are short; those left alone are then brought together, if they are
-    to be ``repaired``. No pair reaches across a seam, whose edges count as
-    those of further loops. None where there is no room for strips.
+    triangles small where these are short; if ``repaired``, those left alone are then brought
+    together, and faces that are nearly shut mended, strips too. No pair reaches across a seam,
+    whose edges count as those of further loops. None where there is no room for strips.
     """
     widths = [np.full(len(rim), width) for rim in rims]
     if graded:
@@ -291,16 +292,14 @@ def pairs_between(
         there = {side for face in shapes for side in zip(face, (*face[1:], face[0]), strict=True)}
         if not there >= kept:
             return None  # a point at the end of a seam went with the triangles round it
-        everything = evened(everything, [*strips, *shapes], count + along)
-        return Paired(
-            everything,
-            count,
-            tuple(strips),
-            (),
-            tuple((a, b, c, d) for a, b, c, d in (face for face in shapes if len(face) == 4)),
-            tuple((a, b, c) for a, b, c in (face for face in shapes if len(face) == 3)),
-            on_seams=along,
-        )
+        lone = tuple((a, b, c) for a, b, c in (face for face in shapes if len(face) == 3))
+        whole = [(a, b, c, d) for a, b, c, d in (face for face in shapes if len(face) == 4)]
+        if not lone:
+            everything, whole = mended(
+                everything, [*strips, *whole], count + along, kept, _bulges(lines, rims)
+            )
+            strips = []
+        return Paired(everything, count, tuple(strips), (), tuple(whole), lone, on_seams=along)
     return Paired(
         everything,
         count,
@@ -310,6 +309,24 @@ def pairs_between(
         tuple(numbered[each] for each in alone),
         on_seams=along,
     )
+
+
+def _bulges(lines: Sequence[Array], rims: Sequence[Array]) -> dict[Edge, Array]:
+    """By how much (m) the edges of faces along rims are curved into these, where they are."""
+    found: dict[Edge, Array] = {}
+    start = 0
+    for place, (line, rim) in enumerate(zip(lines, rims, strict=True)):
+        at = _nearest(line, rim)
+        for i, (one, two) in enumerate(zip(at, np.roll(at, -1), strict=True)):
+            middle = line[(one + (two - one) % len(line) // 2) % len(line)]
+            a, b = rim[i], rim[(i + 1) % len(rim)]
+            bulge = middle - 0.5 * (a + b)
+            edge = start + i, start + (i + 1) % len(rim)
+            run = b - a if place == 0 else a - b
+            if run[0] * bulge[1] - run[1] * bulge[0] > 0:
+                found[edge if place == 0 else edge[::-1]] = bulge
+        start += len(rim)
+    return found
 
 
 def inner_places(found: Quads, boundary: Array) -> Array:
@@ -373,6 +390,11 @@ def _clear_of(points: Array, loops: Sequence[Array]) -> NDArray[np.bool_]:
     return kept
 
 
+def _nearest(line: Array, rim: Array) -> NDArray[np.intp]:
+    """For each point of a rim the number of the nearest of many along the same loop."""
+    return np.asarray(np.argmin(np.linalg.norm(rim[:, None] - line, axis=2), axis=1))
+
+
 def _shorter(rim: Array) -> Array:
     """The shorter of the two pieces that meet at each point of a rim."""
     sides = np.linalg.norm(np.roll(rim, -1, axis=0) - rim, axis=1)
@@ -385,7 +407,7 @@ def _rings(
     """Points beside those of each rim, across the strip there; None where there is no room."""
     rings: list[Array] = []
     for place, (line, rim) in enumerate(zip(lines, rims, strict=True)):
-        at = np.argmin(np.linalg.norm(rim[:, None] - line, axis=2), axis=1)
+        at = _nearest(line, rim)
         sides = [rim - line[at - 1], line[(at + 1) % len(line)] - rim]
         along = [side / np.linalg.norm(side, axis=1, keepdims=True) for side in sides]
         inwards = 1.0 if place == 0 else -1.0

@@ -14,6 +14,7 @@ Array = NDArray[np.float64]
 
 _SAME: Final = 1e-9  # relative; a tie weaker than this only repeats others
 _AMISS: Final = 1e-6  # of the largest constant; less is rounding
+_EQUAL: Final = 0.5  # of the largest; coefficients between are as good to divide by
 _NOTHING: Final = 1e-13  # of a tie's largest coefficient; smaller ones are rounding
 
 
@@ -68,7 +69,7 @@ def eliminate(ties: scipy.sparse.csr_matrix, weights: Array) -> FreeMotions:
         _substitute(work, given)
         if not work:
             continue
-        pivot = max(work, key=lambda column: abs(work[column]) * scale[column])
+        pivot = _pivot(work, scale)
         if pivot == size - 1 or abs(work[pivot]) * scale[pivot] <= _SAME * size_before:
             if abs(work.get(size - 1, 0.0)) > _AMISS * constants:
                 contradicted.append(int(numbers[row]))
@@ -79,6 +80,16 @@ def eliminate(ties: scipy.sparse.csr_matrix, weights: Array) -> FreeMotions:
             column: -value / top for column, value in work.items() if abs(value) > least
         }
     return _resolved(size, held, given, tuple(contradicted))
+
+
+def _pivot(work: dict[int, float], scale: list[float]) -> int:
+    """The unknown a tie gives up: of those with nearly the largest coefficient the first one.
+
+    So rounding does not choose among equals, and the same one goes while dimensions change.
+    """
+    sizes = {column: abs(value) * scale[column] for column, value in work.items()}
+    least = _EQUAL * max(sizes.values())
+    return min(column for column, size in sizes.items() if size >= least)
 
 
 def _held_outright(
@@ -147,11 +158,25 @@ def _resolved(
         known.data[gone[known.indices]] = 0.0
         known.eliminate_zeros()
         known = scipy.sparse.csr_matrix(known + further)
+    known = _without_rounding(known)
     whole = known + scipy.sparse.diags_array((~gone).astype(float))
     whole = scipy.sparse.csc_matrix(scipy.sparse.csc_matrix(whole)[: size - 1])
     kept = kept[:-1]
     offset = whole[:, [size - 1]].toarray()[:, 0]
     return FreeMotions(scipy.sparse.csc_matrix(whole[:, kept]), kept, offset, contradicted)
+
+
+def _without_rounding(known: scipy.sparse.csr_matrix) -> scipy.sparse.csr_matrix:
+    """Without entries that are nothing beside others of their row: where they are is chance."""
+    sizes = np.abs(known.data)
+    each = np.diff(known.indptr)
+    largest = np.zeros(len(each))
+    if len(sizes):
+        filled = each > 0
+        largest[filled] = np.maximum.reduceat(sizes, known.indptr[:-1][filled])
+    known.data[sizes <= _NOTHING * np.repeat(largest, each)] = 0.0
+    known.eliminate_zeros()
+    return known
 
 
 def _unit_columns(size: int, kept: NDArray[np.intp]) -> scipy.sparse.csc_matrix:

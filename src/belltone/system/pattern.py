@@ -181,7 +181,7 @@ class Structure:
     def __init__(self) -> None:
         self._nodes: tuple[IntArray, ...] = ()
         self._places: Places | None = None
-        self._reduction: Reduction | None = None
+        self._reductions: list[Reduction] = []
         self._free: tuple[list[NDArray[Any]], FreeMotions] | None = None
 
     def free(self, ties: scipy.sparse.csr_matrix, weights: Array) -> FreeMotions:
@@ -202,9 +202,10 @@ class Structure:
 
     def reduction(self, places: Places, free: FreeMotions, others: Sequence[Matrix]) -> Reduction:
         """The way of their entries to what is free to move; see `Reduction`."""
-        known = self._reduction
-        if known is None or not known.fits(places, free, others):
-            known = self._reduction = Reduction(places, free, others)
+        fitting = (each for each in self._reductions if each.fits(places, free, others))
+        known = next(fitting, None) or Reduction(places, free, others)
+        # Back and forth across where ties change hands, both ways are wanted again.
+        self._reductions = [known, *(each for each in self._reductions if each is not known)][:2]
         return known
 
 
