@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 from belltone.geometry.quad_mending import Face, corner_sines, mended
 from belltone.geometry.seams import Seam
 from belltone.geometry.shapes import SIDE_NAMES, Plate, Polygon, RoundHole
-from belltone.mesh.plate_blocks import plate_blocks, plate_scheme, unfolded
+from belltone.mesh.plate_blocks import plate_blocks, unfolded
+from belltone.mesh.plate_schemes import plate_scheme
 
 Array = NDArray[np.float64]
 

@@ -10,7 +10,7 @@ from verification.walls import plate, rectangle, shell, wall
 
 from belltone.design.parts import SurfaceValue
 from belltone.design.place import Place
-from belltone.mesh import plate_blocks
+from belltone.mesh import plate_schemes
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.surface import SurfaceMesh
 from belltone.mesh.surface_division import FoldedMeshError, surface_mesh
@@ -172,14 +172,14 @@ def test_the_mesh_moves_with_a_hole(x: float, y: float) -> None:
 def test_two_holes_move_smoothly(way: str, monkeypatch: pytest.MonkeyPatch) -> None:
     # As where holes are so crowded that no quadrilaterals, or none of one size, fit between them.
     if way != "quads":
-        monkeypatch.setattr(plate_blocks, "quads", lambda *_args: None)
+        monkeypatch.setattr(plate_schemes, "quads", lambda *_args: None)
     if way == "triangles":
-        monkeypatch.setattr(plate_blocks, "graded_quads", lambda *_args: None)
+        monkeypatch.setattr(plate_schemes, "graded_quads", lambda *_args: None)
     outline, extra, _ = OUTLINES["two holes"]
     base = wall(plate(outline, 0.01, extra + "\n"))
-    plate_blocks.plate_scheme.cache_clear()  # what other tests have found
+    plate_schemes.plate_scheme.cache_clear()  # what other tests have found
     plan = plan_surface(base)
-    plate_blocks.plate_scheme.cache_clear()
+    plate_schemes.plate_scheme.cache_clear()
     assert plan.scheme is not None
     assert plan.scheme.name == way.split()[-1]
     areas = []

@@ -4,53 +4,33 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.geometry.halved_quads import halved_quads
-from belltone.geometry.profiles import Arc, Line
-from belltone.geometry.quads import Quads, graded_quads, inner_places, quads
-from belltone.geometry.seams import Seam, cut_seams, stretches
+from belltone.geometry.profiles import Arc
+from belltone.geometry.quads import Quads, inner_places
+from belltone.geometry.seams import Seam, cut_seams
 from belltone.geometry.shapes import (
-    SIDE_NAMES,
     Contour,
-    ContourHole,
     Disc,
-    Hole,
-    Outline,
     Plate,
     Polygon,
     RoundedRectangle,
-    RoundHole,
 )
-from belltone.geometry.triangles import OutlineError, Triangulation, inner_points, triangulate
+from belltone.geometry.triangles import Triangulation, inner_points
 from belltone.mesh.blocks import BlockBuilder, Blocks, Piece
+from belltone.mesh.plate_rims import Named, circle_arcs, rim_curves, seam_stretches
 
-__all__ = ["PlateScheme", "plate_blocks", "plate_scheme", "rim_curves", "rims", "unfolded"]
+__all__ = ["OPEN", "PlateScheme", "openness", "plate_blocks", "unfolded"]
 
 Array = NDArray[np.float64]
-Named = tuple[str, Line | Arc]
 
 _CORE: Final = 0.5  # half diagonal of a disc's square core, as a share of the radius
-_SAMPLES: Final = 17
-_TRIANGLES: Final = 14  # aimed at over the area when a mesh of triangles is made
-_FINER: Final = (1.0, 0.85, 0.7, 0.6, 0.5, 0.42, 0.35, 0.25)
-_SCHEMES: Final = 64
-_QUADS_TRIED: Final = 5
-_SEAMS_TRIED: Final = 4
-_MANY_HOLES: Final = 7
-_STRIPS: Final = (0.25, 0.15, 0.1)  # of the spacing; widths of the strips along rims
-_SEAM_STRIPS: Final = (0.2,)
-_SHORT_OF_RIMS: Final = 0.2  # of the spacing; so far from a rim a seam that reaches it ends
-_OPEN: Final = 0.08  # sine of an angle between the coordinates of a block
-_OPEN_ENOUGH: Final = 0.15  # the same where nothing better follows a rib
-_WELL_OPEN: Final = 0.25  # the same when blocks are chosen: dimensions may change yet
-_CONVEX: Final = 1e-6
+OPEN: Final = 0.08  # sine of an angle between the coordinates of a block
 
 
 @dataclass(frozen=True)
@@ -60,132 +40,6 @@ class PlateScheme:
     name: str
     triangles: Triangulation | None = None
     quads: Quads | None = None
-
-
-@lru_cache(maxsize=_SCHEMES)
-def plate_scheme(plate: Plate, seams: tuple[Seam, ...] = ()) -> PlateScheme:
-    """Choose how to cut a plate; raises `OutlineError` where no mesh is found.
-
-    Blocks end along seams where a mesh with such blocks is found.
-
-    A search may take a second; who draws a plate and who solves it ask for the same one.
-    """
-    outline, holes = plate.outline, plate.holes
-    if seams:
-        return _along_seams(plate, seams) or plate_scheme(plate)
-    if isinstance(outline, Disc) and not holes:
-        return PlateScheme("ring" if outline.bore else "disc")
-    if isinstance(outline, RoundedRectangle) and not holes:
-        return PlateScheme("rounded")
-    if isinstance(outline, Polygon) and not holes and _convex_quad(outline):
-        return PlateScheme("quad")
-    drawn = isinstance(outline, Contour) or any(isinstance(hole, ContourHole) for hole in holes)
-    if len(holes) == 1 and not drawn and not (isinstance(outline, Disc) and outline.bore):
-        around = PlateScheme("round hole" if isinstance(holes[0], RoundHole) else "square hole")
-        fits = not isinstance(outline, RoundedRectangle) or isinstance(holes[0], RoundHole)
-        fits = fits and (not isinstance(outline, Polygon) or _convex(outline))
-        four = isinstance(outline, Disc) or len(rim_curves(plate)[0]) == 4
-        if (
-            fits
-            and (four or isinstance(holes[0], RoundHole))
-            and unfolded(plate_blocks(plate, around))
-        ):
-            return around
-    for scheme in _even(plate):
-        if _openness(plate_blocks(plate, scheme)) > _WELL_OPEN:
-            return scheme
-    barely: list[PlateScheme] = []
-    for scheme in _graded(plate):
-        openness = _openness(plate_blocks(plate, scheme))
-        if openness > _WELL_OPEN:
-            return scheme
-        barely += [scheme] if openness > _OPEN else []
-    # Triangles are many, but follow changes far; quadrilaterals barely open would fold soon.
-    for finer in _FINER:
-        try:
-            scheme = PlateScheme("triangles", triangulate(_rims(plate), finer * _spacing(plate)))
-        except OutlineError:
-            break
-        if unfolded(plate_blocks(plate, scheme)):
-            return scheme
-    if barely:
-        return barely[0]
-    raise OutlineError("no mesh was found for this outline and its holes; are two rims too close?")
-
-
-def _along_seams(plate: Plate, seams: tuple[Seam, ...]) -> PlateScheme | None:
-    """A scheme of blocks that end along seams; none where all that are found are nearly shut."""
-    lines = _stretches(plate, seams)
-    if not lines:
-        return None
-    best, most_open = None, _OPEN_ENOUGH
-    for way in (_graded, _halved):
-        for scheme in way(plate, lines):
-            openness = _openness(plate_blocks(plate, scheme, seams))
-            if openness > _WELL_OPEN:
-                return scheme
-            if openness > most_open:
-                best, most_open = scheme, openness
-    return best
-
-
-def _even(plate: Plate) -> Iterator[PlateScheme]:
-    """Schemes of blocks of about one size, the coarsest first."""
-    # Where holes are many, sizes have to change, and trying one costs seconds.
-    tried = _QUADS_TRIED if len(plate.holes) < _MANY_HOLES else 0
-    loops, spacing = _rims(plate), _spacing(plate)
-    for finer, strip in itertools.product(_FINER[:tried], _STRIPS):
-        cut = quads(loops, finer * spacing, strip * finer * spacing)
-        if cut is not None:
-            yield PlateScheme("quads", quads=cut)
-
-
-def _graded(plate: Plate, lines: Sequence[Array] = ()) -> Iterator[PlateScheme]:
-    """Schemes whose sizes grow away from small holes, the coarsest first."""
-    loops, spacing = _rims(plate), _spacing(plate)
-    for finer, strip in _tried(lines):
-        cut = graded_quads(loops, finer * spacing, strip * finer * spacing, lines)
-        if cut is not None:
-            yield PlateScheme("quads", quads=cut)
-
-
-def _halved(plate: Plate, lines: Sequence[Array]) -> Iterator[PlateScheme]:
-    """The same where pairs do not come out even: more blocks, but hardly ever none."""
-    loops, spacing = _rims(plate), _spacing(plate)
-    for finer, strip in _tried(lines):
-        cut = halved_quads(loops, finer * spacing, strip * finer * spacing, lines)
-        if cut is not None:
-            yield PlateScheme("quads", quads=cut)
-
-
-def _tried(lines: Sequence[Array]) -> Iterator[tuple[float, float]]:
-    """Sizes and widths of strips to try; along lines strips are made to fit beforehand."""
-    if lines:
-        return itertools.product(_FINER[:_SEAMS_TRIED], _SEAM_STRIPS)
-    return itertools.product(_FINER[:_QUADS_TRIED], _STRIPS)
-
-
-def _spacing(plate: Plate) -> float:
-    """The size of triangles of which there are as many over the plate as are aimed at (m)."""
-    return math.sqrt(2.3 * _area(plate) / _TRIANGLES)
-
-
-def _rims(plate: Plate) -> list[list[Array]]:
-    """The curves of all rims as points along them."""
-    return [
-        [curve.position(np.linspace(0, 1, _SAMPLES)) for _, curve in loop]
-        for loop in rim_curves(plate)
-    ]
-
-
-def rims(plate: Plate) -> list[Array]:
-    """Points ``(n, 2)`` along the outline and along each hole, all counter-clockwise (m)."""
-    return [np.concatenate([curve[:-1] for curve in loop]) for loop in _rims(plate)]
-
-
-def _stretches(plate: Plate, seams: Sequence[Seam]) -> list[Array]:
-    """What of seams lies within a plate, those that reach a rim ending short of it."""
-    return stretches(seams, rims(plate), _SHORT_OF_RIMS * _spacing(plate))
 
 
 def plate_blocks(plate: Plate, scheme: PlateScheme, seams: Sequence[Seam] = ()) -> Blocks:
@@ -208,95 +62,13 @@ def plate_blocks(plate: Plate, scheme: PlateScheme, seams: Sequence[Seam] = ()) 
     return _around(plate)
 
 
-def rim_curves(plate: Plate) -> list[list[Named]]:
-    """The outline, then each hole, as named curves end to end, all counter-clockwise."""
-    outline = plate.outline
-    loops = [_outline_curves(outline)]
-    if isinstance(outline, Disc) and outline.bore:
-        loops.append([("bore", arc) for arc in _circle((0.0, 0.0), outline.bore)])
-    return loops + [[(hole.name, curve) for curve in _hole_curves(hole)] for hole in plate.holes]
-
-
-def _outline_curves(outline: Outline) -> list[Named]:
-    if isinstance(outline, Disc):
-        return [("rim", arc) for arc in _circle((0.0, 0.0), outline.radius)]
-    if isinstance(outline, Contour):
-        return list(zip(outline.side_names, outline.segments, strict=True))
-    if isinstance(outline, Polygon):
-        ends = outline.corners[1:] + outline.corners[:1]
-        return [
-            (name, Line(start, stop))
-            for name, start, stop in zip(outline.side_names, outline.corners, ends, strict=True)
-        ]
-    x, y, r = 0.5 * outline.width - outline.radius, 0.5 * outline.height - outline.radius, 0.0
-    r = outline.radius
-    lines = [
-        Line((-x, -y - r), (x, -y - r)),
-        Line((x + r, -y), (x + r, y)),
-        Line((x, y + r), (-x, y + r)),
-        Line((-x - r, y), (-x - r, -y)),
-    ]
-    arcs = [
-        Arc(centre, r, (quarter - 1) * math.pi / 2, quarter * math.pi / 2)
-        for quarter, centre in enumerate([(x, -y), (x, y), (-x, y), (-x, -y)])
-    ]
-    curves: list[Named] = []
-    for name, line, arc in zip(SIDE_NAMES, lines, arcs, strict=True):
-        if line.length > 1e-9 * r:
-            curves.append((name, line))
-        curves.append(("", arc))
-    return curves
-
-
-def _circle(centre: tuple[float, float], radius: float) -> list[Arc]:
-    start = -0.75 * math.pi
-    return [
-        Arc(centre, radius, start + quarter * math.pi / 2, start + (quarter + 1) * math.pi / 2)
-        for quarter in range(4)
-    ]
-
-
-def _hole_curves(hole: Hole) -> Sequence[Line | Arc]:
-    if isinstance(hole, RoundHole):
-        return _circle(hole.centre, hole.radius)
-    if isinstance(hole, ContourHole):
-        return hole.rim.segments
-    corners = [(float(x), float(y)) for x, y in hole.corners]
-    return [
-        Line(start, stop) for start, stop in zip(corners, corners[1:] + corners[:1], strict=True)
-    ]
-
-
-def _area(plate: Plate) -> float:
-    total = 0.0
-    for place, loop in enumerate(rim_curves(plate)):
-        points = np.concatenate([c.position(np.linspace(0, 1, _SAMPLES))[:-1] for _, c in loop])
-        x, y = points.T
-        area = 0.5 * abs(float(np.sum(x * np.roll(y, -1) - y * np.roll(x, -1))))
-        total += area if place == 0 else -area
-    return total
-
-
-def _convex(outline: Polygon) -> bool:
-    corners = np.array(outline.corners)
-    sides = np.roll(corners, -1, axis=0) - corners
-    after = np.roll(sides, -1, axis=0)
-    turns = sides[:, 0] * after[:, 1] - sides[:, 1] * after[:, 0]
-    sizes = np.linalg.norm(sides, axis=1) * np.linalg.norm(after, axis=1)
-    return bool(np.all(turns > _CONVEX * sizes))
-
-
-def _convex_quad(outline: Polygon) -> bool:
-    return len(outline.corners) == 4 and _convex(outline)
-
-
 def unfolded(blocks: Blocks) -> bool:
     """Whether every block of a plate keeps a positive area all over."""
     # A right-angled side met by an arc may close an angle; a mesh needs it open.
-    return _openness(blocks) >= _OPEN
+    return openness(blocks) >= OPEN
 
 
-def _openness(blocks: Blocks) -> float:
+def openness(blocks: Blocks) -> float:
     """Least sine of the angles between both coordinates of all blocks; negative where one folds."""
     line = np.linspace(0.0, 1.0, 9)
     u, v = (grid.ravel() for grid in np.meshgrid(line, line))
@@ -348,7 +120,7 @@ def _quad(plate: Plate) -> Blocks:
 def _disc(radius: float) -> Blocks:
     """A square core with four blocks round it."""
     builder = BlockBuilder()
-    rim = [("rim", arc) for arc in _circle((0.0, 0.0), radius)]
+    rim = [("rim", arc) for arc in circle_arcs((0.0, 0.0), radius)]
     outer = _loop(builder, rim)
     inner = [builder.point(_CORE * builder.points[vertex]) for vertex in outer]
     builder.quad(inner[0], inner[1], inner[2], inner[3])
@@ -501,7 +273,7 @@ def _rims_cut(
 def _from_quads(plate: Plate, found: Quads, seams: Sequence[Seam]) -> Blocks:
     builder, pieces = _rims_cut(plate, found.divisions)
     if found.seams:
-        for place in cut_seams(_stretches(plate, seams), found.seams).points:
+        for place in cut_seams(seam_stretches(plate, seams), found.seams).points:
             builder.point(place)
     for place in inner_places(found, np.array(builder.points)):
         builder.point(place)

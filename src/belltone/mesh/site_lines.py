@@ -14,7 +14,7 @@ from belltone.geometry.features import FACE
 from belltone.geometry.shapes import Contour, Extruded, Plate, Polygon, Revolved
 from belltone.geometry.skins import Skin
 from belltone.mesh.blocks import SIDES
-from belltone.mesh.plate_blocks import rim_curves
+from belltone.mesh.plate_rims import rim_curves
 
 __all__ = ["face_outline", "member_lines", "mesh_lines", "on_surface", "wall_lines"]
 

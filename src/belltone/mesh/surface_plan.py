@@ -16,7 +16,8 @@ from belltone.geometry.skins import Skin
 from belltone.mesh.blocks import SIDES, Block, Blocks, EdgeClasses
 from belltone.mesh.discretisation import SurfacePlan
 from belltone.mesh.grading import HardPlace, graded, plan_cuts
-from belltone.mesh.plate_blocks import PlateScheme, plate_blocks, plate_scheme
+from belltone.mesh.plate_blocks import PlateScheme, plate_blocks
+from belltone.mesh.plate_schemes import plate_scheme
 from belltone.mesh.shell_blocks import drawn_blocks, revolved_blocks, skin_blocks
 from belltone.mesh.surface import block_slopes, chart_scale, located
 

@@ -15,7 +15,7 @@ from belltone.geometry.features import AXIS, END, START
 from belltone.geometry.outlines import inside, rim_distance
 from belltone.geometry.shapes import Plate
 from belltone.mesh.imprints import JoinedLine, JoinedPoint
-from belltone.mesh.plate_blocks import rims
+from belltone.mesh.plate_rims import rims
 from belltone.system.kinds import location, place_lines
 
 __all__ = ["joined_lines", "joined_points", "on_plate", "welded_lines"]

@@ -1,0 +1,160 @@
+"""Which way a plate is cut into blocks: chosen once, and kept while its dimensions change."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Iterator, Sequence
+from functools import lru_cache
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from belltone.geometry.halved_quads import halved_quads
+from belltone.geometry.quads import graded_quads, quads
+from belltone.geometry.seams import Seam
+from belltone.geometry.shapes import (
+    Contour,
+    ContourHole,
+    Disc,
+    Plate,
+    Polygon,
+    RoundedRectangle,
+    RoundHole,
+)
+from belltone.geometry.triangles import OutlineError, triangulate
+from belltone.mesh.plate_blocks import OPEN, PlateScheme, openness, plate_blocks, unfolded
+from belltone.mesh.plate_rims import even_size, rim_curves, rim_points, seam_stretches
+
+__all__ = ["plate_scheme"]
+
+Array = NDArray[np.float64]
+
+_FINER: Final = (1.0, 0.85, 0.7, 0.6, 0.5, 0.42, 0.35, 0.25)
+_SCHEMES: Final = 64
+_QUADS_TRIED: Final = 5
+_SEAMS_TRIED: Final = 4
+_MANY_HOLES: Final = 7
+_STRIPS: Final = (0.25, 0.15, 0.1)  # of the spacing; widths of the strips along rims
+_SEAM_STRIPS: Final = (0.2,)
+_OPEN_ENOUGH: Final = 0.15  # sine of an angle of a block where nothing better follows a rib
+_WELL_OPEN: Final = 0.25  # the same when blocks are chosen: dimensions may change yet
+_CONVEX: Final = 1e-6
+
+
+@lru_cache(maxsize=_SCHEMES)
+def plate_scheme(plate: Plate, seams: tuple[Seam, ...] = ()) -> PlateScheme:
+    """Choose how to cut a plate; raises `OutlineError` where no mesh is found.
+
+    Blocks end along seams where a mesh with such blocks is found.
+
+    A search may take a second; who draws a plate and who solves it ask for the same one.
+    """
+    outline, holes = plate.outline, plate.holes
+    if seams:
+        return _along_seams(plate, seams) or plate_scheme(plate)
+    if isinstance(outline, Disc) and not holes:
+        return PlateScheme("ring" if outline.bore else "disc")
+    if isinstance(outline, RoundedRectangle) and not holes:
+        return PlateScheme("rounded")
+    if isinstance(outline, Polygon) and not holes and _convex_quad(outline):
+        return PlateScheme("quad")
+    drawn = isinstance(outline, Contour) or any(isinstance(hole, ContourHole) for hole in holes)
+    if len(holes) == 1 and not drawn and not (isinstance(outline, Disc) and outline.bore):
+        around = PlateScheme("round hole" if isinstance(holes[0], RoundHole) else "square hole")
+        fits = not isinstance(outline, RoundedRectangle) or isinstance(holes[0], RoundHole)
+        fits = fits and (not isinstance(outline, Polygon) or _convex(outline))
+        four = isinstance(outline, Disc) or len(rim_curves(plate)[0]) == 4
+        if (
+            fits
+            and (four or isinstance(holes[0], RoundHole))
+            and unfolded(plate_blocks(plate, around))
+        ):
+            return around
+    for scheme in _even(plate):
+        if openness(plate_blocks(plate, scheme)) > _WELL_OPEN:
+            return scheme
+    barely: list[PlateScheme] = []
+    for scheme in _graded(plate):
+        open_by = openness(plate_blocks(plate, scheme))
+        if open_by > _WELL_OPEN:
+            return scheme
+        barely += [scheme] if open_by > OPEN else []
+    # Triangles are many, but follow changes far; quadrilaterals barely open would fold soon.
+    for finer in _FINER:
+        try:
+            scheme = PlateScheme(
+                "triangles", triangulate(rim_points(plate), finer * even_size(plate))
+            )
+        except OutlineError:
+            break
+        if unfolded(plate_blocks(plate, scheme)):
+            return scheme
+    if barely:
+        return barely[0]
+    raise OutlineError("no mesh was found for this outline and its holes; are two rims too close?")
+
+
+def _along_seams(plate: Plate, seams: tuple[Seam, ...]) -> PlateScheme | None:
+    """A scheme of blocks that end along seams; none where all that are found are nearly shut."""
+    lines = seam_stretches(plate, seams)
+    if not lines:
+        return None
+    best, most_open = None, _OPEN_ENOUGH
+    for way in (_graded, _halved):
+        for scheme in way(plate, lines):
+            open_by = openness(plate_blocks(plate, scheme, seams))
+            if open_by > _WELL_OPEN:
+                return scheme
+            if open_by > most_open:
+                best, most_open = scheme, open_by
+    return best
+
+
+def _even(plate: Plate) -> Iterator[PlateScheme]:
+    """Schemes of blocks of about one size, the coarsest first."""
+    # Where holes are many, sizes have to change, and trying one costs seconds.
+    tried = _QUADS_TRIED if len(plate.holes) < _MANY_HOLES else 0
+    loops, spacing = rim_points(plate), even_size(plate)
+    for finer, strip in itertools.product(_FINER[:tried], _STRIPS):
+        cut = quads(loops, finer * spacing, strip * finer * spacing)
+        if cut is not None:
+            yield PlateScheme("quads", quads=cut)
+
+
+def _graded(plate: Plate, lines: Sequence[Array] = ()) -> Iterator[PlateScheme]:
+    """Schemes whose sizes grow away from small holes, the coarsest first."""
+    loops, spacing = rim_points(plate), even_size(plate)
+    for finer, strip in _tried(lines):
+        cut = graded_quads(loops, finer * spacing, strip * finer * spacing, lines)
+        if cut is not None:
+            yield PlateScheme("quads", quads=cut)
+
+
+def _halved(plate: Plate, lines: Sequence[Array]) -> Iterator[PlateScheme]:
+    """The same where pairs do not come out even: more blocks, but hardly ever none."""
+    loops, spacing = rim_points(plate), even_size(plate)
+    for finer, strip in _tried(lines):
+        cut = halved_quads(loops, finer * spacing, strip * finer * spacing, lines)
+        if cut is not None:
+            yield PlateScheme("quads", quads=cut)
+
+
+def _tried(lines: Sequence[Array]) -> Iterator[tuple[float, float]]:
+    """Sizes and widths of strips to try; along lines strips are made to fit beforehand."""
+    if lines:
+        return itertools.product(_FINER[:_SEAMS_TRIED], _SEAM_STRIPS)
+    return itertools.product(_FINER[:_QUADS_TRIED], _STRIPS)
+
+
+def _convex(outline: Polygon) -> bool:
+    corners = np.array(outline.corners)
+    sides = np.roll(corners, -1, axis=0) - corners
+    after = np.roll(sides, -1, axis=0)
+    turns = sides[:, 0] * after[:, 1] - sides[:, 1] * after[:, 0]
+    sizes = np.linalg.norm(sides, axis=1) * np.linalg.norm(after, axis=1)
+    return bool(np.all(turns > _CONVEX * sizes))
+
+
+def _convex_quad(outline: Polygon) -> bool:
+    return len(outline.corners) == 4 and _convex(outline)
