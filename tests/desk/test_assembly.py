@@ -223,6 +223,18 @@ def test_a_material_is_kept_for_other_sheets(make_window: Make, qtbot: QtBot) ->
     assert "steel" in other.session.sheet.content.materials
 
 
+def test_members_of_a_frame_are_told_to_meet_in_its_nodes(make_window: Make, qtbot: QtBot) -> None:
+    window = make_window(None, PORTAL)
+    known(qtbot, window)
+    told = said(window.column.joined)
+    assert "The members of “f” are joined in its nodes, rigidly." in told
+    assert "No two parts touch" not in told
+    hinged = PORTAL.replace('from = "b", to = "c"', 'from = "b", to = "c", hinged = ["end"]')
+    window = make_window(None, hinged)
+    known(qtbot, window)
+    assert "rigidly but for 1 hinged." in said(window.column.joined)
+
+
 @pytest.mark.parametrize(
     "kind", ["member", "bent member", "turned member", "frame", "rib", "plate"]
 )

@@ -58,11 +58,12 @@ class JoinedCard(SheetCard):
         result = [self._joint(index, joint) for index, joint in enumerate(content.joints)]
         result += [self._undecided(contact) for contact in self._waiting()]
         result += [self._pattern(place, each.of) for place, each in enumerate(content.patterns)]
+        unasked = self._in_nodes() + self._on_walls()
         if self.session.contacts is None:
             result.append(["Looking which parts touch …"])
-        elif not result and not self._ribs():
+        elif not result and not unasked:
             result.append(["No two parts touch."])
-        return result + self._on_walls() + self._effects()
+        return result + unasked + self._effects()
 
     def summary(self) -> Sentence:
         joints = len(self.sheet.content.joints)
@@ -72,6 +73,7 @@ class JoinedCard(SheetCard):
             told.append(f"{waiting} that touch not decided, so not joined")
         if self.sheet.content.patterns:
             told.append(f"{len(self.sheet.content.patterns)} repeated")
+        told += [f"“{frame}” joined in its nodes" for frame in self._frames()]
         if ribs := len(self._ribs()):
             told.append(f"{ribs} rib{'s' if ribs != 1 else ''} welded on")
         if self.session.contacts is None:
@@ -81,6 +83,27 @@ class JoinedCard(SheetCard):
     def _ribs(self) -> list[MemberValue]:
         parts = self.session.design.parts
         return [part for part in parts if isinstance(part, MemberValue) and part.on]
+
+    def _frames(self) -> list[str]:
+        parts = self.session.design.parts
+        within = (part.within for part in parts if isinstance(part, MemberValue))
+        return [frame for frame in dict.fromkeys(within) if frame is not None]
+
+    def _in_nodes(self) -> list[Sentence]:
+        """What is joined without being asked: members of a frame, where they share a node."""
+        told: list[Sentence] = []
+        for frame in self._frames():
+            ends = [
+                joint
+                for joint in self.session.design.joints
+                if joint.implied and all(part.startswith(f"{frame}.") for part in joint.parts)
+            ]
+            if not ends:
+                continue
+            hinged = sum(joint.how == "hinged" for joint in ends)
+            how = "rigidly" if not hinged else f"rigidly but for {hinged} hinged"
+            told.append([f"The members of “{frame}” are joined in its nodes, {how}."])
+        return told
 
     def _on_walls(self) -> list[Sentence]:
         """What is joined without being asked: ribs, to the wall they stand on."""
