@@ -297,6 +297,20 @@ def test_both_are_changed_round_written_and_copied(comparing: CompareView, tmp_p
     assert QImage(str(tmp_path / "matrix.png")).width() == 2 * comparing.matrix.width()
 
 
+def test_frequencies_are_compared_in_the_unit_chosen(
+    comparing: CompareView, three: MainWindow
+) -> None:
+    heads, *rows = (line.split("\t") for line in comparing.list.copied().splitlines())
+    from_, change = heads.index("from (Hz)"), heads.index("change  (Hz)")
+    three.session.edit("per minute", lambda now: now.with_value(("shown_in", "frequency"), "rpm"))
+    after, *turned = (line.split("\t") for line in comparing.list.copied().splitlines())
+    assert (after[from_], after[change]) == ("from (rpm)", "change  (rpm)")
+    for row, other in zip(rows, turned, strict=True):
+        for place in (from_, change):
+            if row[place]:
+                assert float(other[place]) == pytest.approx(60 * float(row[place]), rel=1e-3)
+
+
 def test_every_variant_stands_side_by_side(comparing: CompareView) -> None:
     comparing.choose("present", "every")
     several = comparing.several

@@ -72,6 +72,27 @@ def test_a_table_is_sorted_filtered_copied_and_written(
     view.close()
 
 
+def test_a_table_follows_the_units_chosen(looked_at: DesignsView, window: MainWindow) -> None:
+    view, found = looked_at, window.session.surveys.found
+    assert found is not None
+    column = list(found.table.heads).index("mass (kg)")
+    window.session.edit("in lb", lambda now: now.with_value(("shown_in", "mass"), "lb"))
+    window.session.edit("per minute", lambda now: now.with_value(("shown_in", "frequency"), "rpm"))
+    heads, first = (line.split("\t") for line in view.list.copied().splitlines()[:2])
+    kilograms, hertz = found.table.rows[0][column], found.table.rows[0][2]
+    assert isinstance(kilograms, float)
+    assert isinstance(hertz, float)
+    assert heads[column] == "mass (lb)"
+    assert float(first[column]) == pytest.approx(kilograms / 0.45359237, rel=1e-5)
+    assert float(first[2]) == pytest.approx(60 * hertz, rel=1e-5)
+    assert view.chart.plot.getAxis("left").labelText == "frequency (rpm)"
+    # What is kept is asked in the unit that is read.
+    view.filter.setText(f"mass < {kilograms / 0.45359237 + 1e-6:.8g}")
+    assert 0 in view.list.rows
+    view.filter.setText(f"mass < {kilograms + 1e-6:.8g}")
+    assert view.list.rows == []
+
+
 def test_a_row_is_shown_at_once_and_written_only_when_it_is_gone_to(
     looked_at: DesignsView, window: MainWindow, qtbot: QtBot
 ) -> None:

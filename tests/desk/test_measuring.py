@@ -55,6 +55,13 @@ def test_typed_frequencies_find_their_modes(measuring: Measuring, qtbot: QtBot) 
     view.table.selectRow(1)
     assert window.session.chosen_mode is not None
     assert window.session.chosen_mode.number == 2
+    window.session.edit("per minute", lambda now: now.with_value(("shown_in", "frequency"), "rpm"))
+    head = view.table.horizontalHeaderItem(0)
+    assert head is not None
+    assert head.text() == "measured (rpm)"
+    assert _cell(view, 1, 0) == "3048"
+    window.session.undo()
+    assert _cell(view, 1, 0) == "50.8"
     window.session.undo()
     assert view.table.rowCount() == 0
 

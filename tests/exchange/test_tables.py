@@ -7,6 +7,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from openpyxl import load_workbook
 
 from belltone.design.values import BandValue, Design
@@ -25,6 +27,7 @@ from belltone.modes.solve import ModeRequest, request_for, solve_modes
 from belltone.reading.family import evaluate
 from belltone.sheet.demo import demo_sheet
 from belltone.sheet.document import Sheet, read_sheet
+from belltone.sheet.shown_units import ShownUnits
 from belltone.sweep.plan import SweepPlan
 from belltone.sweep.runner import run_sweep
 from belltone.tune.bands import stand
@@ -187,3 +190,44 @@ def test_maps_of_two_knobs_as_rows(rail_path: Path) -> None:
     assert table.rows[0] == (pytest.approx(2.0), 1.2, pytest.approx(100 * (1 - 40 / 44)), 40.0)
     assert table.rows[1][2] == pytest.approx(-6.0)
     assert table.rows[2][2:] == (None, None)
+
+
+@given(
+    st.lists(st.floats(-1e6, 1e6), min_size=4, max_size=4),
+    st.sampled_from(["", "in", "mm"]),
+    st.sampled_from(["", "rpm"]),
+    st.sampled_from(["", "lb"]),
+)
+def test_tables_are_told_in_the_units_chosen(
+    numbers: list[float], length: str, frequency: str, mass: str
+) -> None:
+    """What was set stays in its knob's unit, empty cells and words as they are."""
+    heads = (
+        Head("wall", "mm", "input"),
+        Head("branch 1, bends", "Hz", "frequency"),
+        Head("mass", "kg", "output"),
+        Head("largest displacement", "mm", "output"),
+        Head("why", "", "note"),
+    )
+    wall, hertz, kilograms, moved = numbers
+    table = DesignTable(
+        heads, ((wall, hertz, kilograms, moved, "Hz"), (wall, None, None, None, ""))
+    )
+    shown = table.shown(ShownUnits(length, frequency, mass))
+    assert shown.rows[0] == pytest.approx(
+        (
+            wall,
+            hertz * (60 if frequency else 1),
+            kilograms / (0.45359237 if mass else 1),
+            moved / (25.4 if length == "in" else 1),
+            "Hz",
+        )
+    )
+    assert shown.rows[1] == table.rows[1]
+    assert shown.heads == (
+        "wall (mm)",
+        f"branch 1, bends ({frequency or 'Hz'})",
+        f"mass ({mass or 'kg'})",
+        f"largest displacement ({length or 'mm'})",
+        "why",
+    )

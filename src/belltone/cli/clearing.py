@@ -15,9 +15,9 @@ from belltone.cli.output import table, write
 from belltone.cli.waiting import progress_shown
 from belltone.exchange.tables import as_csv, as_json
 from belltone.exchange.tuning_tables import (
-    SPREAD_COLUMNS,
     cleared_data,
     cleared_lines,
+    spread_columns,
     spread_rows,
     tolerance_data,
     tolerance_lines,
@@ -133,7 +133,7 @@ def tolerance_command(
     if form is Format.JSON:
         write(as_json(tolerance_data(found)), output)
         return
-    columns = (*SPREAD_COLUMNS, *(f"by {knob.name}" for knob in found.knobs))
+    columns = spread_columns(found)
     if form is Format.CSV:
         write(as_csv(columns, spread_rows(found)), output)
         return

@@ -27,13 +27,13 @@ from belltone.compare.variants import (
 )
 from belltone.exchange.compare_tables import (
     MATCH_COLUMNS,
-    VARIANT_COLUMNS,
     among_columns,
     among_data,
     among_rows,
     assurance_rows,
     comparison_data,
     match_rows,
+    variant_columns,
     variant_row,
 )
 from belltone.exchange.tables import as_csv, as_json
@@ -157,7 +157,7 @@ def _write_many(
         return
     brief = ["the first", *map(in_brief, differ)]
     heads = [variant_row(side, words) for side, words in zip(sides, brief, strict=True)]
-    write(table(VARIANT_COLUMNS, heads) + "\n" + table(columns, rows), output)
+    write(table(variant_columns(), heads) + "\n" + table(columns, rows), output)
 
 
 def variants_command(
@@ -221,7 +221,7 @@ def variants_command(
         words = "the first" if first is None else in_brief(differences(first, own), 3)
         first = first or own
         rows.append((*variant_row(_side(each.name, own, sheet), words), each.note))
-    columns = (*VARIANT_COLUMNS, "note")
+    columns = (*variant_columns(), "note")
     if form is Format.JSON:
         write(as_json([dict(zip(columns, row, strict=True)) for row in rows]), output)
     elif form is Format.CSV:

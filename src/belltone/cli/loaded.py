@@ -12,11 +12,11 @@ from belltone.cli.waiting import progress_shown
 from belltone.compare.likeness import Side
 from belltone.compare.matched import compare
 from belltone.exchange.preload_tables import (
-    CROSSING_COLUMNS,
-    EFFECT_COLUMNS,
     LARGEST_COLUMNS,
     REACTION_COLUMNS,
+    crossing_columns,
     crossing_rows,
+    effect_columns,
     effect_rows,
     largest_rows,
     reaction_rows,
@@ -73,7 +73,7 @@ def preload_command(
     tables = (
         (LARGEST_COLUMNS, largest_rows(base)),
         (REACTION_COLUMNS, reaction_rows(base)),
-        (EFFECT_COLUMNS, effect_rows(changed)),
+        (effect_columns(), effect_rows(changed)),
     )
     if form is Format.CSV:
         write("\n".join(as_csv(header, rows) for header, rows in tables), output)
@@ -101,5 +101,5 @@ def speeds(sheet: SheetPath, form: FormatOption = Format.TABLE, output: Output =
     else:
         if diagram.note:
             note(diagram.note)
-        crossings = table(CROSSING_COLUMNS, crossing_rows(diagram))
+        crossings = table(crossing_columns(), crossing_rows(diagram))
         write(table(header, rows) + "\n" + crossings, output)

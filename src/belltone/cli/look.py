@@ -13,7 +13,7 @@ from belltone.cli.options import Format, FormatOption, Output, Settings, SheetPa
 from belltone.cli.output import look_notes, mode_notes, table, triple, write
 from belltone.cli.waiting import progress_shown
 from belltone.design.words import part_words
-from belltone.exchange.hand_tables import HAND_COLUMNS, hand_data, hand_rows
+from belltone.exchange.hand_tables import hand_columns, hand_data, hand_rows
 from belltone.exchange.tables import (
     CONTACT_COLUMNS,
     MODE_COLUMNS,
@@ -166,7 +166,7 @@ def modes(
             write(as_json(hand_data(found, checks)), output)
         else:
             written = as_csv if form is Format.CSV else table
-            write(written(HAND_COLUMNS, hand_rows(found, checks)), output)
+            write(written(hand_columns(), hand_rows(found, checks)), output)
         return
     if parts and form is not Format.JSON:
         columns, shares = part_rows(found)

@@ -19,7 +19,7 @@ from belltone.compare.measured import MatchBy, ModesAtPoints, held_against, how_
 from belltone.exchange.fit_tables import FIT_COLUMNS, fit_data, fit_lines, fit_rows
 from belltone.exchange.inputs import inputs_of
 from belltone.exchange.measurements import (
-    HELD_COLUMNS,
+    held_columns,
     held_data,
     held_rows,
     measured_of,
@@ -75,10 +75,10 @@ def measured_command(
     if form is Format.JSON:
         write(as_json({"matched_by": how, "measured": held_data(held)}), output)
     elif form is Format.CSV:
-        write(as_csv(HELD_COLUMNS, held_rows(held, told.notes)), output)
+        write(as_csv(held_columns(), held_rows(held, told.notes)), output)
     else:
         lines = f"matched by {how}; {spread_words(held)}\n"
-        write(table(HELD_COLUMNS, held_rows(held, told.notes)) + lines, output)
+        write(table(held_columns(), held_rows(held, told.notes)) + lines, output)
 
 
 def fit_command(
@@ -114,7 +114,7 @@ def fit_command(
         write(as_csv(FIT_COLUMNS, fit_rows(found)), output)
     else:
         text = table(FIT_COLUMNS, fit_rows(found)) + "\n"
-        text += table(HELD_COLUMNS, held_rows(found.after, told.notes))
+        text += table(held_columns(), held_rows(found.after, told.notes))
         write(text + "".join(f"{line}\n" for line in fit_lines(found)), output)
     if written is not None:
         write_sheet(found.sheet, written)

@@ -184,7 +184,8 @@ class VerdictBar(QWidget):
         session = self._session
         proposed, found = self._proposed(), session.proposals.found
         if proposed is not None and found is not None:
-            return f"Nearest clear design: {proposal_words(proposed, found.present)}."
+            words = proposal_words(proposed, found.present, session.design.shown)
+            return f"Nearest clear design: {words}."
         nearest = session.tuning.nearest_clear()
         if nearest is not None and session.tuning.shown is not None:
             knob = session.tuning.shown.sweep.knob

@@ -12,11 +12,11 @@ from belltone.compare.likeness import Side
 from belltone.compare.matched import Comparison, Match
 from belltone.exchange.sweep_tables import Cell, DesignTable, Head
 from belltone.exchange.tables import percent
+from belltone.sheet.shown_units import AS_TYPED, ShownUnits
 from belltone.sheet.units import format_number
 
 __all__ = [
     "MATCH_COLUMNS",
-    "VARIANT_COLUMNS",
     "among_columns",
     "among_data",
     "among_rows",
@@ -26,6 +26,7 @@ __all__ = [
     "comparison_data",
     "match_rows",
     "match_table",
+    "variant_columns",
     "variant_row",
 ]
 
@@ -40,7 +41,6 @@ MATCH_COLUMNS: Final = (
     "what becomes of it",
     "kind",
 )
-VARIANT_COLUMNS: Final = ("variant", "differs by", "mass (kg)", "verdict", "least margin")
 
 
 def change_text(match: Match) -> str:
@@ -158,11 +158,16 @@ def among_data(found: Among, differ: Sequence[Sequence[Difference]]) -> dict[str
     }
 
 
-def variant_row(side: Side, differ: str) -> tuple[str, ...]:
-    """One design, under `VARIANT_COLUMNS`."""
+def variant_columns(units: ShownUnits = AS_TYPED) -> tuple[str, ...]:
+    """Heads of a table of variants."""
+    return ("variant", "differs by", units.head("mass", "mass"), "verdict", "least margin")
+
+
+def variant_row(side: Side, differ: str, units: ShownUnits = AS_TYPED) -> tuple[str, ...]:
+    """One design, under `variant_columns`."""
     words, least = standing_words(side)
     margin = "" if least is None else f"{'−' if least < 0 else ''}{percent(abs(least))}"
-    return (side.name, differ, format_number(side.modes.mass, 5), words, margin)
+    return (side.name, differ, units.number(side.modes.mass, "mass", 5), words, margin)
 
 
 def _number(value: int | None) -> str:

@@ -4,38 +4,36 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import asdict
-from typing import Any, Final
+from typing import Any
 
 from belltone.hand.check import HandCheck
 from belltone.modes.modeset import ModeSet
-from belltone.sheet.units import format_number
+from belltone.sheet.shown_units import AS_TYPED, ShownUnits
 
-__all__ = ["HAND_COLUMNS", "hand_data", "hand_rows"]
-
-HAND_COLUMNS: Final = (
-    "mode",
-    "frequency (Hz)",
-    "by hand (Hz)",
-    "difference",
-    "formula",
-    "source",
-    "assumes",
-)
+__all__ = ["hand_columns", "hand_data", "hand_rows"]
 
 Told = tuple[tuple[HandCheck, ...], str]
 
 
-def hand_rows(modes: ModeSet, checks: Sequence[Told]) -> list[tuple[str, ...]]:
+def hand_columns(units: ShownUnits = AS_TYPED) -> tuple[str, ...]:
+    """Heads of a table of textbook values."""
+    here, by_hand = (units.head(each, "frequency") for each in ("frequency", "by hand"))
+    return ("mode", here, by_hand, "difference", "formula", "source", "assumes")
+
+
+def hand_rows(
+    modes: ModeSet, checks: Sequence[Told], units: ShownUnits = AS_TYPED
+) -> list[tuple[str, ...]]:
     """One row for each textbook value of the flexible modes, or for why there is none."""
     rows: list[tuple[str, ...]] = []
     for mode, (found, why) in zip(modes.modes(), checks, strict=True):
         if mode.rigid:
             continue
-        head = str(mode.number), format_number(mode.frequency, 7)
+        head = str(mode.number), units.number(mode.frequency, "frequency", 7)
         rows += [
             (
                 *head,
-                format_number(each.frequency, 7),
+                units.number(each.frequency, "frequency", 7),
                 f"{100 * each.difference:+.3g} %",
                 each.formula,
                 each.source,

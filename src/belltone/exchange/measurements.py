@@ -16,11 +16,12 @@ from belltone.exchange.universal import read_universal
 from belltone.exchange.workbooks import read_table, split_table
 from belltone.sheet.document import Sheet
 from belltone.sheet.plain import PlainValueError, plain_value
-from belltone.sheet.units import DIMENSIONS, UnitError, format_number
+from belltone.sheet.shown_units import AS_TYPED, ShownUnits
+from belltone.sheet.units import DIMENSIONS, UnitError
 
 __all__ = [
-    "HELD_COLUMNS",
     "MeasurementError",
+    "held_columns",
     "held_data",
     "held_rows",
     "measured_of",
@@ -29,15 +30,6 @@ __all__ = [
     "spread_words",
 ]
 
-HELD_COLUMNS: Final = (
-    "measured (Hz)",
-    "mode",
-    "computed (Hz)",
-    "difference",
-    "assurance",
-    "kind",
-    "note",
-)
 _UNIVERSAL: Final = (".unv", ".uff")
 _HEAD: Final = re.compile(r"\s*([^()\[\]]*?)\s*(?:[(\[]\s*([^()\[\]]*?)\s*[)\]])?\s*")
 _MOTIONS: Final = ("motion x", "motion y", "motion z")
@@ -220,13 +212,21 @@ def _plain(value: Any) -> float:
         raise MeasurementError(f"“{text}” is not a motion: relative numbers are needed") from error
 
 
-def held_rows(held: Sequence[Held], notes: Sequence[str] = ()) -> list[tuple[str, ...]]:
-    """One row of text for each measured frequency, under `HELD_COLUMNS`."""
+def held_columns(units: ShownUnits = AS_TYPED) -> tuple[str, ...]:
+    """Heads of a table of measured frequencies beside computed ones."""
+    measured, computed = (units.head(each, "frequency") for each in ("measured", "computed"))
+    return (measured, "mode", computed, "difference", "assurance", "kind", "note")
+
+
+def held_rows(
+    held: Sequence[Held], notes: Sequence[str] = (), units: ShownUnits = AS_TYPED
+) -> list[tuple[str, ...]]:
+    """One row of text for each measured frequency, under `held_columns`."""
     return [
         (
-            format_number(each.measured),
+            units.number(each.measured, "frequency"),
             "" if each.number is None else str(each.number),
-            "" if each.computed is None else format_number(each.computed),
+            "" if each.computed is None else units.number(each.computed, "frequency"),
             "" if each.difference is None else f"{100 * each.difference:+.3g} %",
             "" if each.assurance is None else f"{each.assurance:.2f}",
             each.kind,

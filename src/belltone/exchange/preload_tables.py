@@ -7,16 +7,17 @@ from typing import Any, Final
 from belltone.compare.matched import Match
 from belltone.exchange.tables import percent
 from belltone.modes.base_state import BaseState, Largest
+from belltone.sheet.shown_units import AS_TYPED, ShownUnits
 from belltone.sheet.units import format_number
 from belltone.tune.speed_diagram import SpeedDiagram
 
 __all__ = [
-    "CROSSING_COLUMNS",
-    "EFFECT_COLUMNS",
     "LARGEST_COLUMNS",
     "REACTION_COLUMNS",
     "buckling_text",
+    "crossing_columns",
     "crossing_rows",
+    "effect_columns",
     "effect_rows",
     "largest_rows",
     "reaction_rows",
@@ -26,14 +27,6 @@ __all__ = [
 
 LARGEST_COLUMNS: Final = ("largest", "value", "within", "on", "at x y z (mm)")
 REACTION_COLUMNS: Final = ("support", "force x y z (N)", "moment x y z (N m)")
-EFFECT_COLUMNS: Final = (
-    "mode",
-    "without (Hz)",
-    "with preload (Hz)",
-    "change",
-    "what it does",
-)
-CROSSING_COLUMNS: Final = ("speed (rpm)", "order", "frequency (Hz)", "branch", "kind", "margin")
 
 _EXACT: Final = 1e-4  # the least share of a value it is said to be off by
 _ENDLESS: Final = 0.25  # a share; stress that still changes so much has no largest value there
@@ -76,13 +69,19 @@ def reaction_rows(base: BaseState) -> list[tuple[str, ...]]:
     ]
 
 
-def effect_rows(matches: tuple[Match, ...]) -> list[tuple[str, ...]]:
-    """One row for each mode, under `EFFECT_COLUMNS`."""
+def effect_columns(units: ShownUnits = AS_TYPED) -> tuple[str, ...]:
+    """Heads of a table of modes without and with preload."""
+    without, loaded = (units.head(each, "frequency") for each in ("without", "with preload"))
+    return ("mode", without, loaded, "change", "what it does")
+
+
+def effect_rows(matches: tuple[Match, ...], units: ShownUnits = AS_TYPED) -> list[tuple[str, ...]]:
+    """One row for each mode, under `effect_columns`."""
     return [
         (
             "" if each.number is None else str(each.number),
-            "" if each.before is None else format_number(each.before),
-            "" if each.after is None else format_number(each.after),
+            "" if each.before is None else units.number(each.before, "frequency"),
+            "" if each.after is None else units.number(each.after, "frequency"),
             "" if each.change is None else f"{100 * each.change:+.3g} %",
             each.words if each.number is not None else f"{each.words}; mode {each.number_after}",
         )
@@ -90,13 +89,19 @@ def effect_rows(matches: tuple[Match, ...]) -> list[tuple[str, ...]]:
     ]
 
 
-def crossing_rows(diagram: SpeedDiagram) -> list[tuple[str, ...]]:
-    """One row for each crossing, under `CROSSING_COLUMNS`."""
+def crossing_columns(units: ShownUnits = AS_TYPED) -> tuple[str, ...]:
+    """Heads of a table of crossings of branches and orders."""
+    frequency = units.head("frequency", "frequency")
+    return ("speed (rpm)", "order", frequency, "branch", "kind", "margin")
+
+
+def crossing_rows(diagram: SpeedDiagram, units: ShownUnits = AS_TYPED) -> list[tuple[str, ...]]:
+    """One row for each crossing, under `crossing_columns`."""
     return [
         (
             format_number(each.speed, 5),
             f"{each.order:g}×",
-            format_number(each.frequency, 5),
+            units.number(each.frequency, "frequency", 5),
             " and ".join(map(str, each.branches)),
             each.kind,
             "" if each.margin is None else percent(each.margin),

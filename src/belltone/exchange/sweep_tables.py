@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -14,6 +14,7 @@ from belltone.design.values import Design
 from belltone.exchange.tables import bands_data, percent
 from belltone.modes.modeset import Spectrum
 from belltone.reading.family import DesignFamily
+from belltone.sheet.shown_units import AS_TYPED, SHOWN_UNITS, ShownUnits
 from belltone.sheet.units import format_number
 from belltone.sweep.meetings import meetings
 from belltone.sweep.runner import Sweep
@@ -68,6 +69,35 @@ class DesignTable:
     def heads(self) -> tuple[str, ...]:
         """What stands above the columns."""
         return tuple(column.text for column in self.columns)
+
+    def shown(self, units: ShownUnits) -> DesignTable:
+        """The same with what is told in the units chosen; what was set stays in its knob's."""
+        into = {
+            usual[0]: (dimension, units.unit(dimension))
+            for dimension, usual in SHOWN_UNITS.items()
+            if units.unit(dimension) != usual[0]
+        }
+        factors = [
+            1.0
+            if column.role == "input" or column.unit not in into
+            else units.factor(into[column.unit][0]) / AS_TYPED.factor(into[column.unit][0])
+            for column in self.columns
+        ]
+        if all(factor == 1.0 for factor in factors):
+            return self
+        return DesignTable(
+            tuple(
+                column if factor == 1.0 else replace(column, unit=into[column.unit][1])
+                for column, factor in zip(self.columns, factors, strict=True)
+            ),
+            tuple(
+                tuple(
+                    cell * factor if isinstance(cell, float) and factor != 1.0 else cell
+                    for cell, factor in zip(row, factors, strict=True)
+                )
+                for row in self.rows
+            ),
+        )
 
     @property
     def texts(self) -> list[tuple[str, ...]]:

@@ -6,25 +6,24 @@ import math
 from typing import Any
 
 from belltone.exchange.tables import percent
+from belltone.sheet.shown_units import AS_TYPED, ShownUnits
 from belltone.sheet.units import format_number
 from belltone.tune.clearing import Cleared, Proposal
 from belltone.tune.search import Aim
 from belltone.tune.tolerances import Tolerances
 
 __all__ = [
-    "SPREAD_COLUMNS",
     "cleared_data",
     "cleared_lines",
     "proposal_words",
+    "spread_columns",
     "spread_rows",
     "tolerance_data",
     "tolerance_lines",
 ]
 
-SPREAD_COLUMNS = ("mode", "kind", "as drawn (Hz)", "mean (Hz)", "deviation (Hz)", "99 % from", "to")
 
-
-def proposal_words(found: Proposal, present: Proposal) -> str:
+def proposal_words(found: Proposal, present: Proposal, units: ShownUnits = AS_TYPED) -> str:
     """A proposal in one line: the knobs, the margin, and what changes besides."""
     words = [found.words]
     if math.isfinite(found.margin):
@@ -35,29 +34,29 @@ def proposal_words(found: Proposal, present: Proposal) -> str:
         )
     more = found.told["mass"] - present.told["mass"]
     if abs(more) > 1e-6 * present.told["mass"]:
-        words.append(f"{more:+.3g} kg")
+        words.append(f"{'+' if more > 0 else ''}{units.mass_text(more, 3)}")
     words += [
         f"{name} {format_number(value, 4)}" for name, value in found.told.items() if name != "mass"
     ]
     return ", ".join(words)
 
 
-def cleared_lines(found: Cleared) -> list[str]:
+def cleared_lines(found: Cleared, units: ShownUnits = AS_TYPED) -> list[str]:
     """What a search came to, in words."""
     best, lines = found.best, []
     if best is found.present and best.clear:
         lines.append("clear as it stands; nothing is to be changed")
     elif best.clear:
-        lines.append(f"clear at {proposal_words(best, found.present)}")
+        lines.append(f"clear at {proposal_words(best, found.present, units)}")
     else:
         lines.append("no design of these knobs meets every demand")
-        lines.append(f"least bad: {proposal_words(best, found.present)}")
+        lines.append(f"least bad: {proposal_words(best, found.present, units)}")
     lines += [f"  {words}" for words in found.binding]
     for margin, cost in found.trade:
         if cost is None:
             lines.append(f"with a margin of {percent(margin)}: none is clear")
         elif found.aim is Aim.MASS:
-            lines.append(f"with a margin of {percent(margin)}: about {cost:.4g} kg")
+            lines.append(f"with a margin of {percent(margin)}: about {units.mass_text(cost)}")
         else:
             lines.append(f"with a margin of {percent(margin)}: a change of about {percent(cost)}")
     count = found.solutions
@@ -89,15 +88,22 @@ def cleared_data(found: Cleared) -> dict[str, Any]:
     }
 
 
-def spread_rows(found: Tolerances) -> list[tuple[str, ...]]:
+def spread_columns(found: Tolerances, units: ShownUnits = AS_TYPED) -> tuple[str, ...]:
+    """Heads of a table of spreads, with the share of each knob."""
+    told = ("as drawn", "mean", "deviation", "99 % from", "to")
+    heads = [units.head(each, "frequency") for each in told]
+    return ("mode", "kind", *heads, *(f"by {knob.name}" for knob in found.knobs))
+
+
+def spread_rows(found: Tolerances, units: ShownUnits = AS_TYPED) -> list[tuple[str, ...]]:
     """A row for each mode: where it stands over all designs, and which knobs are to blame."""
     return [
         (
             str(each.number),
             each.kind,
-            *(format_number(own, 6) for own in (each.nominal, each.mean)),
-            format_number(each.deviation, 3),
-            *(format_number(own, 6) for own in (each.low, each.high)),
+            *(units.number(own, "frequency") for own in (each.nominal, each.mean)),
+            units.number(each.deviation, "frequency", 3),
+            *(units.number(own, "frequency") for own in (each.low, each.high)),
             *(f"{100 * own:.0f} %" for own in each.total.values()),
         )
         for each in found.spreads

@@ -42,6 +42,10 @@ class ShownUnits:
         """An SI value with its shown unit."""
         return si_to_text(value_si, DIMENSIONS[dimension], self.unit(dimension), digits)
 
+    def head(self, what: str, dimension: str) -> str:
+        """What stands above a column of shown numbers: “frequency (Hz)”."""
+        return f"{what} ({self.unit(dimension)})"
+
     def length_text(self, metres: float, digits: int = 6) -> str:
         """A length (m) with its unit."""
         return self.text(metres, "length", digits)

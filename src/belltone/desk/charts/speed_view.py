@@ -25,7 +25,7 @@ from belltone.desk.look import label_font
 from belltone.desk.pictures import ask_write_chart
 from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette
-from belltone.exchange.preload_tables import CROSSING_COLUMNS, crossing_rows
+from belltone.exchange.preload_tables import crossing_columns, crossing_rows
 from belltone.progress import Progress
 from belltone.store.failures import error_words
 from belltone.store.results import ResultStore, store_path
@@ -64,8 +64,8 @@ class SpeedView(QWidget):
         self.plot.setMouseEnabled(x=False, y=False)
         self.plot.hideButtons()
         column.addWidget(self.plot, 3)
-        self.table = QTableWidget(0, len(CROSSING_COLUMNS))
-        self.table.setHorizontalHeaderLabels(list(CROSSING_COLUMNS))
+        self.table = QTableWidget(0, len(crossing_columns()))
+        self.table.setHorizontalHeaderLabels(list(crossing_columns()))
         self.table.setAccessibleName("Crossings of order lines with modes")
         self.table.verticalHeader().hide()
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
@@ -192,7 +192,8 @@ class SpeedView(QWidget):
                 symbolBrush=colour, symbolPen=pg.mkPen(palette.card),
             )  # fmt: skip
         self.plot.setRange(xRange=(0, float(values[-1]) * 1.04), yRange=(0, top), padding=0)
-        rows = crossing_rows(diagram)
+        self.table.setHorizontalHeaderLabels(list(crossing_columns(units)))
+        rows = crossing_rows(diagram, units)
         self.table.setRowCount(len(rows))
         for row, texts in enumerate(rows):
             for place, text in enumerate(texts):

@@ -56,6 +56,7 @@ class CompareView(QWidget):
         self._session, self._palette = session, palette
         self.found: Comparison | None = None
         self.several: Among | None = None
+        self._units = session.design.shown
         self.setWindowTitle("Designs held against each other · Bell Tone")
         set_term(self, "modal assurance")
         self.resize(1240, 780)
@@ -273,7 +274,7 @@ class CompareView(QWidget):
             self._show_none(why or "modes are being matched …")
             return
         (found,) = together.comparisons
-        if found is self.found:
+        if found is self.found and self._units == self._session.design.shown:
             return
         lines = [each.words for each in differences(first.sheet, second.sheet)]
         more = len(lines) - _MOST_LINES
@@ -281,7 +282,7 @@ class CompareView(QWidget):
         tell(self.words, f"What differs: {text or 'nothing in the sheet'}.", "muted")
         self.words.setToolTip("\n".join(lines))
         self.found, self._answers = found, (first, second)
-        self.list.show_table(match_table(found), (), self._palette)
+        self._show_list()
         self.matrix.show_comparison(found)
         self._choose_row(self._first_row(found))
         self.views[0].canvas.fit()
@@ -297,8 +298,12 @@ class CompareView(QWidget):
     def _show_none(self, text: str) -> None:
         self.found = self.several = None
         tell(self.words, text, "muted")
-        self.list.show_table(None, (), self._palette)
+        self._show_list()
         self.matrix.show_comparison(None)
+
+    def _show_list(self) -> None:
+        self._units = self._session.design.shown
+        self.list.show_table(self._table(), (), self._palette)
 
     def _show_every(self, first: str) -> None:
         """Every variant beside the first choice."""
@@ -314,13 +319,13 @@ class CompareView(QWidget):
         if together is None:
             self._show_none("modes are being matched …")
             return
-        if together is self.several:
+        if together is self.several and self._units == self._session.design.shown:
             return
         self.several = together
         waiting = len(listed) - len(known)
         text = f"{len(known)} variants beside {name}, each mode recognised by its shape"
         tell(self.words, text + (f"; {waiting} still being solved" if waiting else "."), "muted")
-        self.list.show_table(among_table(self.several), (), self._palette)
+        self._show_list()
         self._all_answers = [answer, *(found for _, found in known)]
         self._look_at(0)
         self._choose_row(0)
@@ -410,9 +415,10 @@ class CompareView(QWidget):
     # -- handing on -----------------------------------------------------------------------------
 
     def _table(self) -> DesignTable | None:
+        units = self._session.design.shown
         if self.several is not None:
-            return among_table(self.several)
-        return None if self.found is None else match_table(self.found)
+            return among_table(self.several).shown(units)
+        return None if self.found is None else match_table(self.found).shown(units)
 
     def _copy(self) -> None:
         QGuiApplication.clipboard().setText(self.list.copied())

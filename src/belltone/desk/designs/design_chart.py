@@ -134,10 +134,10 @@ class DesignChart(QWidget):
         x = _numbers(table, at)
         style = {"font-size": "9pt", "color": palette.ink}
         item.setLabel("bottom", heads[at], **style)
-        item.setLabel("left", "frequency (Hz)", **style)
         groups = _groups(found, at, rows)
         dots = len(rows) * len(found.survey.tracks) <= _MOST_DOTS
         places = [n for n, column in enumerate(table.columns) if column.role == "frequency"]
+        item.setLabel("left", f"frequency ({table.columns[places[0]].unit})", **style)
         for identity, column in zip(found.identities, places, strict=True):
             y = _numbers(table, column)
             colour = QColor(palette.branch(identity))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import Qt
@@ -29,7 +30,7 @@ from belltone.desk.fields import FlowRow
 from belltone.desk.help.terms import set_term
 from belltone.desk.look import label_font, tell
 from belltone.desk.session.session import Session
-from belltone.desk.session.surveys import LANE
+from belltone.desk.session.surveys import LANE, FoundSurvey
 from belltone.drawing.colours import Palette
 from belltone.errors import UserError
 from belltone.exchange.handed_tables import write_tables
@@ -50,7 +51,9 @@ class DesignsView(QWidget):
     def __init__(self, session: Session, palette: Palette, parent: QWidget | None = None) -> None:
         super().__init__(parent, Qt.WindowType.Window)
         self._session, self._palette = session, palette
-        self._shown: object = None
+        self._followed: FoundSurvey | None = None
+        self._shown: FoundSurvey | None = None
+        self._units = session.design.shown
         self.setWindowTitle("Table of designs · Bell Tone")
         set_term(self, "table of designs")
         self.resize(1120, 780)
@@ -77,7 +80,7 @@ class DesignsView(QWidget):
         self.chart.row_chosen.connect(self.list.choose)
         session.surveys.changed.connect(self._follow)
         session.jobs.changed.connect(lambda lane: self._follow_job() if lane == LANE else None)
-        session.sheet_changed.connect(self._note)
+        session.sheet_changed.connect(self._follow)
         session.answer_changed.connect(self._tell_cost)
         self._usual_outputs()
         self._follow_job()
@@ -156,7 +159,7 @@ class DesignsView(QWidget):
     def set_palette(self, palette: Palette) -> None:
         """Take another theme's colours."""
         self._palette = palette
-        self._shown = None
+        self._followed = None
         self.chart.set_palette(palette)
         self._follow()
 
@@ -238,11 +241,16 @@ class DesignsView(QWidget):
 
     def _follow(self) -> None:
         """Show what was found."""
-        found = self._session.surveys.found
-        if found is not self._shown or found is None:
-            self._shown = found
-            table = None if found is None else found.table
-            self.list.show_table(table, () if found is None else found.identities, self._palette)
+        found, units = self._session.surveys.found, self._session.design.shown
+        if found is None or found is not self._followed or units != self._units:
+            self._followed, self._units = found, units
+            self._shown = None if found is None else replace(found, table=found.table.shown(units))
+            shown = self._shown
+            self.list.show_table(
+                None if shown is None else shown.table,
+                () if shown is None else shown.identities,
+                self._palette,
+            )
             self._keep()
         self._note()
 
@@ -293,7 +301,7 @@ class DesignsView(QWidget):
 
     def _keep(self) -> None:
         """Show the rows that keep what is typed, in table and chart."""
-        found = self._session.surveys.found
+        found = self._shown
         if found is None:
             self.chart.show_table(None, ())
             return
@@ -336,7 +344,7 @@ class DesignsView(QWidget):
 
     def write_table(self, path: Path) -> None:
         """Write the rows shown, in their order, as CSV or a workbook; raises ``OSError``."""
-        found = self._session.surveys.found
+        found = self._shown
         assert found is not None
         rows = tuple(found.table.rows[row] for row in self.list.rows)
         write_tables({"designs": DesignTable(found.table.columns, rows)}, path)

@@ -29,7 +29,7 @@ from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette
 from belltone.errors import UserError
 from belltone.exchange.measurements import (
-    HELD_COLUMNS,
+    held_columns,
     held_rows,
     pasted,
     read_measured,
@@ -71,8 +71,7 @@ class MeasuredView(QWidget):
         self.how.activated.connect(self._set_how)
         for widget in (self.line, self.add, self.paste, self.file, QLabel("Matched"), self.how):
             top.addWidget(widget, 1 if widget is self.line else 0)
-        self.table = QTableWidget(0, len(HELD_COLUMNS))
-        self.table.setHorizontalHeaderLabels(list(HELD_COLUMNS))
+        self.table = QTableWidget(0, len(held_columns()))
         self.table.setAccessibleName("Measured frequencies and their modes")
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
@@ -204,7 +203,10 @@ class MeasuredView(QWidget):
         said = self._session.sheet.content.measured
         match = None if said is None else said.match
         self.how.setCurrentIndex(list(_HOW.values()).index(match))
-        rows = held_rows(held, told.notes if told is not None else ())
+        units = self._session.design.shown
+        heads = held_columns(units)
+        rows = held_rows(held, told.notes if told is not None else (), units)
+        self.table.setHorizontalHeaderLabels(list(heads))
         self.table.blockSignals(True)
         self.table.setRowCount(len(rows))
         for row, cells in enumerate(rows):
@@ -212,7 +214,7 @@ class MeasuredView(QWidget):
             far = difference is None or abs(difference) > _FAR
             for column, text in enumerate(cells):
                 item = QTableWidgetItem(text)
-                if HELD_COLUMNS[column] not in ("kind", "note"):
+                if heads[column] not in ("kind", "note"):
                     item.setTextAlignment(
                         Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
                     )

@@ -245,7 +245,7 @@ class ClearPanel(QWidget):
         else:
             found = proposals.found
             shown = 1 + len(found.binding) if found.best.clear else None
-            lines = cleared_lines(found)[:shown]
+            lines = cleared_lines(found, self._session.design.shown)[:shown]
             priced = len(found.trade)
             lines = [line.strip() for line in lines if not line.startswith("with a margin")]
             text = "; ".join(lines) + ("" if not priced else ".")
@@ -305,12 +305,12 @@ class ClearPanel(QWidget):
             return
         self.plot.clear()
         self.plot.setBackground(palette.card)
-        mass = found.aim is Aim.MASS
+        mass, units = found.aim is Aim.MASS, self._session.design.shown
         none = [percent(margin) for margin, cost in found.trade if cost is None]
         beyond = f" · no design of these knobs is clear by {', '.join(none)}" if none else ""
         for side, text in (
             ("bottom", f"margin (%){beyond}"),
-            ("left", "mass (kg)" if mass else "change (% of range)"),
+            ("left", units.head("mass", "mass") if mass else "change (% of range)"),
         ):
             axis = self.plot.getAxis(side)
             axis.enableAutoSIPrefix(False)
@@ -318,7 +318,8 @@ class ClearPanel(QWidget):
             axis.setTextPen(QColor(palette.ink))
             self.plot.setLabel(side, text, color=palette.ink)
         x = np.array([100 * margin for margin, _ in known])
-        y = np.array([cost if mass else 100 * (cost or 0.0) for _, cost in known], float)
+        scale = units.factor("mass") if mass else 100.0
+        y = scale * np.array([cost for _, cost in known], float)
         self.plot.addItem(pg.PlotCurveItem(x, y, pen=pg.mkPen(palette.live, width=1.8)))
         spots = pg.ScatterPlotItem(x, y, size=11, brush=QColor(palette.live), pen=None, data=x)
         spots.sigClicked.connect(lambda _item, points: self._search(points[0].data() / 100))

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 from belltone.desk.look import label_font, tell
 from belltone.desk.session.proposals import TOLERANCES
 from belltone.desk.session.session import Session
-from belltone.exchange.tuning_tables import SPREAD_COLUMNS, spread_rows, tolerance_lines
+from belltone.exchange.tuning_tables import spread_columns, spread_rows, tolerance_lines
 
 __all__ = ["TolerancePanel"]
 
@@ -108,8 +108,8 @@ class TolerancePanel(QWidget):
         if found is None:
             self.table.setRowCount(0)
             return
-        heads = [*SPREAD_COLUMNS, *(f"by {knob.name}" for knob in found.knobs)]
-        rows = spread_rows(found)
+        units = self._session.design.shown
+        heads, rows = spread_columns(found, units), spread_rows(found, units)
         self.table.setColumnCount(len(heads))
         self.table.setHorizontalHeaderLabels(heads)
         self.table.setRowCount(len(rows))

@@ -17,18 +17,17 @@ from belltone.compare.matched import compare
 from belltone.compare.measured import held_against, how_matched
 from belltone.drawing.charts import branch_chart, plane_chart, ruler_chart
 from belltone.exchange.compare_tables import (
-    VARIANT_COLUMNS,
-    among_columns,
-    among_rows,
+    among_table,
+    variant_columns,
     variant_row,
 )
 from belltone.exchange.gathered import SLOW, Gathered, held
-from belltone.exchange.hand_tables import hand_rows
-from belltone.exchange.measurements import HELD_COLUMNS, held_rows, measured_of, spread_words
+from belltone.exchange.hand_tables import hand_columns, hand_rows
+from belltone.exchange.measurements import held_columns, held_rows, measured_of, spread_words
 from belltone.exchange.preload_tables import (
-    EFFECT_COLUMNS,
     LARGEST_COLUMNS,
     REACTION_COLUMNS,
+    effect_columns,
     effect_rows,
     largest_rows,
     reaction_rows,
@@ -41,9 +40,9 @@ from belltone.exchange.report.titles import TITLES
 from belltone.exchange.sweep_tables import failure_lines, meeting_lines, sweep_words
 from belltone.exchange.tables import MODE_COLUMNS, mode_rows, percent
 from belltone.exchange.tuning_tables import (
-    SPREAD_COLUMNS,
     cleared_lines,
     proposal_words,
+    spread_columns,
     spread_rows,
     tolerance_lines,
 )
@@ -191,21 +190,18 @@ def _variants(found: Gathered, _progress: Progress) -> Iterator[Block]:
     if not found.variants:
         return
     own = Side("this design", found.design, found.modes)
-    heads = [variant_row(own, "the design of this report")]
+    units = found.design.shown
+    heads = [variant_row(own, "the design of this report", units)]
     heads += [
-        variant_row(side, in_brief(differ))
+        variant_row(side, in_brief(differ), units)
         for side, differ in zip(found.variants, found.differ, strict=True)
     ]
-    yield Rows(VARIANT_COLUMNS, tuple(heads))
+    yield Rows(variant_columns(units), tuple(heads))
     for side, differ in zip(found.variants, found.differ, strict=True):
         yield Words(f"“{side.name}” differs by:")
         yield Points(tuple(each.words for each in differ) or ("nothing",))
-    beside = among([own, *found.variants])
-    yield Rows(
-        among_columns(beside),
-        tuple(among_rows(beside)),
-        "Modes matched by shape; frequencies in Hz.",
-    )
+    beside = among_table(among([own, *found.variants])).shown(units)
+    yield Rows(beside.heads, tuple(beside.texts), "Modes matched by shape.")
 
 
 def _preload(found: Gathered, _progress: Progress) -> Iterator[Block]:
@@ -219,7 +215,9 @@ def _preload(found: Gathered, _progress: Progress) -> Iterator[Block]:
     if found.bare is not None:
         bare = Side("without preload", found.design, found.bare)
         changed = compare(bare, Side("with preload", found.design, found.modes)).matches
-        yield Rows(EFFECT_COLUMNS, tuple(effect_rows(changed)), "Modes without and with it")
+        units = found.design.shown
+        rows = tuple(effect_rows(changed, units))
+        yield Rows(effect_columns(units), rows, "Modes without and with it")
 
 
 def _by_hand(found: Gathered, _progress: Progress) -> Iterator[Block]:
@@ -229,8 +227,8 @@ def _by_hand(found: Gathered, _progress: Progress) -> Iterator[Block]:
         why = next((reason for _, reason in checks[modes.rigid_count :]), "")
         yield Words(f"No textbook value fits these modes: {why}.", "quiet")
         return
-    heads = ("mode", "here (Hz)", "by hand (Hz)", "difference", "formula", "source", "assumes")
-    yield Rows(heads, tuple(hand_rows(modes, checks)))
+    units = found.design.shown
+    yield Rows(hand_columns(units), tuple(hand_rows(modes, checks, units)))
 
 
 def _proposal(found: Gathered, _progress: Progress) -> Iterator[Block]:
@@ -245,11 +243,11 @@ def _proposal(found: Gathered, _progress: Progress) -> Iterator[Block]:
     targets = ", ".join(f"“{each.name}”" for each in found.design.targets)
     asked += f", targets {targets} met" if targets else ""
     yield Words(f"{asked}, with {wanted}.")
-    yield Points(tuple(line.strip() for line in cleared_lines(cleared)))
+    yield Points(tuple(line.strip() for line in cleared_lines(cleared, found.design.shown)))
     if cleared.best is not cleared.present:
         rows = tuple(
             (
-                proposal_words(each, cleared.present),
+                proposal_words(each, cleared.present, found.design.shown),
                 "yes" if each.clear else "; ".join(missed.words for missed in each.missed),
             )
             for each in cleared.proposals
@@ -261,8 +259,8 @@ def _tolerances(found: Gathered, _progress: Progress) -> Iterator[Block]:
     if found.tolerances is None:
         return
     told = found.tolerances
-    heads = (*SPREAD_COLUMNS, *(f"by {knob.name}" for knob in told.knobs))
-    yield Rows(heads, tuple(spread_rows(told)))
+    units = found.design.shown
+    yield Rows(spread_columns(told, units), tuple(spread_rows(told, units)))
     yield Points(tuple(tolerance_lines(told)))
 
 
@@ -335,7 +333,8 @@ def _measured(found: Gathered, _progress: Progress) -> Iterator[Block]:
         ruler_chart(found.design, found.modes, measured=told.frequencies.tolist()),
         "Modes above the axis, what was measured below it.",
     )
-    yield Rows(HELD_COLUMNS, tuple(held_rows(held, told.notes)))
+    units = found.design.shown
+    yield Rows(held_columns(units), tuple(held_rows(held, told.notes, units)))
     yield Words(f"Matched by {how}; {spread_words(held)}.", "quiet")
 
 
