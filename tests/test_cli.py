@@ -224,6 +224,17 @@ def test_the_core_loads_no_window_library() -> None:
     assert subprocess.run([sys.executable, "-c", code], check=False).returncode == 0
 
 
+def test_reading_units_loads_no_cluster_library() -> None:
+    code = (
+        "import sys, belltone.sheet.units; "
+        "assert 'dask' not in sys.modules; "
+        "import importlib.util as util, belltone.sheet.units as units; "
+        "assert units.convert(1.0, units.DIMENSIONS['length'], 'mm') == 1000.0; "
+        "sys.exit(0 if util.find_spec('dask') is not None else 5)"  # it is there for who wants it
+    )
+    assert subprocess.run([sys.executable, "-c", code], check=False).returncode == 0
+
+
 def test_a_plate_on_the_command_line(run: Run, tmp_path: Path) -> None:
     sheet = tmp_path / "lid.toml"
     sheet.write_text(

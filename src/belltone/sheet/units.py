@@ -8,11 +8,30 @@ from __future__ import annotations
 
 import math
 import re
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, Final, TypeVar
 
-import pint
+
+@contextmanager
+def _unseen(name: str) -> Iterator[None]:
+    """Let a package that is not loaded yet seem not to be installed."""
+    if name in sys.modules:
+        yield
+        return
+    sys.modules[name] = None  # type: ignore[assignment]
+    try:
+        yield
+    finally:
+        del sys.modules[name]
+
+
+# Where there is one, pint loads a sixth of all that a command takes, for arrays it never gets here.
+with _unseen("dask"):
+    import pint
 
 __all__ = [
     "DIMENSIONS",
