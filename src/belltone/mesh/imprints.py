@@ -60,6 +60,15 @@ class JoinedPoint:
     radius: float
     reach: float
 
+    @property
+    def size(self) -> float:
+        """Of the elements wanted there (m).
+
+        What is pushed there gives way the more, the smaller the circle is, and elements much larger
+        than it would not show it.
+        """
+        return 2 * _ROOM * self.radius
+
 
 @dataclass(frozen=True)
 class Traced:
@@ -174,12 +183,8 @@ def _place(mesh: SurfaceMesh, number: int, at: Array, size: float) -> HardPlace:
 
 
 def hard_place(mesh: SurfaceMesh, joined: JoinedPoint) -> HardPlace | None:
-    """A joined point as a place of the wall's chart; none where it is too far off the wall.
-
-    What is pushed there gives way the more, the smaller the circle is, and elements much larger
-    than it would not show it.
-    """
+    """A joined point as a place of the wall's chart; none where it is too far off the wall."""
     block, at, away = _on_blocks(mesh, joined.point[None])
     if away[0] > joined.reach:
         return None
-    return _place(mesh, int(block[0]), at[0], 2 * _ROOM * joined.radius)
+    return _place(mesh, int(block[0]), at[0], joined.size)

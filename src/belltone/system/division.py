@@ -18,12 +18,26 @@ from belltone.geometry.shapes import Plate
 from belltone.mesh.crossings import crossings
 from belltone.mesh.discretisation import Discretisation, SurfacePlan
 from belltone.mesh.grading import HardPlace
-from belltone.mesh.imprints import JoinedLine, end_of, followed, hard_place, imprints, traced
+from belltone.mesh.imprints import (
+    JoinedLine,
+    JoinedPoint,
+    end_of,
+    followed,
+    hard_place,
+    imprints,
+    traced,
+)
 from belltone.mesh.surface import SurfaceMesh
 from belltone.mesh.surface_division import FoldedMeshError, surface_mesh
 from belltone.mesh.surface_plan import plan_surface
 from belltone.system.bodies import Mesh
-from belltone.system.joined_places import joined_lines, joined_points, on_plate, welded_lines
+from belltone.system.joined_places import (
+    joined_lines,
+    joined_points,
+    on_plate,
+    welded_lines,
+    within_plate,
+)
 from belltone.system.kinds import Division, kind_of
 
 __all__ = ["hard_places", "mesh_bodies", "welds_unfollowed", "with_plans"]
@@ -143,12 +157,23 @@ def _acting_places(design: Design, wall: SurfaceValue) -> tuple[HardPlace, ...]:
             alone = hung and all(support.place != place for support in design.supports)
             mass = sum(each.mass for each in hung) if alone else math.inf
             found.append(HardPlace(place.segment, place.at, size, mass))
-    points = list(joined_points(design, wall))
-    if points:
-        coarse = surface_mesh(wall, _COARSE, plan_surface(wall))
-        joined = (hard_place(coarse, point) for point in points)
-        found += [hard for hard in joined if hard is not None]
-    return tuple(found)
+    return (*found, *_joined_at(wall, list(joined_points(design, wall))))
+
+
+def _joined_at(wall: SurfaceValue, points: Sequence[JoinedPoint]) -> Iterator[HardPlace]:
+    """The places of points that are joined; on a flat wall they are known without a mesh."""
+    coarse: SurfaceMesh | None = None
+    for point in points:
+        if isinstance(wall.shape, Plate):
+            x, y, off = (float(each) for each in on_plate(wall, point.point[None])[0])
+            if within_plate(wall.shape, np.array([[x, y]]))[0]:
+                if abs(off) <= point.reach:
+                    yield HardPlace(0, (x, y), point.size)
+                continue
+        coarse = coarse or surface_mesh(wall, _COARSE, plan_surface(wall))
+        hard = hard_place(coarse, point)
+        if hard is not None:
+            yield hard
 
 
 def _rib_ends(

@@ -18,7 +18,7 @@ from belltone.mesh.imprints import JoinedLine, JoinedPoint
 from belltone.mesh.plate_rims import rims
 from belltone.system.kinds import location, place_lines
 
-__all__ = ["joined_lines", "joined_points", "on_plate", "welded_lines"]
+__all__ = ["joined_lines", "joined_points", "on_plate", "welded_lines", "within_plate"]
 
 _HAIR: Final = 1e-5  # of the wall's size
 
@@ -47,12 +47,18 @@ def _lies_inside(wall: SurfaceValue, plate: Plate, line: JoinedLine) -> bool:
     places = on_plate(wall, line.points)
     if np.abs(places[:, 2]).max() > line.reach:
         return False
-    flat, loops = places[:, :2], rims(plate)
-    within = inside(flat, loops[0])
-    for loop in loops[1:]:
-        within &= ~inside(flat, loop)
-    from_rims = np.min([rim_distance(flat, loop) for loop in loops], axis=0)
-    return bool(np.any(within & (from_rims > _HAIR * wall.size)))
+    flat = places[:, :2]
+    from_rims = np.min([rim_distance(flat, loop) for loop in rims(plate)], axis=0)
+    return bool(np.any(within_plate(plate, flat) & (from_rims > _HAIR * wall.size)))
+
+
+def within_plate(plate: Plate, flat: Array) -> NDArray[np.bool_]:
+    """Which points ``(n, 2)`` of its plane a plate covers, but for slivers along curved rims."""
+    outline, *holes = rims(plate)
+    within = inside(flat, outline)
+    for hole in holes:
+        within &= ~inside(flat, hole)
+    return within
 
 
 def joined_points(design: Design, wall: SurfaceValue) -> Iterator[JoinedPoint]:
