@@ -103,10 +103,14 @@ class MemberValue:
 
     def frame_at(self, share: float) -> Array:
         """The section's own axes (rows: axis, side, up) at a share of the length."""
-        _, tangents, ups = self.path.at(np.array([share]))
-        side = np.cross(ups[0], tangents[0])
-        side /= np.linalg.norm(side)
-        return np.array([tangents[0], side, np.cross(tangents[0], side)])
+        return np.asarray(self.frames_at(np.array([share]))[0])
+
+    def frames_at(self, shares: Array) -> Array:
+        """The same ``(n, 3, 3)`` at many shares."""
+        _, tangents, ups = self.path.at(shares)
+        side = np.cross(ups, tangents)
+        side /= np.linalg.norm(side, axis=1, keepdims=True)
+        return np.stack([tangents, side, np.cross(tangents, side)], axis=1)
 
     @cached_property
     def frame(self) -> Array:

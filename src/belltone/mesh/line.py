@@ -87,7 +87,7 @@ class LineMesh:
         np.add.at(lengths, self.connectivity, whole * weights)
         shares = np.zeros(len(nodes))
         shares[self.connectivity] = self.stretches[:, :1] + whole * self._local
-        frames = np.stack([self.member.frame_at(float(share)) for share in shares])
+        frames = self.member.frames_at(shares)
         ones = np.ones((len(nodes), 1))
         return SiteNodes(nodes[:, None], ones, frames, lengths / lengths.sum(), self.coordinates)
 

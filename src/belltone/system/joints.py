@@ -255,7 +255,12 @@ def _finer_of(met: Meeting, tolerance: float) -> Meeting:
         if feature.sort != "edge" or feature.whole:
             continue
         place = met.other.part.place_of(name)
-        back = _met(met.other, met.driving, place, met.other.site(place), tolerance)
+        edge = met.other.site(place)
+        if len(edge) <= len(met.stations) or (
+            not np.isfinite(tolerance) and _leads_away(edge, met)
+        ):
+            continue
+        back = _met(met.other, met.driving, place, edge, tolerance)
         if back is None or len(back.stations) <= len(met.stations):
             continue
         if _aside(back).max() > _room(met, tolerance):
@@ -267,6 +272,13 @@ def _finer_of(met: Meeting, tolerance: float) -> Meeting:
         if alike and apart <= _WORTH * size + tolerance:
             return back
     return met
+
+
+def _leads_away(edge: SiteNodes, met: Meeting) -> bool:
+    """Whether an edge goes farther from where parts meet than the stations there are apart."""
+    away = np.linalg.norm(edge.positions[:, None] - met.feet.positions, axis=2).min(axis=1)
+    steps = np.linalg.norm(np.diff(met.feet.positions, axis=0), axis=1)
+    return bool(away.max() > steps.max(initial=0.0))
 
 
 def _aside(met: Meeting) -> Array:
