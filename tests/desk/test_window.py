@@ -17,7 +17,7 @@ from belltone.desk.windows import Windows
 from belltone.drawing.colours import DARK, LIGHT
 from belltone.sheet.document import read_sheet
 from belltone.store.journal import Unsaved, abandoned
-from tests.desk.conftest import number, settle
+from tests.desk.conftest import WAIT, Recalled, number, settle
 
 BUTTONS = QMessageBox.StandardButton
 HEIGHT = ("parts", "rail", "section", "height")
@@ -252,13 +252,20 @@ def test_a_crash_offers_the_work_back(
     left = {"pid": gone.pid, "sheet": str(rail_path), "text": text}
     (folder / "x.json").write_text(json.dumps(left), encoding="utf-8")
     (folder / "y.json").write_text(json.dumps(left | {"text": "torn"}), encoding="utf-8")
-    dialog = RecoveryDialog(abandoned(folder), lambda left: open_again(window, left))
+    dialog = RecoveryDialog(
+        abandoned(folder), lambda left: open_again(window, left), painter=Recalled({})
+    )
     dialog.list.setCurrentRow(0)
+    # The component is seen, too; what cannot be read has no picture.
+    qtbot.waitUntil(lambda: not dialog.picture.pixmap().isNull(), timeout=WAIT)
+    seen = dialog.picture.pixmap().toImage()
+    assert len({seen.pixel(x, seen.height() // 2) for x in range(seen.width())}) > 3
     assert "Infeed rail: 2200 mm rectangular hollow" in dialog.words.text()
     (line,) = [each for each in dialog.shown.toPlainText().splitlines() if "in the window" in each]
     assert 'height = "47 mm"' in line
     dialog.list.setCurrentRow(1)
     assert "cannot be used as it stands" in dialog.words.text()
+    assert dialog.picture.pixmap().isNull()
     answer_with(monkeypatch, "question", BUTTONS.Discard)
     dialog.discard_button.click()
     dialog.open_button.click()

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from datetime import datetime
+from typing import Final
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
     QDialog,
     QHBoxLayout,
@@ -22,13 +24,20 @@ from PySide6.QtWidgets import (
 from belltone.design.words import design_words
 from belltone.desk.changed_file import differences
 from belltone.desk.look import label_font
+from belltone.desk.session.jobs import Jobs
+from belltone.desk.small_pictures import SmallPictures
+from belltone.drawing.colours import LIGHT, Palette
+from belltone.drawing.kept_pictures import SmallPicture
 from belltone.errors import UserError
 from belltone.files import MOST_SHEET_BYTES, FileError, read_text
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.store.journal import Unsaved
+from belltone.sweep.engine import Questions
 
 __all__ = ["RecoveryDialog", "contained"]
+
+_PICTURE: Final = QSize(200, 130)
 
 
 def contained(unsaved: Unsaved) -> tuple[str, str]:
@@ -50,17 +59,27 @@ def contained(unsaved: Unsaved) -> tuple[str, str]:
 
 
 class RecoveryDialog(QDialog):
-    """Lists what was left; ``open_one`` opens it and says whether it could."""
+    """Lists what was left; ``open_one`` opens it and says whether it could.
+
+    Pictures of the components come as they are drawn; ``painter`` draws them.
+    """
 
     def __init__(
         self,
         left: Sequence[Unsaved],
         open_one: Callable[[Unsaved], bool],
         parent: QWidget | None = None,
+        palette: Palette = LIGHT,
+        painter: Questions | None = None,
     ) -> None:
         super().__init__(parent)
         self.setWindowTitle("Unsaved work")
         self._open_one = open_one
+        self._theme = palette.name
+        self._jobs = Jobs(self)
+        self._painter = SmallPictures(self._jobs, painter)
+        self._drawn: dict[SmallPicture, QPixmap] = {}
+        self.finished.connect(self._leave)
         column = QVBoxLayout(self)
         words = QLabel(
             "The program ended before these were saved. What you leave is offered again next time."
@@ -91,7 +110,14 @@ class RecoveryDialog(QDialog):
         font = self.shown.font()
         font.setFamily("monospace")
         self.shown.setFont(font)
-        right.addWidget(self.words)
+        self.picture = QLabel()
+        self.picture.setAccessibleName("The component at rest")
+        self.picture.setFixedSize(_PICTURE)  # nothing jumps when it is there
+        self.picture.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight)
+        top = QHBoxLayout()
+        top.addWidget(self.words, 1, Qt.AlignmentFlag.AlignTop)
+        top.addWidget(self.picture)
+        right.addLayout(top)
         right.addWidget(self.shown, 1)
         row.addLayout(right, 1)
         column.addLayout(row, 1)
@@ -111,6 +137,26 @@ class RecoveryDialog(QDialog):
         column.addLayout(buttons)
         self.resize(820, 440)
         self.list.setCurrentRow(0)
+        self._painter.ask(list(dict.fromkeys(map(self._pictured, left))), self._take)
+
+    def _pictured(self, unsaved: Unsaved) -> SmallPicture:
+        folder = None if unsaved.sheet_path is None else unsaved.sheet_path.parent
+        size = _PICTURE
+        return SmallPicture(unsaved.text, folder, self._theme, size.width(), size.height())
+
+    def _take(self, picture: SmallPicture, pixmap: QPixmap) -> None:
+        self._drawn[picture] = pixmap
+        self._show_picture()
+
+    def _show_picture(self) -> None:
+        chosen = self._chosen
+        known = None if chosen is None else self._drawn.get(self._pictured(chosen))
+        self.picture.setPixmap(known or QPixmap())
+
+    def _leave(self) -> None:
+        """Draw no more."""
+        self._painter.close()
+        self._jobs.close()
 
     @property
     def _chosen(self) -> Unsaved | None:
@@ -123,6 +169,7 @@ class RecoveryDialog(QDialog):
             words, text = contained(chosen)
             self.words.setText(words)
             self.shown.setPlainText(text)
+        self._show_picture()
 
     def _open(self) -> None:
         chosen = self._chosen

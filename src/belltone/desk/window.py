@@ -60,11 +60,11 @@ from belltone.desk.readout import Readout
 from belltone.desk.recent import recent_paths, remember
 from belltone.desk.session.session import Session
 from belltone.desk.shape.shape_view import ShapeView
+from belltone.desk.small_pictures import SmallPictures
 from belltone.desk.starts import Start, starts
 from belltone.desk.themes import SYSTEM, palette_for
 from belltone.desk.variant_strip import VariantStrip
 from belltone.desk.verdict_bar import VerdictBar
-from belltone.desk.welcome.small_pictures import SmallPictures
 from belltone.desk.welcome.welcome_page import WelcomePage
 from belltone.drawing.colours import Palette
 from belltone.exchange.arriving import ENDINGS, kind_of

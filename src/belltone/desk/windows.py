@@ -11,7 +11,9 @@ from PySide6.QtWidgets import QApplication
 
 from belltone.desk.recovery import RecoveryDialog
 from belltone.desk.session.session import Session
+from belltone.desk.themes import palette_for
 from belltone.desk.window import MainWindow
+from belltone.drawing.colours import LIGHT
 from belltone.files import same_file
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import SheetError
@@ -106,7 +108,9 @@ class Windows(QObject):
     def offer(self, left: list[Unsaved]) -> None:
         """Offer back what an earlier run left unsaved; what is not wanted stays for later."""
         if left:
-            dialog = RecoveryDialog(left, self._recover, self.front)
+            front = self.front
+            theme = LIGHT if front is None else palette_for(front.theme)
+            dialog = RecoveryDialog(left, self._recover, front, theme)
             dialog.exec()
             dialog.deleteLater()
 
