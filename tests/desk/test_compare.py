@@ -305,6 +305,8 @@ def test_frequencies_are_compared_in_the_unit_chosen(
     three.session.edit("per minute", lambda now: now.with_value(("shown_in", "frequency"), "rpm"))
     after, *turned = (line.split("\t") for line in comparing.list.copied().splitlines())
     assert (after[from_], after[change]) == ("from (rpm)", "change  (rpm)")
+    assert all(view.head.text().endswith(" rpm") for view in comparing.views)
+    assert "rpm" in comparing.matrix._words(0, 0)
     for row, other in zip(rows, turned, strict=True):
         for place in (from_, change):
             if row[place]:

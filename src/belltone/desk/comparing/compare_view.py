@@ -283,7 +283,7 @@ class CompareView(QWidget):
         self.words.setToolTip("\n".join(lines))
         self.found, self._answers = found, (first, second)
         self._show_list()
-        self.matrix.show_comparison(found)
+        self.matrix.show_comparison(found, self._units)
         self._choose_row(self._first_row(found))
         self.views[0].canvas.fit()
 
@@ -335,7 +335,7 @@ class CompareView(QWidget):
         assert self.several is not None
         self.found = self.several.comparisons[number]
         self._answers = self._all_answers[0], self._all_answers[number + 1]
-        self.matrix.show_comparison(self.found)
+        self.matrix.show_comparison(self.found, self._units)
 
     def _choose_variant(self, cell: QModelIndex) -> None:
         """A click in a variant's columns shows that variant."""
@@ -380,7 +380,7 @@ class CompareView(QWidget):
             strict=True,
         )
         for view, side, answer, place in sides:
-            view.show_side(side, answer, place, reason)
+            view.show_side(side, answer, place, reason, self._session.design.shown)
         self._pose()
 
     # -- moving ---------------------------------------------------------------------------------

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 from belltone.compare.matched import Comparison
 from belltone.desk.look import label_font
 from belltone.drawing.colours import Palette, ramp
+from belltone.sheet.shown_units import AS_TYPED, ShownUnits
 
 __all__ = ["MatchMatrix"]
 
@@ -39,6 +40,7 @@ class MatchMatrix(QWidget):
         self._found: Comparison | None = None
         self._partners: dict[int, int] = {}
         self.chosen: tuple[int, int] | None = None
+        self._units = AS_TYPED
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setAccessibleName("Modal assurance")
@@ -53,9 +55,10 @@ class MatchMatrix(QWidget):
         self._palette = palette
         self.update()
 
-    def show_comparison(self, found: Comparison | None) -> None:
-        """Show another comparison."""
+    def show_comparison(self, found: Comparison | None, units: ShownUnits = AS_TYPED) -> None:
+        """Show another comparison, with frequencies in the units chosen."""
         self._found, self.chosen = found, None
+        self._units = units
         self._partners = {}
         if found is not None:
             first, second = found.first.modes.skipped, found.second.modes.skipped
@@ -146,33 +149,31 @@ class MatchMatrix(QWidget):
         painter.setFont(label_font(8, bold=True))
         painter.setPen(QColor(palette.ink))
         metrics = painter.fontMetrics()
-        right, cut = self.width() - _LEFT - 8, Qt.TextElideMode.ElideRight
-        painter.drawText(
-            QPointF(_LEFT, 13), metrics.elidedText(f"{found.second.name} →", cut, right)
-        )
-        painter.drawText(
-            QPointF(4, 13), metrics.elidedText(f"{found.first.name} ↓", cut, _LEFT - 8)
-        )
+        units, cut = self._units, Qt.TextElideMode.ElideRight
+        for name, start, room in (
+            (f"{found.second.name} →", QPointF(_LEFT, 13), self.width() - _LEFT - 8),
+            (f"{found.first.name} ↓", QPointF(4, 13), _LEFT - 8),
+        ):
+            painter.drawText(start, metrics.elidedText(name, cut, room))
         painter.setFont(label_font(7.5))
         painter.setPen(QColor(palette.muted))
         wide, high = self._cell()
         first, second = found.first.modes, found.second.modes
-        shown = found.first.design.shown
+        unit = QRectF(2, _TOP - 15, _LEFT - 8, 13)
+        side = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        painter.drawText(unit, side, f"mode · {units.unit('frequency')}")
         for row, frequency in enumerate(first.flexible):
             box = QRectF(2, _TOP + row * high, _LEFT - 8, high)
             if high >= 9:
-                text = (
-                    f"{first.skipped + row + 1} · {shown.number(float(frequency), 'frequency', 4)}"
-                )
-                side = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-                painter.drawText(box, side, text)
+                told = units.number(float(frequency), "frequency", 4)
+                painter.drawText(box, side, f"{first.skipped + row + 1} · {told}")
         for column, frequency in enumerate(second.flexible):
             at = _LEFT + column * wide
             middle = Qt.AlignmentFlag.AlignCenter
             if wide >= 12:
                 painter.drawText(QRectF(at, 17, wide, 13), middle, str(second.skipped + column + 1))
             if wide >= 30:
-                text = shown.number(float(frequency), "frequency", 4)
+                text = units.number(float(frequency), "frequency", 4)
                 painter.drawText(QRectF(at, 29, wide, 13), middle, text)
 
     # -- hands ----------------------------------------------------------------------------------
@@ -217,7 +218,7 @@ class MatchMatrix(QWidget):
         modes = [side.modes.mode(side.modes.rigid_count + place) for side, place in sides]
         lines = [
             f"{side.name}: mode {mode.number}, "
-            f"{side.design.shown.frequency_text(mode.frequency)}, {mode.kind}"
+            f"{self._units.frequency_text(mode.frequency)}, {mode.kind}"
             for (side, _), mode in zip(sides, modes, strict=True)
         ]
         value = float(self._values[row, column])

@@ -11,6 +11,7 @@ from belltone.desk.look import label_font
 from belltone.desk.session.answer import Answer
 from belltone.desk.shape.canvas import ShapeCanvas
 from belltone.drawing.colours import Palette
+from belltone.sheet.shown_units import ShownUnits
 
 __all__ = ["SideView"]
 
@@ -51,7 +52,9 @@ class SideView(QWidget):
         self.canvas.named = False
         column.addWidget(self.canvas, 1)
 
-    def show_side(self, side: Side, answer: Answer, place: int | None, why: str) -> None:
+    def show_side(
+        self, side: Side, answer: Answer, place: int | None, why: str, units: ShownUnits
+    ) -> None:
         """Show the mode at a ``place`` among the flexible ones; without one say ``why``."""
         shown = self._shown
         new = shown.answer is None or shown.answer.modes is not side.modes
@@ -68,7 +71,7 @@ class SideView(QWidget):
             self.text.setText(why)
         else:
             mode = side.modes.mode(shown.chosen_index)
-            frequency = side.design.shown.frequency_text(mode.frequency)
+            frequency = units.frequency_text(mode.frequency)
             self.head.setText(f"{side.name} · mode {mode.number} · {frequency}")
             self.text.setText(mode.kind_words)
         self.text.setToolTip(self.text.text())
