@@ -116,3 +116,7 @@ def test_a_difference_there_and_back_is_the_same_turned_round(one: float, two: f
     for here, again in zip(there, back, strict=True):
         assert (here.before, here.after) == (again.after, again.before)
         assert here.ratio == pytest.approx(1 / (again.ratio or 1), rel=1e-9)
+
+
+def test_units_to_show_values_in_are_no_difference() -> None:
+    assert words("belltone = 1", "belltone = 1", '\n[shown_in]\nfrequency = "rpm"\n') == []

@@ -77,7 +77,8 @@ class Difference:
 def differences(before: Sheet, after: Sheet) -> tuple[Difference, ...]:
     """Everything in which the second sheet differs from the first, in the order of a sheet.
 
-    The order of entries, comments and the way a value is written make no difference.
+    The order of entries, comments, the way a value is written and the units values are shown in
+    make no difference.
     """
     one, two = (_content(sheet, whole=True) for sheet in (before, after))
     stated = [_content(sheet, whole=False) for sheet in (before, after)]
@@ -87,7 +88,11 @@ def differences(before: Sheet, after: Sheet) -> tuple[Difference, ...]:
 def _content(sheet: Sheet, whole: bool) -> dict[str, Any]:
     """What a sheet holds as plain data; not the ``whole`` leaves out what nobody need state."""
     return sheet.content.model_dump(
-        mode="json", by_alias=True, exclude_none=True, exclude_defaults=not whole
+        mode="json",
+        by_alias=True,
+        exclude_none=True,
+        exclude_defaults=not whole,
+        exclude={"shown_in"},
     )
 
 
