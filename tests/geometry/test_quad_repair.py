@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 from scipy.spatial import Delaunay
 
-from belltone.geometry.quad_repair import without_triangles
+from belltone.geometry.quad_repair import least_sine, without_triangles
 from belltone.geometry.quads import graded_quads, pairs_between
 from belltone.geometry.triangles import piece_lengths
 
@@ -87,3 +87,24 @@ def test_no_room_for_strips_is_told() -> None:
     thin = np.concatenate([side[:-1] for side in box(100, 0.001)])
     corners = np.array([(0, 0), (100, 0), (100, 0.001), (0, 0.001)])
     assert pairs_between([thin], [corners], 50, 5) is None
+
+
+@pytest.mark.parametrize("pieces", [(3, 2, 2, 2), (5, 3, 4, 3), (7, 4, 5, 3)])
+def test_a_triangle_that_is_left_keeps_its_corners(pieces: tuple[int, ...]) -> None:
+    """An odd rim leaves one; what is mended round it still covers all, once."""
+    sides = box(60, 40)
+    rim = np.concatenate(
+        [
+            side[0] + np.arange(n)[:, None] / n * (side[-1] - side[0])
+            for side, n in zip(sides, pieces, strict=True)
+        ]
+    )
+    line = np.concatenate([side[:-1] for side in sides])
+    found = pairs_between([line], [rim], 14.0, 3.0, graded=True)
+    assert found is not None
+    assert len(found.alone) == 1
+    shapes = [*found.faces, *found.alone]
+    assert sum(area(found.points, shape) for shape in shapes) == pytest.approx(60 * 40)
+    assert min(area(found.points, shape) for shape in shapes) > 0
+    assert max(edges([*shapes]).values()) == 1
+    assert min(least_sine(found.points[list(face)]) for face in found.faces) > 0.15

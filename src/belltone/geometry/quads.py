@@ -292,14 +292,22 @@ def pairs_between(
         there = {side for face in shapes for side in zip(face, (*face[1:], face[0]), strict=True)}
         if not there >= kept:
             return None  # a point at the end of a seam went with the triangles round it
+        # Corners of triangles that are left stay, too: they come right behind what is fixed.
+        still = count + along
+        left = {point for face in shapes if len(face) == 3 for point in face if point >= still}
+        others = {*range(still, len(everything))} - left
+        order = np.array([*range(still), *sorted(left), *sorted(others)])
+        again = np.argsort(order).tolist()
+        shapes = [tuple(again[point] for point in face) for face in [*strips, *shapes]]
+        everything, whole = mended(
+            everything[order],
+            [(a, b, c, d) for a, b, c, d in (face for face in shapes if len(face) == 4)],
+            still + len(left),
+            kept,
+            _bulges(lines, rims),
+        )
         lone = tuple((a, b, c) for a, b, c in (face for face in shapes if len(face) == 3))
-        whole = [(a, b, c, d) for a, b, c, d in (face for face in shapes if len(face) == 4)]
-        if not lone:
-            everything, whole = mended(
-                everything, [*strips, *whole], count + along, kept, _bulges(lines, rims)
-            )
-            strips = []
-        return Paired(everything, count, tuple(strips), (), tuple(whole), lone, on_seams=along)
+        return Paired(everything, count, (), (), tuple(whole), lone, on_seams=along)
     return Paired(
         everything,
         count,
