@@ -114,7 +114,7 @@ def test_parts_are_listed_with_mass_and_energy(make_window: Make, qtbot: QtBot) 
     assert listed[0][1] == "5.65 kg"
     shares = [float(row[2].removesuffix(" %")) for row in listed]
     assert sum(shares) == pytest.approx(100, abs=2)
-    assert said(window.column.joined).startswith("No two parts touch.")
+    assert said(window.column.joined).startswith("The members of “f” are joined in its nodes")
 
 
 def test_a_pair_that_touches_waits_for_a_word(make_window: Make, qtbot: QtBot) -> None:
