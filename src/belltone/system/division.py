@@ -163,13 +163,15 @@ def _acting_places(design: Design, wall: SurfaceValue) -> tuple[HardPlace, ...]:
 def _joined_at(wall: SurfaceValue, points: Sequence[JoinedPoint]) -> Iterator[HardPlace]:
     """The places of points that are joined; on a flat wall they are known without a mesh."""
     coarse: SurfaceMesh | None = None
-    for point in points:
-        if isinstance(wall.shape, Plate):
-            x, y, off = (float(each) for each in on_plate(wall, point.point[None])[0])
-            if within_plate(wall.shape, np.array([[x, y]]))[0]:
-                if abs(off) <= point.reach:
-                    yield HardPlace(0, (x, y), point.size)
-                continue
+    flat, within = np.zeros((len(points), 3)), np.zeros(len(points), bool)
+    if points and isinstance(wall.shape, Plate):
+        flat = on_plate(wall, np.array([point.point for point in points]))
+        within = within_plate(wall.shape, flat[:, :2])
+    for point, (x, y, off), known in zip(points, flat.tolist(), within, strict=True):
+        if known:
+            if abs(off) <= point.reach:
+                yield HardPlace(0, (x, y), point.size)
+            continue
         coarse = coarse or surface_mesh(wall, _COARSE, plan_surface(wall))
         hard = hard_place(coarse, point)
         if hard is not None:

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import Any, Final
 
 from belltone.design.parts import MemberValue
+from belltone.design.values import JointValue
 from belltone.desk.cards.card import Act, Acts, Choice, Number, Piece, Sentence
 from belltone.desk.cards.sheet_card import SheetCard
 from belltone.desk.session.session import Session
@@ -84,22 +85,22 @@ class JoinedCard(SheetCard):
         parts = self.session.design.parts
         return [part for part in parts if isinstance(part, MemberValue) and part.on]
 
-    def _frames(self) -> list[str]:
+    def _frames(self) -> dict[str, list[JointValue]]:
+        """What joins the members of each frame; those of one member are left out."""
         parts = self.session.design.parts
-        within = (part.within for part in parts if isinstance(part, MemberValue))
-        return [frame for frame in dict.fromkeys(within) if frame is not None]
+        within = {part.name: part.within for part in parts if isinstance(part, MemberValue)}
+        found: dict[str, list[JointValue]] = {}
+        for joint in self.session.design.joints:
+            frames = {within.get(part) for part in joint.parts}
+            frame = frames.pop() if len(frames) == 1 else None
+            if joint.implied and frame is not None:
+                found.setdefault(frame, []).append(joint)
+        return found
 
     def _in_nodes(self) -> list[Sentence]:
         """What is joined without being asked: members of a frame, where they share a node."""
         told: list[Sentence] = []
-        for frame in self._frames():
-            ends = [
-                joint
-                for joint in self.session.design.joints
-                if joint.implied and all(part.startswith(f"{frame}.") for part in joint.parts)
-            ]
-            if not ends:
-                continue
+        for frame, ends in self._frames().items():
             hinged = sum(joint.how == "hinged" for joint in ends)
             how = "rigidly" if not hinged else f"rigidly but for {hinged} hinged"
             told.append([f"The members of “{frame}” are joined in its nodes, {how}."])
