@@ -51,6 +51,14 @@ def test_the_bands_are_cleared_and_the_proposal_is_gone_to(
     assert shown
     assert panel.words.text().startswith("Clear at wide 40 mm, tall ")
     assert panel.table.item(0, 0).text() == "clear"
+    heads = [panel.table.horizontalHeaderItem(n).text() for n in range(panel.table.columnCount())]
+    column = heads.index("mass (kg)")
+    kilograms = float(panel.table.item(0, column).text())
+    session.edit("in lb", lambda now: now.with_value(("shown_in", "mass"), "lb"))
+    assert panel.table.horizontalHeaderItem(column).text() == "mass (lb)"
+    pounds = float(panel.table.item(0, column).text())
+    assert pounds == pytest.approx(kilograms / 0.45359237, rel=1e-4)
+    session.undo()
     # The line on top says it, too.
     assert "Nearest clear design: wide 40 mm, tall " in window.verdict.text.text()
     assert window.verdict.go.isVisible()
@@ -157,6 +165,10 @@ def test_tolerances_are_stated_followed_and_drawn(
     assert panel.table.rowCount() == len(session.proposals.tolerances.spreads)  # type: ignore[union-attr]
     window.ruler.repaint()
     assert window.ruler.grab().toImage() != bare
+    # In another unit they are the same designs.
+    session.edit("per minute", lambda now: now.with_value(("shown_in", "frequency"), "rpm"))
+    assert panel.table.horizontalHeaderItem(2).text() == "as drawn (rpm)"
+    assert "of an older sheet" not in panel.words.text()
     session.set_value(("knobs", "tall", "value"), "21 mm")
     assert "of an older sheet" in panel.words.text()
     # Sizes there are: the slider then stands at none else.

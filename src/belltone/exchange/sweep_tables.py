@@ -14,7 +14,7 @@ from belltone.design.values import Design
 from belltone.exchange.tables import bands_data, percent
 from belltone.modes.modeset import Spectrum
 from belltone.reading.family import DesignFamily
-from belltone.sheet.shown_units import AS_TYPED, SHOWN_UNITS, ShownUnits
+from belltone.sheet.shown_units import ShownUnits
 from belltone.sheet.units import format_number
 from belltone.sweep.meetings import meetings
 from belltone.sweep.runner import Sweep
@@ -72,28 +72,21 @@ class DesignTable:
 
     def shown(self, units: ShownUnits) -> DesignTable:
         """The same with what is told in the units chosen; what was set stays in its knob's."""
-        into = {
-            usual[0]: (dimension, units.unit(dimension))
-            for dimension, usual in SHOWN_UNITS.items()
-            if units.unit(dimension) != usual[0]
-        }
-        factors = [
-            1.0
-            if column.role == "input" or column.unit not in into
-            else units.factor(into[column.unit][0]) / AS_TYPED.factor(into[column.unit][0])
+        told = [
+            (column.unit, 1.0) if column.role == "input" else units.told_in(column.unit)
             for column in self.columns
         ]
-        if all(factor == 1.0 for factor in factors):
+        if all(factor == 1.0 for _, factor in told):
             return self
         return DesignTable(
             tuple(
-                column if factor == 1.0 else replace(column, unit=into[column.unit][1])
-                for column, factor in zip(self.columns, factors, strict=True)
+                replace(column, unit=unit)
+                for column, (unit, _) in zip(self.columns, told, strict=True)
             ),
             tuple(
                 tuple(
-                    cell * factor if isinstance(cell, float) and factor != 1.0 else cell
-                    for cell, factor in zip(row, factors, strict=True)
+                    cell * factor if isinstance(cell, float) else cell
+                    for cell, (_, factor) in zip(row, told, strict=True)
                 )
                 for row in self.rows
             ),

@@ -34,6 +34,13 @@ class ShownUnits:
         """How many shown units an SI unit of a dimension is."""
         return convert(1.0, DIMENSIONS[dimension], self.unit(dimension))
 
+    def told_in(self, unit: str) -> tuple[str, float]:
+        """The unit shown in place of a usual one (mm, Hz, kg), and how many of it one is."""
+        for dimension, (usual, *_) in SHOWN_UNITS.items():
+            if unit == usual and self.unit(dimension) != usual:
+                return self.unit(dimension), self.factor(dimension) / AS_TYPED.factor(dimension)
+        return unit, 1.0
+
     def number(self, value_si: float, dimension: str, digits: int = 6) -> str:
         """An SI value in the shown unit, without the unit's name."""
         return format_number(convert(value_si, DIMENSIONS[dimension], self.unit(dimension)), digits)

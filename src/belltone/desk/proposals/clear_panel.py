@@ -102,6 +102,7 @@ class ClearPanel(QWidget):
             signal.connect(self.refresh)
         session.jobs.changed.connect(lambda lane: self.refresh() if lane == SEARCH else None)
         self._drawn: object = None
+        self._drawn_in = session.design.shown
         self.refresh()
 
     def _question(self) -> QWidget:
@@ -202,8 +203,9 @@ class ClearPanel(QWidget):
             button.setEnabled(bool(session.trying))
         self.drop.setEnabled(bool(proposals.listed) and self.table.currentRow() >= 0)
         self._say()
-        if proposals.listed is not self._drawn:
-            self._drawn = proposals.listed
+        units = session.design.shown
+        if proposals.listed is not self._drawn or units != self._drawn_in:
+            self._drawn, self._drawn_in = proposals.listed, units
             self._list()
         self._draw_trade()
 
@@ -257,12 +259,13 @@ class ClearPanel(QWidget):
         listed = self._session.proposals.listed
         knobs = list(dict.fromkeys(name for each in listed for name in each.texts))
         told = list(dict.fromkeys(name for each in listed for name in each.told))
+        units = self._session.design.shown
         heads = [
             "stands",
             *knobs,
             "change (% of range)",
             "least margin (%)",
-            *(f"{name} ({CONDITIONS[name]})".replace(" ()", "") for name in told),
+            *(f"{name} ({units.told_in(CONDITIONS[name])[0]})".replace(" ()", "") for name in told),
         ]
         self.table.blockSignals(True)
         self.table.clear()
@@ -283,7 +286,7 @@ class ClearPanel(QWidget):
         self.table.blockSignals(False)
 
     def _cells(self, found: Proposal, knobs: list[str], told: list[str]) -> list[str]:
-        design = self._session.written
+        design, units = self._session.written, self._session.design.shown
         values = []
         for name in knobs:
             text = found.texts.get(name)
@@ -293,7 +296,12 @@ class ClearPanel(QWidget):
             *values,
             format_number(100 * found.change, 3),
             format_number(100 * found.margin, 3) if math.isfinite(found.margin) else "",
-            *(format_number(found.told[name], 5) if name in found.told else "" for name in told),
+            *(
+                format_number(found.told[name] * units.told_in(CONDITIONS[name])[1], 5)
+                if name in found.told
+                else ""
+                for name in told
+            ),
         ]
 
     def _draw_trade(self) -> None:

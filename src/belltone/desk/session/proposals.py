@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject, Signal
 from belltone.desk.session.models import Models
 from belltone.desk.session.trying import Tryable
 from belltone.progress import Progress
+from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
 from belltone.store.failures import error_words
 from belltone.sweep.engine import Questions
@@ -89,7 +90,7 @@ class Proposals(QObject):
     @property
     def tolerances_are_current(self) -> bool:
         """Whether the tolerances followed are those of the sheet as it stands."""
-        return self.tolerances is not None and self._tolerances_of == self._session.sheet.text
+        return self.tolerances is not None and self._tolerances_of == _followed(self._session.sheet)
 
     def _rest(self) -> str:
         """The sheet but for the values of its knobs; what is asked of it counts."""
@@ -243,7 +244,7 @@ class Proposals(QObject):
             return found
 
         def finish(found: Tolerances) -> None:
-            self.tolerances, self._tolerances_of = found, sheet.text
+            self.tolerances, self._tolerances_of = found, _followed(sheet)
             session.models.consider()
             self.changed.emit()
             self.tried_changed.emit()
@@ -261,3 +262,11 @@ class Proposals(QObject):
         self._session.jobs.stop(TOLERANCES)
         self._session.models.consider()
         self.changed.emit()
+
+
+def _followed(sheet: Sheet) -> str:
+    """What designs within tolerances depend on: not how the sheet is called, told or shown."""
+    asked = sheet.content.model_dump(
+        mode="json", exclude={"title", "note", "measured", "report", "shown_in"}
+    )
+    return str(asked)
