@@ -238,7 +238,7 @@ def test_reach_from_the_readout(window: MainWindow, qtbot: QtBot) -> None:
     form.knob.setCurrentText("wall")
     qtbot.keyClicks(form.target, "52 Hz")
     qtbot.keyClick(form.target, Qt.Key.Key_Return)
-    qtbot.waitUntil(lambda: window.session.tuning.reach is not None, timeout=WAIT)
+    qtbot.waitUntil(lambda: window.session.reaching.found is not None, timeout=WAIT)
     settle(qtbot, window)
     assert window.session.answer is not None
     assert window.session.answer.modes.flexible[1] == pytest.approx(52.0, abs=0.06)
@@ -274,7 +274,7 @@ def test_dragging_a_peg_asks_for_its_frequency(window: MainWindow, qtbot: QtBot)
     qtbot.mouseMove(ruler, QPoint(start.x() + 12, start.y()))
     qtbot.mouseMove(ruler, target)
     qtbot.mouseRelease(ruler, LEFT, pos=target)
-    qtbot.waitUntil(lambda: bool(window.session.tuning.reach_failure), timeout=WAIT)
+    qtbot.waitUntil(lambda: bool(window.session.reaching.failure), timeout=WAIT)
     assert "mode 2 does not reach" in window.readout.reach.said.text()
     assert "54.76 Hz (at 6 mm)" in window.readout.reach.said.text()
     assert not window.session.modified

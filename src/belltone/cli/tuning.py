@@ -21,7 +21,6 @@ from belltone.sheet.units import format_number
 from belltone.store.results import ResultStore, store_path
 from belltone.sweep.plan import PlanError
 from belltone.sweep.pool import start_workers
-from belltone.tune.demands import named_mode
 from belltone.tune.others import others
 from belltone.tune.pull import pulls
 from belltone.tune.reach import reach
@@ -126,15 +125,13 @@ def _reach_together(
         progress_shown(f"reach with {', '.join(knobs)}") as progress,
     ):
         found = reach_together(source, mode, frequency(target), knobs, within, store, progress)
-    best = found.best
+    best = found.cleared.best
     if not best.clear:
-        reasons = "; ".join(found.binding)
+        reasons = "; ".join(found.cleared.binding)
         fail(f"mode {mode} does not reach {target}; nearest at {best.words}: {reasons}")
     for name, text in best.texts.items():
         print(f"{name} = {text}")
-    place = named_mode(found.demands.targets[0].mode, best.modes)
-    assert place is not None
-    print(f"mode {mode} stands at {format_number(float(best.modes.flexible[place]), 7)} Hz")
+    print(f"mode {mode} stands at {format_number(found.frequency, 7)} Hz")
     if written is not None:
         write_sheet(best.sheet, written)
         print(f"written to {written}")

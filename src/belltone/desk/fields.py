@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PySide6.QtCore import QEvent, QPoint, QRect, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QPoint, QSize, Qt, Signal
 from PySide6.QtGui import (
     QAction,
     QContextMenuEvent,
@@ -15,14 +15,10 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import (
     QLabel,
-    QLayout,
-    QLayoutItem,
     QLineEdit,
     QMenu,
     QSizePolicy,
-    QSlider,
     QToolButton,
-    QWidget,
 )
 
 from belltone.desk.look import restyle, sentence_font
@@ -31,99 +27,10 @@ from belltone.desk.values import ShownValue, preview, shown_value, stepped
 from belltone.sheet.clips import clip_of, entry_of
 from belltone.sheet.errors import Path, path_text
 
-__all__ = ["ChoiceWord", "FlowLayout", "FlowRow", "LiveNumber", "word_label"]
+__all__ = ["ChoiceWord", "LiveNumber", "word_label"]
 
 _PIXELS_PER_STEP = 4
 _DRAG_THRESHOLD = 4
-_ROW = 24  # pixels
-
-
-class FlowLayout(QLayout):
-    """Lays widgets out like words of a text: left to right, wrapped at the edge."""
-
-    def __init__(self, parent: QWidget | None = None, spacing: int = 4) -> None:
-        super().__init__(parent)
-        self._items: list[QLayoutItem] = []
-        self._gap = spacing
-        self._heights: dict[int, int] = {}  # by width; Qt asks for the same ones over and over
-        self._least: QSize | None = None
-        self.setContentsMargins(0, 0, 0, 0)
-
-    def addItem(self, item: QLayoutItem) -> None:
-        self._items.append(item)
-
-    def count(self) -> int:
-        return len(self._items)
-
-    def itemAt(self, index: int) -> QLayoutItem | None:
-        return self._items[index] if 0 <= index < len(self._items) else None
-
-    def takeAt(self, index: int) -> QLayoutItem | None:
-        return self._items.pop(index) if 0 <= index < len(self._items) else None
-
-    def hasHeightForWidth(self) -> bool:
-        return True
-
-    def heightForWidth(self, width: int) -> int:
-        if width not in self._heights:
-            self._heights[width] = self._arrange(QRect(0, 0, width, 0), place=False)
-        return self._heights[width]
-
-    def invalidate(self) -> None:
-        self._heights.clear()
-        self._least = None
-        super().invalidate()
-
-    def sizeHint(self) -> QSize:
-        return self.minimumSize()
-
-    def minimumSize(self) -> QSize:
-        if self._least is None:
-            self._least = QSize(0, 0)
-            for item in self._items:
-                self._least = self._least.expandedTo(item.minimumSize())
-        return self._least
-
-    def setGeometry(self, rect: QRect) -> None:
-        super().setGeometry(rect)
-        self._arrange(rect, place=True)
-
-    def _arrange(self, rect: QRect, place: bool) -> int:
-        x, y, row = rect.x(), rect.y(), 0
-        for item in self._items:
-            size = item.sizeHint()
-            # Punctuation hugs the word before it.
-            widget = item.widget()
-            hug = widget is not None and bool(widget.property("hug"))
-            anew = widget is not None and bool(widget.property("row"))
-            if x > rect.x() and hug:
-                x -= self._gap
-            wide = x + size.width() > rect.right() + 1 and not hug
-            if x > rect.x() and (wide or anew):
-                x, y, row = rect.x(), y + row + 2, 0
-            if place:
-                item.setGeometry(QRect(QPoint(x, y), size))
-            x += size.width() + self._gap
-            row = max(row, size.height())
-        return y + row - rect.y()
-
-
-class FlowRow(QWidget):
-    """Controls side by side, in as many rows as the width asks for."""
-
-    def __init__(self, spacing: int = 4) -> None:
-        super().__init__()
-        self._flow = FlowLayout(self, spacing)
-        policy = self.sizePolicy()
-        policy.setHeightForWidth(True)
-        policy.setVerticalPolicy(QSizePolicy.Policy.Minimum)
-        self.setSizePolicy(policy)
-
-    def add(self, widget: QWidget) -> None:
-        """Put a control behind the others; words and sliders stand in the middle of their row."""
-        if isinstance(widget, QLabel | QSlider):
-            widget.setMinimumHeight(_ROW)
-        self._flow.addWidget(widget)
 
 
 def word_label(text: str) -> QLabel:

@@ -11,15 +11,13 @@ from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QLabel,
-    QLineEdit,
-    QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
-from belltone.desk.knob_box import KnobBox
-from belltone.desk.look import label_font, sentence_font, tell
+from belltone.desk.look import label_font, sentence_font
 from belltone.desk.marks import mark_path
+from belltone.desk.reach_form import ReachForm
 from belltone.desk.session.answer import Answer
 from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette
@@ -27,8 +25,7 @@ from belltone.exchange.tables import percent, standing_text
 from belltone.hand.check import HandCheck
 from belltone.hand.checks import hand_checks
 from belltone.modes.modeset import ModeSet
-from belltone.sheet.plain import PlainValueError, plain_value
-from belltone.sheet.units import DIMENSIONS, format_number
+from belltone.sheet.units import format_number
 from belltone.tune.bands import stand
 
 __all__ = ["Readout"]
@@ -246,90 +243,6 @@ class Readout(QFrame):
             text = "Finding it without preload …"
         self.loaded.setText(text)
         self.loaded.setVisible(bool(text))
-
-
-class ReachForm(QWidget):
-    """Ask for a frequency of the chosen mode from a knob."""
-
-    def __init__(self, session: Session) -> None:
-        super().__init__()
-        self._session = session
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(4)
-        column.addWidget(_label("Reach: bring this mode to", 8.5, "muted"))
-        row = QHBoxLayout()
-        self.target = QLineEdit()
-        self.target.setProperty("plain", True)
-        self._offer()
-        self.target.setAccessibleName("frequency to reach")
-        self.target.returnPressed.connect(self.ask)
-        self.knob = KnobBox(session, "knob to turn")
-        self.button = QPushButton("Reach")
-        self.button.clicked.connect(self._press)
-        row.addWidget(self.target, 2)
-        row.addWidget(QLabel("by"))
-        row.addWidget(self.knob, 2)
-        column.addLayout(row)
-        column.addWidget(self.button)
-        self.said = _label("", 8.5)
-        column.addWidget(self.said)
-        session.sheet_changed.connect(self._offer)
-        session.tuning.reached.connect(self._show_outcome)
-        session.jobs.changed.connect(lambda lane: self._show_outcome() if lane == "reach" else None)
-
-    def _offer(self) -> None:
-        """An example in the units the sheet is shown in."""
-        units = self._session.design.shown
-        self.target.setPlaceholderText("3300 rpm" if units.frequency == "rpm" else "55 Hz")
-
-    def ask(self) -> None:
-        """Start looking for the knob value; a target that cannot be read is said at once."""
-        text = self.target.text().strip()
-        try:
-            target = plain_value(text, DIMENSIONS["frequency"])
-        except PlainValueError as error:
-            self._say(str(error), wrong=True)
-            return
-        if not self.knob.currentText():
-            self._say("Make a number a knob first (right-click it).", wrong=True)
-            return
-        self._session.tuning.start_reach(target, self.knob.currentText(), None)
-
-    def ask_for(self, frequency: float) -> None:
-        """Ask for a frequency given by hand on the ruler."""
-        self.target.setText(self._session.design.shown.frequency_text(frequency, 4))
-        self.ask()
-
-    def _press(self) -> None:
-        if self._session.jobs.state("reach") is not None:
-            self._session.jobs.stop("reach")
-            self._say("Stopped.", wrong=False)
-        else:
-            self.ask()
-
-    def _show_outcome(self) -> None:
-        session = self._session
-        state = session.jobs.state("reach")
-        self.button.setText("Reach" if state is None else "Stop")
-        if state is not None:
-            part = f" {state.done} of {state.total}" if state.total else ""
-            self._say(f"Looking …{part}", wrong=False)
-        elif session.tuning.reach_failure:
-            self._say(session.tuning.reach_failure, wrong=True)
-        elif session.tuning.reach is not None:
-            found = session.tuning.reach
-            told = session.design.shown.frequency_text(found.frequency, 6)
-            text = f"{found.knob.name} is now {found.text}: {told}."
-            if found.others:
-                text += " Also near " + ", ".join(found.knob.text(v, 4) for v in found.others) + "."
-            self._say(text, wrong=False)
-        elif self.said.text().startswith("Looking"):
-            self._say("", wrong=False)
-
-    def _say(self, text: str, wrong: bool) -> None:
-        tell(self.said, text, "alarm" if wrong else "muted")
-        self.said.setVisible(bool(text))
 
 
 class _Chip(QWidget):

@@ -32,6 +32,7 @@ from belltone.tune.others import Other, others
 from belltone.tune.plane import Plane, planes
 from belltone.tune.pull import Pull, pulls
 from belltone.tune.search import Aim
+from belltone.tune.together import Together, reach_together
 from belltone.tune.tolerances import Tolerances, tolerances
 
 __all__ = [
@@ -44,6 +45,7 @@ __all__ = [
     "find_others",
     "find_plane",
     "find_pulls",
+    "find_reached",
     "find_tolerances",
 ]
 
@@ -226,6 +228,23 @@ def find_cleared(
             margins=margins,
             margin=margin,
         )
+
+
+def find_reached(
+    text: str,
+    folder: Path | None,
+    path: Path | None,
+    number: int,
+    target: float,
+    names: Sequence[str],
+    tolerance: float | None,
+    *,
+    progress: Progress,
+) -> Together:
+    """What `reach_together` finds for a sheet."""
+    sheet = Sheet.from_text(text, folder)
+    with ResultStore(store_path(path)) as store:
+        return reach_together(sheet, number, target, names, tolerance, store, progress)
 
 
 def find_tolerances(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 from belltone.design.values import ModeName, TargetValue
 from belltone.modes.kinds import kind_family
@@ -12,11 +13,19 @@ from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.store.results import ResultStore
 from belltone.tune.clearing import Cleared, search_for
-from belltone.tune.demands import Demands
+from belltone.tune.demands import Demands, named_mode
 from belltone.tune.reach import ReachError
 from belltone.tune.search import Aim
 
-__all__ = ["reach_together"]
+__all__ = ["Together", "reach_together"]
+
+
+@dataclass(frozen=True, eq=False)
+class Together:
+    """What the search came to, and where the mode stands in the best of it (Hz)."""
+
+    cleared: Cleared
+    frequency: float
 
 
 def reach_together(
@@ -27,7 +36,7 @@ def reach_together(
     tolerance: float | None = None,
     store: ResultStore | None = None,
     progress: Progress | None = None,
-) -> Cleared:
+) -> Together:
     """Bring flexible mode ``number`` to ``target`` (Hz) within ``tolerance`` (Hz; 0.01 % if none).
 
     The mode is known again by what it does: its kind, and which of that kind it is. Where nothing
@@ -49,4 +58,7 @@ def reach_together(
     name = ModeName(kind, sum(each.startswith(kind) for each in kinds[:number]))
     wanted = TargetValue(f"mode {number}", name, target, 1.0, None, within, 0.0)
     demands = Demands((), 0.0, (wanted,))
-    return search_for(sheet, names, demands, Aim.CHANGE, store=store, progress=progress)
+    found = search_for(sheet, names, demands, Aim.CHANGE, store=store, progress=progress)
+    place = named_mode(name, found.best.modes)
+    stands = float("nan") if place is None else float(found.best.modes.flexible[place])
+    return Together(found, stands)

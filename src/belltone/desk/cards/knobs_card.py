@@ -21,7 +21,8 @@ from PySide6.QtWidgets import (
 
 from belltone.desk.cards.fold import FoldButton
 from belltone.desk.cards.name_word import NameWord
-from belltone.desk.fields import ChoiceWord, FlowLayout, LiveNumber
+from belltone.desk.fields import ChoiceWord, LiveNumber
+from belltone.desk.flow import FlowLayout
 from belltone.desk.look import label_font, sentence_font
 from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from belltone.desk.cards.fold import FoldButton
-from belltone.desk.fields import FlowRow
+from belltone.desk.flow import FlowRow
 from belltone.desk.look import label_font
 from belltone.desk.session.session import Session
 from belltone.sheet.renaming import renamed_everywhere

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
-from belltone.desk.fields import FlowRow
+from belltone.desk.flow import FlowRow
 from belltone.desk.knob_box import KnobBox
 from belltone.desk.look import label_font, restyle
 from belltone.desk.session.session import Session

@@ -26,7 +26,7 @@ from belltone.desk.asking import ask_write
 from belltone.desk.designs.design_chart import DesignChart
 from belltone.desk.designs.design_list import DesignList
 from belltone.desk.designs.plan_form import PlanForm
-from belltone.desk.fields import FlowRow
+from belltone.desk.flow import FlowRow
 from belltone.desk.help.terms import set_term
 from belltone.desk.look import label_font, tell
 from belltone.desk.session.session import Session

@@ -10,7 +10,6 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QKeyEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
-    QCheckBox,
     QComboBox,
     QHBoxLayout,
     QHeaderView,
@@ -23,7 +22,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from belltone.desk.fields import FlowRow
+from belltone.desk.knob_box import KnobTicks
 from belltone.desk.look import label_font, tell
 from belltone.desk.session.proposals import SEARCH, Asked
 from belltone.desk.session.session import Session
@@ -50,7 +49,6 @@ class ClearPanel(QWidget):
     def __init__(self, session: Session, palette: Palette) -> None:
         super().__init__()
         self._session, self._palette = session, palette
-        self._boxes: dict[str, QCheckBox] = {}
         column = QVBoxLayout(self)
         column.addWidget(self._question())
         self.words = QLabel()
@@ -110,8 +108,8 @@ class ClearPanel(QWidget):
         rows = QVBoxLayout(whole)
         rows.setContentsMargins(0, 0, 0, 0)
         rows.setSpacing(5)
-        self.knobs = FlowRow(8)
-        self.knobs.add(QLabel("Turn"))
+        self.knobs = KnobTicks(self._session, "Turn")
+        self.knobs.changed.connect(self.refresh)
         rows.addWidget(self.knobs)
         second = QHBoxLayout()
         self.aim = QComboBox()
@@ -145,11 +143,6 @@ class ClearPanel(QWidget):
 
     # -- asking ---------------------------------------------------------------------------------
 
-    @property
-    def chosen(self) -> tuple[str, ...]:
-        """The knobs that may be turned."""
-        return tuple(name for name, box in self._boxes.items() if box.isChecked())
-
     def run_or_stop(self) -> None:
         """Search, or stop with the best so far."""
         if self._session.proposals.searching:
@@ -161,7 +154,7 @@ class ClearPanel(QWidget):
         stated = self._session.written.margin or 0.05
         self._session.proposals.search(
             Asked(
-                self.chosen,
+                self.knobs.chosen,
                 _AIMS[self.aim.currentText()],
                 _parted(self.keep.text()),
                 _parted(self.spare.text()),
@@ -190,11 +183,10 @@ class ClearPanel(QWidget):
     def refresh(self) -> None:
         """Follow the session."""
         session, proposals = self._session, self._session.proposals
-        self._follow_knobs()
         state = session.jobs.state(SEARCH)
         self.run.setText("Clear the bands" if state is None else "Stop")
         asked = bool(session.written.bands or session.written.targets)
-        able = asked and bool(self.chosen) and session.answer is not None
+        able = asked and bool(self.knobs.chosen) and session.answer is not None
         self.run.setEnabled(able or state is not None)
         priced = able and state is None and bool(session.written.bands)
         self.price.setEnabled(priced and _AIMS[self.aim.currentText()] is not Aim.MARGIN)
@@ -209,22 +201,6 @@ class ClearPanel(QWidget):
             self._list()
         self._draw_trade()
 
-    def _follow_knobs(self) -> None:
-        names = [name for name, knob in self._session.written.knobs.items() if knob.literal]
-        if names == list(self._boxes):
-            return
-        for box in self._boxes.values():
-            box.hide()
-            box.deleteLater()
-        before = {name: box.isChecked() for name, box in self._boxes.items()}
-        self._boxes = {}
-        for name in names:
-            box = QCheckBox(name)
-            box.setChecked(before.get(name, True))
-            box.toggled.connect(lambda _: self.refresh())
-            self.knobs.add(box)
-            self._boxes[name] = box
-
     def _say(self) -> None:
         session, proposals = self._session, self._session.proposals
         role, state = "muted", session.jobs.state(SEARCH)
@@ -238,7 +214,7 @@ class ClearPanel(QWidget):
             text, role = proposals.failure, "alarm"
         elif not (session.written.bands or session.written.targets):
             text = "State under “Shaken by” what shakes it, or a target, before it can be cleared."
-        elif not self._boxes:
+        elif not self.knobs:
             text = "No knob yet: right-click a number and make one of it."
         elif proposals.found is None:
             text = "The knobs ticked are turned until no mode stands in a band or its margin."

@@ -27,6 +27,7 @@ from belltone.desk.session.others import Others
 from belltone.desk.session.pairs import with_other_end
 from belltone.desk.session.pointing import Pointing
 from belltone.desk.session.proposals import Proposals
+from belltone.desk.session.reaching import Reaching
 from belltone.desk.session.surveys import Surveys
 from belltone.desk.session.tuning import Tuning
 from belltone.desk.session.turned import Known, answer_at, count_asked, outside_words
@@ -124,6 +125,7 @@ class Session(QObject):
         self.workplace = Workplace()
         self.pointing = Pointing(self)
         self.tuning = Tuning(self, self)
+        self.reaching = Reaching(self, self._modeller, self)
         self.surveys = Surveys(self, self)
         self.proposals = Proposals(self, self._modeller, self)
         self.handing = Handing(self, self._modeller, self)
@@ -222,8 +224,8 @@ class Session(QObject):
         self.jobs.stop("contacts")
         for kept in (self.others, self.tuning, self.surveys, self.proposals, self.models):
             kept.forget()
-        self.handing.forget()
-        self.measuring.forget()
+        for asked in (self.reaching, self.handing, self.measuring):
+            asked.forget()
         self._journal.clear()
         self._load(sheet, path, saved)
         self.variants.load(variants)

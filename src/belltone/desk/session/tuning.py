@@ -1,4 +1,4 @@
-"""Sweeps, clear intervals and reach of the open sheet, run in worker processes."""
+"""Sweeps and clear intervals of the open sheet, run in worker processes."""
 
 from __future__ import annotations
 
@@ -28,7 +28,6 @@ from belltone.sweep.modelled import modelled_sweep
 from belltone.sweep.plan import default_plan
 from belltone.sweep.runner import Sweep, run_sweep
 from belltone.tune.clear import ClearInterval, clear_intervals
-from belltone.tune.reach import Reach, reach
 
 __all__ = ["SweepAnswer", "Tuning"]
 
@@ -82,10 +81,9 @@ class SweepAnswer:
 
 
 class Tuning(QObject):
-    """What was swept and reached on the session's sheet, and the work that is under way."""
+    """What was swept on the session's sheet, and the work that is under way."""
 
     sweep_changed = Signal()
-    reached = Signal()
 
     def __init__(self, session: Bench, owner: QObject) -> None:
         super().__init__(owner)
@@ -95,8 +93,6 @@ class Tuning(QObject):
         self._curves_of: Line | None = None
         self._looked_at = ""
         self.sweep_failure = ""
-        self.reach: Reach | None = None
-        self.reach_failure = ""
         self._was_wrong = False
         self._was_current = False
         session.sheet_changed.connect(self._follow_sheet)
@@ -105,13 +101,11 @@ class Tuning(QObject):
 
     def forget(self) -> None:
         """Drop everything: another sheet is opened."""
-        for lane in ("sweep", "clear", "reach", "curves"):
+        for lane in ("sweep", "clear", "curves"):
             self._session.jobs.stop(lane)
         self.sweep, self.sweep_failure = None, ""
         self.modelled = self._curves_of = None
-        self.reach, self.reach_failure = None, ""
         self.sweep_changed.emit()
-        self.reached.emit()
 
     # -- curves of a model ----------------------------------------------------------------------
 
@@ -274,12 +268,7 @@ class Tuning(QObject):
             self.sweep_changed.emit()
 
     def _follow_sheet(self) -> None:
-        """After an edit: a reach is done with, and clear intervals may need finding again."""
-        if self._session.jobs.state("reach") is not None:
-            self._session.jobs.stop("reach")
-            self._session.told.emit("Reach stopped, because the sheet was changed.")
-        self.reach, self.reach_failure = None, ""
-        self.reached.emit()
+        """After an edit clear intervals may need finding again."""
         if self.sweep_failure:
             self.sweep_failure = ""
             self.sweep_changed.emit()
@@ -372,41 +361,3 @@ class Tuning(QObject):
             return name, min(roots, key=lambda value: abs(value - now))
         nearest = int(np.argmin(np.abs(curve(curve.x) - frequency)))
         return name, float(curve.x[nearest])
-
-    def start_reach(self, target: float, knob: str, tolerance: float | None) -> None:
-        """Ask for the knob value that brings the chosen mode to ``target`` (Hz)."""
-        mode = self._session.chosen_mode
-        if mode is None or mode.rigid:
-            return
-        if self._session.written.knobs[knob].allowed():
-            self.reach = None
-            self.reach_failure = (
-                f"“{knob}” is had in steps; add a target for the mode and let “Clear the bands” "
-                "(Ctrl+K) look for it"
-            )
-            self.reached.emit()
-            return
-        sheet, workers = self._session.sheet, self._session.workplace.pool()
-        self.reach, self.reach_failure = None, ""
-        asked = (sheet, mode.number, target, knob, workers, tolerance)
-        near = self.value_for(self._session.chosen, target)
-        guess = near[1] if near is not None and near[0] == knob else None
-
-        def work(progress: Progress) -> Reach:
-            return reach(*asked, progress=progress, guess=guess)
-
-        def finish(found: Reach) -> None:
-            # The knob alone: what was edited meanwhile stays.
-            path = ("knobs", knob, "value")
-            self._session.edit(
-                f"reach of {target:g} Hz", lambda now: now.with_value(path, found.text)
-            )
-            self.reach = found
-            self.reached.emit()
-
-        def fail(error: Exception) -> None:
-            self.reach_failure = error_words(error)
-            self.reached.emit()
-
-        self._session.jobs.start("reach", work, finish, fail)
-        self.reached.emit()

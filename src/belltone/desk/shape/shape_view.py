@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 
 from belltone.design.parts import MeshValue, SurfaceValue
 from belltone.desk.elided import ElidedLabel
-from belltone.desk.fields import FlowRow
+from belltone.desk.flow import FlowRow
 from belltone.desk.look import label_font
 from belltone.desk.session.session import Session
 from belltone.desk.shape.canvas import ShapeCanvas
