@@ -13,8 +13,9 @@ import pytest
 from belltone.design.values import Design
 from belltone.hand.check import HandCheck
 from belltone.hand.checks import hand_checks
+from belltone.hand.discs import disc_roots
 from belltone.hand.one_line import OneLine, PointOnLine, frequencies
-from belltone.hand.plates import _disc_roots, _rectangle_values
+from belltone.hand.plates import _rectangle_values
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import ModeRequest, solve_modes
 from tests.assemblies import design_of, held, joint, member, plate
@@ -244,13 +245,11 @@ def test_discs_and_annuli(part: str, supports: str) -> None:
 
 def test_disc_parameters_as_tabulated() -> None:
     """Leissa 1969, tables 2.1 to 2.5: λ², ν = 0.3 (free: 0.33)."""
-    clamped = [_disc_roots(n, "clamped", "", 0.0, 0.3)[0] ** 2 for n in range(3)]
+    clamped = [disc_roots(n, "clamped", "", 0.0, 0.3)[0] ** 2 for n in range(3)]
     assert clamped == pytest.approx([10.2158, 21.26, 34.88], rel=1e-3)
-    free = [_disc_roots(n, "free", "", 0.0, 0.33)[0] ** 2 for n in (2, 0, 3, 1)]
+    free = [disc_roots(n, "free", "", 0.0, 0.33)[0] ** 2 for n in (2, 0, 3, 1)]
     assert free == pytest.approx([5.253, 9.084, 12.23, 20.52], rel=2e-3)
-    assert _disc_roots(0, "simply supported", "", 0.0, 0.3)[0] ** 2 == pytest.approx(
-        4.977, rel=0.01
-    )
+    assert disc_roots(0, "simply supported", "", 0.0, 0.3)[0] ** 2 == pytest.approx(4.977, rel=0.01)
 
 
 @pytest.mark.parametrize(
@@ -267,6 +266,53 @@ def test_cylinders(supports: str, least: float) -> None:
         assert least < checks[0].difference < 1e-4
 
 
+def cap(degrees: float, thickness: str) -> str:
+    """A sphere of 100 mm to its middle, or as much of it round its top."""
+    half, end = np.radians(0.5 * degrees), np.radians(degrees)
+    points = [
+        f'["{100 * np.sin(angle):.12f} mm", "{100 * np.cos(angle):.12f} mm"]'
+        for angle in (half, end)
+    ]
+    return TUBE.replace('"1 mm"', f'"{thickness}"').replace(
+        'profile = [{ at = ["100 mm", "0 mm"] }, { at = ["100 mm", "300 mm"] }]',
+        f'profile = [{{ at = ["0 mm", "100 mm"] }}, {{ at = {points[1]}, through = {points[0]} }}]',
+    )
+
+
+def test_a_sphere() -> None:
+    """Five modes of degree 2 and seven of degree 3, mixed at will: each is told its degree."""
+    design = design_of(cap(180, "1 mm"))
+    modes = solve_modes(design, ModeRequest(12, None, 5e-4))
+    found = told(design, modes)
+    degrees = [checks[0].formula for checks in found]
+    assert degrees == 5 * ["sphere of degree n = 2, lower branch"] + 7 * [
+        "sphere of degree n = 3, lower branch"
+    ]
+    assert max(abs(checks[0].difference) for checks in found) < 1e-4
+
+
+def test_free_caps_stretch_in_a_strip_along_their_rim_alone() -> None:
+    """What they lose by it falls with the root of the thickness."""
+    off = {}
+    for thickness in ("1 mm", "0.1 mm"):
+        design = design_of(cap(60, thickness))
+        modes = solve_modes(design, ModeRequest(4, None, 2e-3))
+        off[thickness] = [checks[0].difference for checks in told(design, modes)]
+    assert all(-0.06 < each < 0 for each in off["1 mm"])
+    ratio = np.array(off["1 mm"]) / off["0.1 mm"]
+    assert ratio == pytest.approx(np.full(4, np.sqrt(10)), rel=0.25)
+
+
+@pytest.mark.parametrize(("degrees", "thickness"), [(10, "0.5 mm"), (20, "1 mm"), (30, "1 mm")])
+def test_shallow_clamped_caps(degrees: float, thickness: str) -> None:
+    design = design_of(cap(degrees, thickness), held("w.end"))
+    modes = solve_modes(design, ModeRequest(7, None, 5e-3))
+    found = [hand_checks(design, modes, at)[0] for at in range(7)]
+    known = [checks[0].difference for checks in found if checks]
+    assert len(known) >= 4
+    assert max(map(abs, known)) < 0.045
+
+
 @pytest.mark.parametrize(
     ("pieces", "why"),
     [
@@ -274,6 +320,11 @@ def test_cylinders(supports: str, least: float) -> None:
         ((PLATE, ON_PLATE), "it carries a mass"),
         ((PLATE.replace('"2 mm"', UNEVEN),), "its wall is layered or uneven"),
         ((TUBE, held("w.start")), "its ends are neither free nor both on diaphragms"),
+        ((cap(45, "1 mm"), held("w.end")), "the cap is not shallow"),
+        (
+            (cap(25, "1 mm"), held("w.end", '"diaphragm"')),
+            "the rim of the cap is neither free nor clamped",
+        ),
         ((RING, held("b.start")), "the ring is held, loaded, or carries something"),
         ((RAIL, held("b.start"), SPUN, TIP), "a mass turns with it"),
     ],

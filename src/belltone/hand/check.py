@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-__all__ = ["HandCheck"]
+__all__ = ["Found", "HandCheck"]
+
+Found = tuple[str, float, str, str]
+"""A formula, what it gives (Hz), its source, and what it assumes."""
 
 
 @dataclass(frozen=True)

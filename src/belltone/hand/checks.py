@@ -5,11 +5,11 @@ from __future__ import annotations
 from belltone.design.parts import MemberValue, SurfaceValue
 from belltone.design.values import Design
 from belltone.geometry.shapes import Plate, Revolved
-from belltone.hand.check import HandCheck
+from belltone.hand.check import Found, HandCheck
 from belltone.hand.members import member_checks
 from belltone.hand.plates import plate_checks
 from belltone.hand.rings import ring_checks
-from belltone.hand.shells import cylinder_checks
+from belltone.hand.shells import shell_checks
 from belltone.modes.modeset import ModeSet
 
 __all__ = ["hand_checks"]
@@ -29,9 +29,7 @@ def hand_checks(design: Design, modes: ModeSet, index: int) -> tuple[tuple[HandC
     return checks, "" if checks else why
 
 
-def _found(
-    design: Design, modes: ModeSet, index: int
-) -> tuple[list[tuple[str, float, str, str]], str]:
+def _found(design: Design, modes: ModeSet, index: int) -> tuple[list[Found], str]:
     solid = design.solid_parts
     if len(solid) != 1 or len(design.parts) != 1:
         return [], "several parts are joined"
@@ -47,5 +45,5 @@ def _found(
     if isinstance(part, SurfaceValue) and isinstance(part.shape, Plate):
         return plate_checks(design, modes, index)
     if isinstance(part, SurfaceValue) and isinstance(part.shape, Revolved):
-        return cylinder_checks(design, modes, index)
+        return shell_checks(design, modes, index)
     return [], "no table knows such a shape"

@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from belltone.design.parts import MemberValue
 from belltone.design.values import Design
 from belltone.geometry.features import AXIS, END, START
+from belltone.hand.check import Found
 from belltone.hand.one_line import OneLine, PointOnLine, frequencies
 from belltone.modes.modeset import ModeSet
 from belltone.sections.simple import SectionProperties
@@ -29,7 +30,6 @@ from belltone.sheet.units import format_number
 __all__ = ["member_checks", "wave_number"]
 
 Array = NDArray[np.float64]
-Found = tuple[str, float, str, str]
 """Formula, frequency (Hz), source, and what it assumes."""
 
 _ALIGNED: Final = 1e-9  # a held direction this far off the member's axes is oblique

@@ -1,4 +1,4 @@
-"""Hand checks of circular cylinders: ends on diaphragms, or nothing holding them.
+"""Hand checks of full shells of revolution: here circular cylinders, on diaphragms or free.
 
 Ends on diaphragms: Flügge's equations, as in A. W. Leissa, Vibration of Shells, NASA SP-288 (1973),
 section 2.3. Free: Rayleigh's motion without stretching, Theory of Sound, section 235c.
@@ -7,58 +7,75 @@ section 2.3. Free: Rayleigh's motion without stretching, Theory of Sound, sectio
 from __future__ import annotations
 
 import math
-import re
 from typing import Final
 
 import numpy as np
 
 from belltone.design.parts import SurfaceValue
 from belltone.design.values import Design
-from belltone.geometry.profiles import Line
+from belltone.geometry.profiles import Arc
 from belltone.geometry.shapes import Revolved
+from belltone.hand.check import Found
+from belltone.hand.spheres import sphere_checks
+from belltone.hand.walls import Wall, pattern_of, wall_of
 from belltone.modes.modeset import ModeSet
 
-__all__ = ["cylinder_checks"]
+__all__ = ["shell_checks"]
 
-Found = tuple[str, float, str, str]
 _STRAIGHT: Final = 1e-9
+_SAME: Final = 1e-3  # relative; frequencies nearer than this are one
 
 
-def cylinder_checks(design: Design, modes: ModeSet, index: int) -> tuple[list[Found], str]:
-    """Breathing of a cylinder by its waves, and why there is no value where there is none."""
+def shell_checks(design: Design, modes: ModeSet, index: int) -> tuple[list[Found], str]:
+    """Breathing of a full shell of revolution, and why there is no value where there is none."""
     (part,) = design.solid_parts
     assert isinstance(part, SurfaceValue)
     shape = part.shape
     assert isinstance(shape, Revolved)
     pieces = shape.profile.segments
-    if not shape.full or len(pieces) != 1 or not isinstance(pieces[0], Line):
-        return [], "the shell is no cylinder"
-    start, stop = pieces[0].start, pieces[0].stop
-    if abs(start[0] - stop[0]) > _STRAIGHT * max(start[0], stop[0]):
-        return [], "the shell is no cylinder"
+    if not shape.full or len(pieces) != 1:
+        return [], "the shell is neither a cylinder nor a sphere"
     if not part.layup.plies[0].material.is_isotropic:
         return [], "its wall is not the same in all directions"
     if len(part.layup.plies) > 1 or part.thickness.along is not None:
         return [], "its wall is layered or uneven"
     if design.masses or design.preload is not None:
         return [], "it is loaded, or carries a mass"
-    told = re.fullmatch(r"(?:breathing|bending as a tube) \((\d+), (\d+)\)", modes.kinds[index])
+    wall = wall_of(part)
+    words = {support.place.feature or "": support.words for support in design.supports}
+    kind = modes.kinds[index]
+    piece = pieces[0]
+    if isinstance(piece, Arc):
+        kinds = _alike(modes, index)
+        return sphere_checks(wall, piece, part.offset * wall.thickness * _out(part), words, kinds)
+    radius = piece.start[0]
+    if abs(radius - piece.stop[0]) > _STRAIGHT * max(radius, piece.stop[0]):
+        return [], "the shell is neither a cylinder nor a sphere"
+    radius += part.offset * wall.thickness * _out(part)
+    return _cylinder_checks(wall, radius, abs(piece.stop[1] - piece.start[1]), words, kind)
+
+
+def _alike(modes: ModeSet, index: int) -> list[str]:
+    """What a mode and those of the same frequency do, the mode itself first."""
+    frequency = modes.frequencies[index]
+    same = np.abs(modes.frequencies / frequency - 1) < _SAME
+    return [modes.kinds[index], *(modes.kinds[at] for at in np.flatnonzero(same) if at != index)]
+
+
+def _cylinder_checks(
+    wall: Wall, radius: float, length: float, words: dict[str, str], kind: str
+) -> tuple[list[Found], str]:
+    told = pattern_of(kind)
     if told is None:
         return [], "the pattern of the mode is in no table"
-    halves, waves = int(told.group(1)), int(told.group(2))
-    thickness = float(part.thickness.start)
-    radius = start[0] + part.offset * thickness * _out(part)
-    length = abs(stop[1] - start[1])
-    material = part.layup.plies[0].material
-    modulus, ratio = material.modulus_along, material.poisson_ratio
-    density = part.layup.density + part.layup.mass_per_area / thickness
-    scale = math.sqrt(modulus / (density * (1 - ratio**2))) / radius
-    words = {support.place.feature: support.words for support in design.supports}
+    halves, waves = told
+    ratio = wall.ratio
+    scale = wall.speed / radius
     if not words:
         if waves < 2:
             return [], "free cylinders have a formula for two waves round and more"
         square = waves**2
-        thin = thickness**2 / (12 * radius**2)
+        thin = wall.thickness**2 / (12 * radius**2)
         value = thin * square * (square - 1) ** 2 / (square + 1)
         formula = f"free cylinder without stretching, n = {waves}"
         if halves == 2:
@@ -74,7 +91,7 @@ def cylinder_checks(design: Design, modes: ModeSet, index: int) -> tuple[list[Fo
         return [(formula, frequency, source, "thin: its middle surface does not stretch")], ""
     if set(words) != {"start", "end"} or set(words.values()) != {"diaphragm"}:
         return [], "its ends are neither free nor both on diaphragms"
-    value = _fluegge(halves, waves, length / radius, thickness / radius, ratio)
+    value = _fluegge(halves, waves, length / radius, wall.thickness / radius, ratio)
     formula = f"cylinder on diaphragms, m = {halves}, n = {waves}, by Flügge"
     source = "NASA SP-288 (1973), section 2.3"
     return [(formula, scale * value / (2 * math.pi), source, "thin: no shear of the wall")], ""
