@@ -89,7 +89,7 @@ def test_two_lapped_plates_on_two_spots() -> None:
     seats += '[sites.two]\npart = "a"\nat = ["120 mm", "30 mm"]\n'
     spots = joint("a", "b", "spots", 'spots = ["one", "two"]\nradius = "10 mm"')
     design = design_of(low, high, seats, spots)
-    found = frequencies_at(design, Discretisation(2, 5), 3)
+    found = frequencies_at(design, Discretisation(1, 6), 3)
     assert found == pytest.approx([88.2, 96.2, 104.9], rel=2e-3)
 
 

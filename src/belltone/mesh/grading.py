@@ -22,7 +22,7 @@ from belltone.geometry.curved_quads import edge_key
 from belltone.geometry.seams import Seam
 from belltone.mesh.blocks import Block, Blocks, find_place, place_on
 
-__all__ = ["Cut", "GradingError", "HardPlace", "graded", "plan_cuts"]
+__all__ = ["Cut", "Gauge", "GradingError", "HardPlace", "graded", "plan_cuts"]
 
 Array = NDArray[np.float64]
 Edge = tuple[int, int]
@@ -33,11 +33,13 @@ _NEAR: Final = 0.12  # of a block's side; a place nearer to it is treated with t
 _ON: Final = 1e-6  # of a block's side; so near a place is on it
 _ROUND: Final = 2.5  # times its distance from a side; a small block there reaches so far
 _RATIO: Final = 0.3  # of the size of one block to the next smaller one; small ones cost little
-_ROOMY: Final = 3.0  # times what is wanted; a block no larger than that is small enough
 _SLACK: Final = 0.02  # of a block's side, left beside a small block
 _STRAYED: Final = 1e-3  # of the chart; a place so far off its block has left it
 _MOST_CUTS: Final = 8
 _WIDEST: Final = 0.4  # half a small block, as a share
+_NARROWEST: Final = 0.005  # of a block's side; a narrower strip beside a rim matters no more
+_WIDE: Final = 6.0  # times the width of a strip beside a rim; blocks less wide need none
+_BESIDE: Final = 0.7  # of the way to the next side; half a small block is no wider
 
 
 class GradingError(ValueError):
@@ -50,7 +52,8 @@ class HardPlace:
 
     ``mass`` (kg) is what hangs there, infinite where something else acts. Where elements end at the
     place and grow from it anyway, blocks are not ``cut`` for it. A ``seam`` is a line of the chart
-    that ends at the place, and along which blocks should end.
+    that ends at the place, and along which blocks should end. A block no larger than ``roomy``
+    times the size is small enough.
     """
 
     segment: int
@@ -59,6 +62,7 @@ class HardPlace:
     mass: float = math.inf
     cut: bool = True
     seam: Seam | None = None
+    roomy: float = 3.0
 
 
 @dataclass(frozen=True)
@@ -67,7 +71,8 @@ class Cut:
 
     ``place`` is the number of the `HardPlace`. ``side`` or ``corner`` say which one the place is
     on or near, if either. ``half`` is half the size of the small block along both coordinates, as
-    shares; at a corner its whole size.
+    shares; at a corner its whole size. Along an ``axis`` the block is only made shorter, and so are
+    all beside it: it is long, and a small block in it would leave wedges along its sides.
     """
 
     block: int
@@ -75,16 +80,36 @@ class Cut:
     side: int | None = None
     corner: int | None = None
     half: tuple[float, float] = (0.5 * _RATIO, 0.5 * _RATIO)
+    axis: int | None = None
+    rim: int | None = None
+
+
+@dataclass(frozen=True)
+class Gauge:
+    """What tells how large blocks of a wall are.
+
+    ``scale`` (2,) is that of its chart; ``spread`` gives the vectors (m) that lead across a block
+    along both coordinates at a place of it, ``(2, 3)``; ``narrow`` (m) is how wide an element
+    beside a rim is.
+    """
+
+    scale: Array
+    spread: Callable[[Block, Array], Array]
+    narrow: float
+
+    def sizes(self, block: Block, uv: Array) -> Array:
+        """How long a block is along both coordinates at a place of it (m)."""
+        return np.asarray(np.linalg.norm(self.spread(block, uv), axis=1))
 
 
 class _Cutter:
     """Blocks while they are being cut."""
 
-    def __init__(self, blocks: Blocks, scale: Array) -> None:
+    def __init__(self, blocks: Blocks, gauge: Gauge) -> None:
         self.blocks = list(blocks.blocks)
+        self._gauge = gauge
         self._chains = {name: list(chain) for name, chain in blocks.edges.items()}
         self._corners, self._folds = blocks.corners, set(blocks.folds)
-        self._scale = scale
         self._vertices = 1 + max(max(block.vertices) for block in self.blocks)
 
     def done(self) -> Blocks:
@@ -94,7 +119,7 @@ class _Cutter:
 
     def where(self, number: int, place: HardPlace) -> Array:
         """Where on a block (u, v) a place is; raises `GradingError` where it is not on it."""
-        miss, u, v = place_on(self.blocks[number], np.array(place.at), self._scale)
+        miss, u, v = place_on(self.blocks[number], np.array(place.at), self._gauge.scale)
         if miss > _STRAYED:
             raise GradingError
         return np.array([u, v])
@@ -105,7 +130,16 @@ class _Cutter:
             self._cut_at(self.blocks[cut.block].vertices[cut.corner], cut.half[0])
             return
         uv = self.where(cut.block, places[cut.place])
-        if cut.side is None:
+        if cut.rim is not None:
+            axis = 1 - cut.rim % 2
+            size = float(self._gauge.sizes(self.blocks[cut.block], uv)[axis])
+            wide = float(np.clip(self._gauge.narrow / size, _NARROWEST, _NEAR))
+            share = wide if cut.rim in (0, 3) else 1 - wide
+            self._cut_across(cut.block, axis, float(uv[axis]), [share])
+        elif cut.axis is not None:
+            at = float(uv[cut.axis])
+            self._cut_across(cut.block, cut.axis, at, _lines(at, cut.half[cut.axis]))
+        elif cut.side is None:
             self._cut_inside(cut.block, uv, np.array(cut.half))
         else:
             self._cut_on(cut.block, cut.side, uv, cut.half)
@@ -186,6 +220,85 @@ class _Cutter:
             ]
             self._replace(number, start, faces)
 
+    def crossed(self, number: int, axis: int) -> _Strip | None:
+        """What is cut with a block along one of its coordinates; none where it would cross itself.
+
+        Blocks, each with the corner from which the edge that is cut is its south side, and all
+        edges that are cut, directed alike.
+        """
+        blocks: dict[int, int] = {number: axis}
+        edges: dict[Edge, Edge] = {}
+        vertices = self.blocks[number].vertices
+        ahead = [(vertices[axis], vertices[axis + 1])]
+        while ahead:
+            first, last = ahead.pop()
+            if (first, last) != edges.setdefault(edge_key(first, last), (first, last)):
+                return None
+            for other, start in self._on_edge(first, last):
+                if (blocks.setdefault(other, start) - start) % 2:
+                    return None
+                own = self.blocks[other].vertices
+                across = (own[(start + 3) % 4], own[(start + 2) % 4])
+                beyond = across if own[start] == first else across[::-1]
+                if edges.get(edge_key(*beyond)) != beyond:
+                    ahead.append(beyond)
+        return _Strip(blocks, tuple(edges.values()))
+
+    def rim_beside(self, number: int, uv: Array) -> int | None:
+        """A side of a block that is a rim not near a place, and wants a strip of its own."""
+        block = self.blocks[number]
+        away, sizes = _away(uv), self._gauge.sizes(block, uv)
+        for side in range(4):
+            edge = block.vertices[side], block.vertices[(side + 1) % 4]
+            axis = 1 - side % 2
+            wide = away[side] > _NEAR and sizes[axis] > _WIDE * self._gauge.narrow
+            if wide and len(self._on_edge(*edge)) == 1 and self.crossed(number, axis) is not None:
+                return side
+        return None
+
+    def ends(self, number: int, side: int) -> bool:
+        """Whether the wall ends at a side of a block, or in the strip beside it."""
+        vertices = self.blocks[number].vertices
+        first, last = vertices[side], vertices[(side + 1) % 4]
+        for other, start in self._on_edge(first, last):
+            sizes = self._gauge.sizes(self.blocks[other], np.array([0.5, 0.5]))
+            if other != number and sizes[1 - start % 2] > _WIDE * self._gauge.narrow:
+                return False
+        return True
+
+    def _cut_across(self, number: int, axis: int, middle: float, lines: Sequence[float]) -> None:
+        """Cut all blocks of a strip through at some shares; the part with a place is first."""
+        strip = self.crossed(number, axis)
+        assert strip is not None
+        start, end = self.blocks[number].vertices[axis : axis + 2]
+        ahead = (start, end) in strip.edges
+        lines = list(lines) if ahead else [1 - share for share in lines[::-1]]
+        middle = middle if ahead else 1 - middle
+        met = {edge: [self._new() for _ in lines] for edge in strip.edges}
+        home = sum(middle > share for share in lines)
+        shares = [0.0, *lines, 1.0]
+        for block, corner in strip.blocks.items():
+            own = [self.blocks[block].vertices[(corner + each) % 4] for each in range(4)]
+            south, north = (own[0], own[1]), (own[3], own[2])
+            forward = south in met
+            if forward:
+                below, above = [own[0], *met[south], own[1]], [own[3], *met[north], own[2]]
+            else:  # from the other end
+                below = [own[1], *met[south[::-1]], own[0]]
+                above = [own[2], *met[north[::-1]], own[3]]
+            faces: list[tuple[Sequence[int], Sequence[Array] | Array]] = []
+            for at in range(len(shares) - 1):
+                low, high = shares[at], shares[at + 1]
+                if forward:
+                    names = [below[at], below[at + 1], above[at + 1], above[at]]
+                else:
+                    low, high = 1 - high, 1 - low
+                    names = [below[at + 1], below[at], above[at], above[at + 1]]
+                faces.append((names, np.array([(low, 0), (high, 0), (high, 1), (low, 1)], float)))
+            self._replace(block, corner, [faces[home], *faces[:home], *faces[home + 1 :]])
+        for first, last in strip.edges:
+            self._split(first, last, met[first, last])
+
     def _replace(self, number: int, start: int, faces: _Faces) -> None:
         """Put parts in a block's place, their places given from one of its corners on."""
         block = self.blocks[number]
@@ -220,6 +333,25 @@ class _Cutter:
             self._folds |= {edge_key(a, b) for a, b in forward}
 
 
+@dataclass(frozen=True)
+class _Strip:
+    """Blocks that are cut through together, and the edges that are."""
+
+    blocks: dict[int, int]
+    edges: tuple[Edge, ...]
+
+
+def _lines(middle: float, wide: float) -> list[float]:
+    """Where a strip is cut on both sides of a place, as shares; not where its own end is near."""
+    ends = (middle - wide, middle + wide)
+    return [share for share in ends if _NEAR < share < 1 - _NEAR]
+
+
+def _away(uv: Array) -> Array:
+    """How far a place is from the four sides of its block, as shares."""
+    return np.array([uv[1], 1 - uv[0], 1 - uv[1], uv[0]])
+
+
 _UNIT: Final = ((0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0))
 
 
@@ -248,30 +380,25 @@ def _part(block: Block, vertices: Sequence[int], corners: Array) -> Block:
 
 
 def graded(
-    blocks: Blocks, cuts: Sequence[Cut], places: Sequence[HardPlace], scale: Array
+    blocks: Blocks, cuts: Sequence[Cut], places: Sequence[HardPlace], gauge: Gauge
 ) -> Blocks:
     """Carry out planned cuts; raises `GradingError` where a place has left its block."""
     if not cuts:
         return blocks
-    cutter = _Cutter(blocks, scale)
+    cutter = _Cutter(blocks, gauge)
     for cut in cuts:
         cutter.cut(cut, places)
     return cutter.done()
 
 
 def plan_cuts(
-    blocks: Blocks,
-    places: Sequence[HardPlace],
-    scale: Array,
-    spread: Callable[[Block, Array], Array],
-    least: float,
+    blocks: Blocks, places: Sequence[HardPlace], gauge: Gauge, least: float
 ) -> tuple[Cut, ...]:
     """Cuts that lead from blocks to the size wanted at each place.
 
-    ``spread`` gives the vectors (m) that lead across a block along both coordinates at a place of
-    it, ``(2, 3)``. Masses of less than ``least`` (kg) bend the wall too little to need any.
+    Masses of less than ``least`` (kg) bend the wall too little to need any.
     """
-    cutter = _Cutter(blocks, scale)
+    cutter = _Cutter(blocks, gauge)
     cuts: list[Cut] = []
 
     def carry_out(cut: Cut) -> None:
@@ -281,24 +408,45 @@ def plan_cuts(
     for index, place in enumerate(places):
         if place.mass < least or not place.cut:
             continue
-        number, *_ = find_place(cutter.blocks, place.segment, np.array(place.at), scale)
+        number, *_ = find_place(cutter.blocks, place.segment, np.array(place.at), gauge.scale)
         for _ in range(_MOST_CUTS):
             try:
                 uv = cutter.where(number, place)
             except GradingError:
                 break  # off the wall, as in a hole: the nearest place of it acts as it is
-            sizes = np.linalg.norm(spread(cutter.blocks[number], uv), axis=1)
-            if sizes.max() <= _ROOMY * place.size:
+            sizes = gauge.sizes(cutter.blocks[number], uv)
+            if sizes.max() <= place.roomy * place.size:
                 break
-            carry_out(_next_cut(number, index, uv, sizes, place.size))
+            while (rim := cutter.rim_beside(number, uv)) is not None:
+                carry_out(Cut(number, index, rim=rim))
+                uv = cutter.where(number, place)
+            sizes = gauge.sizes(cutter.blocks[number], uv)
+            cut = _lengthwise(cutter, number, index, uv, sizes, place.size)
+            carry_out(cut or _next_cut(number, index, uv, sizes, place.size))
     return tuple(cuts)
+
+
+def _lengthwise(
+    cutter: _Cutter, number: int, index: int, uv: Array, sizes: Array, wanted: float
+) -> Cut | None:
+    """A cut that only shortens a block in which a small one would be as wide as itself."""
+    size = max(wanted, _RATIO * sizes.max())
+    long = int(np.argmax(sizes))
+    half = 0.5 * size / sizes
+    if half[1 - long] <= _WIDEST or not _lines(float(uv[long]), float(half[long])):
+        return None
+    sides = (3, 1) if long == 0 else (0, 2)
+    near = [side for side in sides if _away(uv)[side] < _NEAR]
+    if cutter.crossed(number, long) is None or not all(cutter.ends(number, side) for side in near):
+        return None
+    return Cut(number, index, half=(float(half[0]), float(half[1])), axis=long)
 
 
 def _next_cut(number: int, index: int, uv: Array, sizes: Array, wanted: float) -> Cut:
     """The cut that comes next on the way to a size (m) in a block of sizes (m) at a place."""
     size = max(wanted, _RATIO * sizes.max())
     half = np.minimum(0.5 * size / sizes, _WIDEST)
-    away = np.array([uv[1], 1 - uv[0], 1 - uv[1], uv[0]])
+    away = _away(uv)
     near = [side for side in range(4) if away[side] < _NEAR]
     reach = [max(_ON, float(_ROUND * away[side])) for side in near]
     if len(near) == 2:
@@ -309,4 +457,6 @@ def _next_cut(number: int, index: int, uv: Array, sizes: Array, wanted: float) -
         along, across = half if near[0] % 2 == 0 else half[::-1]
         high = min(max(2 * float(across), reach[0]), 2 * _WIDEST)
         return Cut(number, index, side=near[0], half=(float(along), high))
+    # What is left beside a small block is no wedge along a side of its own.
+    half = np.minimum(half, _BESIDE * np.minimum(uv, 1 - uv))
     return Cut(number, index, half=(float(half[0]), float(half[1])))

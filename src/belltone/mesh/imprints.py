@@ -33,7 +33,8 @@ Array = NDArray[np.float64]
 
 _STRAIGHT: Final = 2e-3  # of a block; so little a coordinate may change along a line
 _INSIDE: Final = 0.02  # nearer to a block's edge than this, a line is the edge
-_ROOM: Final = 2.0  # radii; the half-size of the elements round a joined point
+_ROOM: Final = 1.1  # radii; half the size of the elements round a joined point
+_ROOMY: Final = 1.5  # times that; so much larger they may be
 _SHORTEST: Final = 0.1  # of a block; a shorter line is not worth elements of its own
 _ON: Final = 1e-3  # of a block; a line so near to a block's edge lies on it
 
@@ -65,9 +66,13 @@ class JoinedPoint:
         """Of the elements wanted there (m).
 
         What is pushed there gives way the more, the smaller the circle is, and elements much larger
-        than it would not show it.
+        than it would not show it. Those that are smaller would all be tied together by the circle.
         """
         return 2 * _ROOM * self.radius
+
+    def hard(self, segment: int, at: tuple[float, float]) -> HardPlace:
+        """It as a place of a wall's chart."""
+        return HardPlace(segment, at, self.size, roomy=_ROOMY)
 
 
 @dataclass(frozen=True)
@@ -173,13 +178,13 @@ def followed(mesh: SurfaceMesh, trace: Traced) -> bool:
 
 def end_of(mesh: SurfaceMesh, trace: Traced, end: int, size: float) -> HardPlace:
     """The first or last (-1) point of a line as a place with elements of a size (m) round it."""
-    return _place(mesh, int(trace.block[end]), trace.at[end], size)
+    return HardPlace(*_chart_place(mesh, int(trace.block[end]), trace.at[end]), size)
 
 
-def _place(mesh: SurfaceMesh, number: int, at: Array, size: float) -> HardPlace:
+def _chart_place(mesh: SurfaceMesh, number: int, at: Array) -> tuple[int, tuple[float, float]]:
     block = mesh.blocks.blocks[number]
     place = block.chart(at[:1], at[1:])[0]
-    return HardPlace(block.segment, (float(place[0]), float(place[1])), size)
+    return block.segment, (float(place[0]), float(place[1]))
 
 
 def hard_place(mesh: SurfaceMesh, joined: JoinedPoint) -> HardPlace | None:
@@ -187,4 +192,4 @@ def hard_place(mesh: SurfaceMesh, joined: JoinedPoint) -> HardPlace | None:
     block, at, away = _on_blocks(mesh, joined.point[None])
     if away[0] > joined.reach:
         return None
-    return _place(mesh, int(block[0]), at[0], joined.size)
+    return joined.hard(*_chart_place(mesh, int(block[0]), at[0]))

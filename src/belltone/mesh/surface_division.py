@@ -17,8 +17,8 @@ from belltone.mesh.discretisation import Discretisation, SurfacePlan
 from belltone.mesh.grading import GradingError, HardPlace, graded
 from belltone.mesh.plate_blocks import unfolded
 from belltone.mesh.quadrature import lobatto
-from belltone.mesh.surface import Imprint, SurfaceMesh, chart_scale, located
-from belltone.mesh.surface_plan import edge_lengths, surface_blocks
+from belltone.mesh.surface import Imprint, SurfaceMesh, located
+from belltone.mesh.surface_plan import RIM_WIDTH, edge_lengths, gauge_of, surface_blocks
 
 __all__ = ["FoldedMeshError", "planned_blocks", "surface_mesh"]
 
@@ -28,7 +28,6 @@ IntArray = NDArray[np.intp]
 _BUT_LAST: Final = slice(None, -1)
 _BUT_FIRST: Final = slice(1, None)
 _NO_RIM: Final = 3.0  # thicknesses; an element so short shows the edge layer by itself
-_RIM_WIDTH: Final = 1.0  # thicknesses; the edge layer fades by a factor of twenty within one
 _NARROWEST_RIM: Final = 0.005  # of the edge; below it the layer matters less than rounding does
 _WIDEST_RIM: Final = 0.3  # of an element
 _GROWTH: Final = 5.0  # from one element to the next, away from where something ends inside
@@ -117,7 +116,7 @@ def planned_blocks(
     if not fits:
         raise FoldedMeshError(f"the blocks of “{surface.name}” fold")
     try:
-        return graded(blocks, plan.cuts, places, chart_scale(surface))
+        return graded(blocks, plan.cuts, places, gauge_of(surface))
     except GradingError as error:
         raise FoldedMeshError(f"a place has left its block of “{surface.name}”") from error
 
@@ -146,7 +145,7 @@ def _breaks(
     result: list[Array] = []
     for number, (length, count) in enumerate(zip(lengths, plan.counts, strict=True)):
         times = divisions * plan.divided(number)
-        narrow = max(_RIM_WIDTH * surface.thickness.mean / length, _NARROWEST_RIM)
+        narrow = max(RIM_WIDTH * surface.thickness.mean / length, _NARROWEST_RIM)
         narrow = min(narrow, _WIDEST_RIM / (count * times))
         one_way = number not in classes.two_way
         one_way &= length > _NO_RIM * count * times * surface.thickness.mean

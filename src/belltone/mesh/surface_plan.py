@@ -15,16 +15,17 @@ from belltone.geometry.shapes import Extruded, Lofted, Plate, Revolved
 from belltone.geometry.skins import Skin
 from belltone.mesh.blocks import SIDES, Block, Blocks, EdgeClasses
 from belltone.mesh.discretisation import SurfacePlan
-from belltone.mesh.grading import HardPlace, graded, plan_cuts
+from belltone.mesh.grading import Gauge, HardPlace, graded, plan_cuts
 from belltone.mesh.plate_blocks import PlateScheme, plate_blocks
 from belltone.mesh.plate_schemes import plate_scheme
 from belltone.mesh.shell_blocks import drawn_blocks, revolved_blocks, skin_blocks
 from belltone.mesh.surface import block_slopes, chart_scale, located
 
-__all__ = ["edge_lengths", "plan_surface", "seams_of", "surface_blocks"]
+__all__ = ["RIM_WIDTH", "edge_lengths", "gauge_of", "plan_surface", "seams_of", "surface_blocks"]
 
 Array = NDArray[np.float64]
 
+RIM_WIDTH: Final = 1.0  # thicknesses; the edge layer fades by a factor of twenty within one
 _AIMED: Final = 4.0  # elements over the whole area at one division, unless blocks ask for more
 _LIGHT: Final = 0.1  # of the wall's mass
 _LOOKS: Final = 9  # along an edge of a block
@@ -41,21 +42,26 @@ def plan_surface(surface: SurfaceValue, places: Sequence[HardPlace] = ()) -> Sur
     if isinstance(surface.shape, Plate):
         scheme = plate_scheme(surface.shape, seams_of(places))
     blocks = surface_blocks(surface, scheme, places)
-    scale = chart_scale(surface)
-
-    def spread(block: Block, uv: Array) -> Array:
-        return block_slopes(surface, block, *uv)
-
     classes = blocks.edge_classes()
     light = _LIGHT * edge_lengths(surface, blocks, classes)[1] * surface.layup.density
     light *= surface.thickness.mean
-    cuts = plan_cuts(blocks, places, scale, spread, light)
-    blocks = graded(blocks, cuts, places, scale)
+    gauge = gauge_of(surface)
+    cuts = plan_cuts(blocks, places, gauge, light)
+    blocks = graded(blocks, cuts, places, gauge)
     classes = blocks.edge_classes()
     lengths, area = edge_lengths(surface, blocks, classes)
     wished = math.sqrt(area / _AIMED)
     counts = [min(max(1, round(length / wished)), _MOST_COUNT) for length in lengths]
     return SurfacePlan(scheme, tuple(counts), cuts)
+
+
+def gauge_of(surface: SurfaceValue) -> Gauge:
+    """What tells how large blocks of a wall are."""
+
+    def spread(block: Block, uv: Array) -> Array:
+        return block_slopes(surface, block, *uv)
+
+    return Gauge(chart_scale(surface), spread, RIM_WIDTH * surface.thickness.mean)
 
 
 def edge_lengths(

@@ -170,7 +170,7 @@ def _joined_at(wall: SurfaceValue, points: Sequence[JoinedPoint]) -> Iterator[Ha
     for point, (x, y, off), known in zip(points, flat.tolist(), within, strict=True):
         if known:
             if abs(off) <= point.reach:
-                yield HardPlace(0, (x, y), point.size)
+                yield point.hard(0, (x, y))
             continue
         coarse = coarse or surface_mesh(wall, _COARSE, plan_surface(wall))
         hard = hard_place(coarse, point)

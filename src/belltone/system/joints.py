@@ -39,8 +39,8 @@ _AT_RIM: Final = 1e-6  # weight of nodes that are not on a rim, where a foot is 
 _OVER: Final = 1e-4  # of the wall's size; what lies farther beside its foot is not over the wall
 _LEANS: Final = 0.1  # slope of a coarse element's normal
 _SAME_LINE: Final = 1e-6  # of its length; lines that are no farther apart are one
-_RINGS: Final = 4  # of places over a spot, whose mean motion is tied
-_RING: Final = 12  # places in each
+_RINGS: Final = 6  # of places over a spot, whose mean motion is tied
+_RING: Final = 18  # places in each
 
 
 class JointError(UserError):
