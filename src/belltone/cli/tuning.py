@@ -24,7 +24,7 @@ from belltone.sweep.pool import start_workers
 from belltone.tune.others import others
 from belltone.tune.pull import pulls
 from belltone.tune.reach import reach
-from belltone.tune.together import reach_together
+from belltone.tune.together import OTHER_SHAPE, reach_together
 
 
 def pull(
@@ -132,6 +132,8 @@ def _reach_together(
     for name, text in best.texts.items():
         print(f"{name} = {text}")
     print(f"mode {mode} stands at {format_number(found.frequency, 7)} Hz")
+    if not found.own_shape:
+        print(OTHER_SHAPE)
     if written is not None:
         write_sheet(best.sheet, written)
         print(f"written to {written}")

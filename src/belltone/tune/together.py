@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Final
 
 from belltone.design.values import ModeName, TargetValue
 from belltone.modes.kinds import kind_family
+from belltone.modes.pairing import pair
 from belltone.modes.solve import request_for, solve_modes
 from belltone.progress import Progress
 from belltone.reading.family import evaluate
@@ -17,15 +19,26 @@ from belltone.tune.demands import Demands, named_mode
 from belltone.tune.reach import ReachError
 from belltone.tune.search import Aim
 
-__all__ = ["Together", "reach_together"]
+__all__ = ["OTHER_SHAPE", "Together", "reach_together"]
+
+OTHER_SHAPE: Final = "It does what the mode did, but its shape is another; compare both."
+"""What is told where the shape the mode had has become another mode."""
+
+
+_EQUAL: Final = 1e-4  # relative; frequencies nearer than this are one
 
 
 @dataclass(frozen=True, eq=False)
 class Together:
-    """What the search came to, and where the mode stands in the best of it (Hz)."""
+    """What the search came to, and where the mode stands in the best of it (Hz).
+
+    On the way it is known by what it does; whether it still has its ``own_shape`` there, or the
+    shape it had has become another mode, is told by comparing both.
+    """
 
     cleared: Cleared
     frequency: float
+    own_shape: bool
 
 
 def reach_together(
@@ -60,5 +73,10 @@ def reach_together(
     demands = Demands((), 0.0, (wanted,))
     found = search_for(sheet, names, demands, Aim.CHANGE, store=store, progress=progress)
     place = named_mode(name, found.best.modes)
-    stands = float("nan") if place is None else float(found.best.modes.flexible[place])
-    return Together(found, stands)
+    if place is None:
+        return Together(found, float("nan"), own_shape=False)
+    stands = found.best.modes.flexible
+    (partner,), _ = pair(found.present.modes, found.best.modes, [number - 1])
+    # One of a pair has the shape of either.
+    own = partner >= 0 and abs(stands[partner] / stands[place] - 1) < _EQUAL
+    return Together(found, float(stands[place]), own_shape=bool(own))

@@ -35,12 +35,14 @@ class Reached:
 
     ``also`` are other values that bring the mode there too; ``short`` says what is in the way
     where it was not brought there. Then nothing was written, and the values are the nearest.
+    Without its ``own_shape`` the mode there does the same, but has another shape than it had.
     """
 
     texts: Mapping[str, str]
     frequency: float
     also: tuple[str, ...] = ()
     short: str = ""
+    own_shape: bool = True
 
 
 class Reachable(Tryable, Protocol):
@@ -133,7 +135,7 @@ class Reaching(QObject):
                 found: Together = engine.ask(find_reached, *place, progress=progress)
                 best = found.cleared.best
                 short = "" if best.clear else "; ".join(found.cleared.binding)
-                return Reached(best.texts, found.frequency, short=short)
+                return Reached(best.texts, found.frequency, (), short, found.own_shape)
 
         session.jobs.start(REACH, work, finish, fail)
         self.changed.emit()
