@@ -290,6 +290,7 @@ def test_modes_keep_their_colour_when_they_change_places(
     settle(qtbot, window)
     answer = window.session.answer
     assert answer is not None
+    assert window.map.quality.text() == ""  # without a knob no model is being made
     edge = _sideways(answer.modes)
     identity = answer.identities[edge]
     window.session.choose(identity)

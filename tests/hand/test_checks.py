@@ -279,6 +279,13 @@ def cap(degrees: float, thickness: str) -> str:
     )
 
 
+def test_a_cap_may_be_told_in_rounded_numbers() -> None:
+    design = design_of(cap(60, "1 mm").replace("86.602540378444 mm", "86.6 mm"))
+    modes = solve_modes(design, ModeRequest(1, None, 5e-2))
+    ((check,), _) = hand_checks(design, modes, modes.rigid_count)
+    assert check.formula == "free spherical cap without stretching, n = 2"
+
+
 def test_a_sphere() -> None:
     """Five modes of degree 2 and seven of degree 3, mixed at will: each is told its degree."""
     design = design_of(cap(180, "1 mm"))

@@ -20,7 +20,8 @@ from belltone.hand.walls import Wall, pattern_of
 
 __all__ = ["sphere_checks"]
 
-_ON_AXIS: Final = 1e-9  # of the radius
+_CLOSED: Final = 1e-9  # of the radius
+_ON_AXIS: Final = 2e-3  # of the radius; coordinates that are typed are rounded
 _SHALLOW: Final = math.radians(30.0) + 1e-9
 _LEAST: Final = 1e-9  # rad; the top itself is left out of what is integrated
 
@@ -34,9 +35,8 @@ def sphere_checks(
     ``kinds`` is what the mode does, and what others of its frequency do.
     """
     radius = arc.radius + outwards
-    slack = _ON_AXIS * arc.radius
-    closed = [end for end in (arc.start, arc.stop) if end[0] <= slack]
-    if abs(arc.centre[0]) > slack or not closed:
+    closed = [end for end in (arc.start, arc.stop) if end[0] <= _CLOSED * arc.radius]
+    if abs(arc.centre[0]) > _ON_AXIS * arc.radius or not closed:
         return [], "the shell is neither a cylinder nor a sphere closed at its top"
     if len(closed) == 2:
         return _whole(wall, radius, words, kinds)

@@ -524,7 +524,7 @@ class SweepMap(QFrame):
         """Say how much was solved, how exactly, and where nothing could be."""
         answer = self._session.tuning.shown
         models, knob = self._session.models, self.knob.currentText()
-        making = models.making == knob
+        making = bool(knob) and models.making == knob
         if answer is None:
             self.quality.setText(self._growing() if making else "")
             return
