@@ -590,6 +590,26 @@ def test_commands_load_no_more_than_they_need() -> None:
     subprocess.run([sys.executable, "-c", program], check=True, timeout=60)
 
 
+def test_modes_of_a_plate_load_no_more_than_they_need(tmp_path: Path) -> None:
+    path = tmp_path / "plate.toml"
+    path.write_text(
+        'belltone = 1\n[parts.p]\nkind = "plate"\nmaterial = "structural steel"\n'
+        'thickness = "5 mm"\n'
+        'outline = { shape = "rectangle", width = "400 mm", height = "300 mm" }\n'
+        '[[supports]]\nsite = "p.west"\nhold = "clamped"\n[modes]\ncount = 2\n'
+    )
+    program = (
+        "import sys, belltone.cli.program as program\n"
+        "try: program.app(sys.argv[1:])\n"
+        "except SystemExit as ended: assert not ended.code\n"
+        "assert 'belltone.modes.patterns' in sys.modules\n"
+        "heavy = {'scipy.optimize', 'scipy.interpolate', 'scipy.stats', 'meshio', 'PySide6'}\n"
+        "assert not heavy & set(sys.modules), heavy & set(sys.modules)"
+    )
+    command = [sys.executable, "-c", program, "modes", str(path)]
+    subprocess.run(command, check=True, timeout=60, stdout=subprocess.DEVNULL)
+
+
 def test_a_sweep_follows_a_frequency_down_to_buckling(run: Run, pushed_path: Path) -> None:
     code, out, _ = run("sweep", pushed_path, "--over", "push=20 kN:40 kN:3", "--format", "csv")
     assert code == 0

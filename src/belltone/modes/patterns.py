@@ -127,12 +127,19 @@ def _interpolation(places: bytes, at: bytes) -> scipy.sparse.csr_matrix:
     Both come as the bytes of ``(n, 2)`` numbers: a wall's own places change little with its sizes.
     """
     known, wanted = (np.frombuffer(own).reshape(-1, 2) for own in (places, at))
-    rows = scipy.interpolate.LinearNDInterpolator(known, np.eye(len(known)))(wanted)
-    outside = np.flatnonzero(np.isnan(rows[:, 0]))
+    triangles = scipy.spatial.Delaunay(known)
+    inside = triangles.find_simplex(wanted)
+    to_shares = triangles.transform[inside]
+    two = np.einsum("nij,nj->ni", to_shares[:, :2], wanted - to_shares[:, 2])
+    shares = np.column_stack([two, 1 - two.sum(axis=1)])
+    nodes = triangles.simplices[inside]
+    outside = np.flatnonzero((inside < 0) | np.isnan(two).any(axis=1))
     if len(outside):
-        rows[outside] = 0.0
-        rows[outside, scipy.spatial.cKDTree(known).query(wanted[outside])[1]] = 1.0
-    return scipy.sparse.csr_matrix(rows)
+        shares[outside] = [1.0, 0.0, 0.0]
+        nodes[outside] = scipy.spatial.cKDTree(known).query(wanted[outside])[1][:, None]
+    places = np.repeat(np.arange(len(wanted)), 3)
+    entries = (shares.ravel(), (places, nodes.ravel()))
+    return scipy.sparse.csr_matrix(entries, shape=(len(wanted), len(known)))
 
 
 def _on_skin(
