@@ -136,9 +136,10 @@ def _interpolation(places: bytes, at: bytes) -> scipy.sparse.csr_matrix:
     outside = np.flatnonzero((inside < 0) | np.isnan(two).any(axis=1))
     if len(outside):
         shares[outside] = [1.0, 0.0, 0.0]
-        nodes[outside] = scipy.spatial.cKDTree(known).query(wanted[outside])[1][:, None]
-    places = np.repeat(np.arange(len(wanted)), 3)
-    entries = (shares.ravel(), (places, nodes.ravel()))
+        nearest = np.asarray(scipy.spatial.cKDTree(known).query(wanted[outside])[1])
+        nodes[outside] = nearest[:, None]
+    rows = np.repeat(np.arange(len(wanted)), 3)
+    entries = (shares.ravel(), (rows, nodes.ravel()))
     return scipy.sparse.csr_matrix(entries, shape=(len(wanted), len(known)))
 
 
