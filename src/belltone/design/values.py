@@ -179,6 +179,11 @@ class SupportValue:
         """Whether it holds anything at all."""
         return len(self.directions) + len(self.spring_directions) > 0
 
+    @property
+    def turns(self) -> bool:
+        """Whether it holds any turn, or puts one on a spring."""
+        return bool(np.any(self.directions[:, 3:]) or np.any(self.spring_directions[:, 3:]))
+
 
 @dataclass(frozen=True)
 class MassValue:

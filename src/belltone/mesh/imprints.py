@@ -26,6 +26,7 @@ __all__ = [
     "followed",
     "hard_place",
     "imprints",
+    "round_circle",
     "traced",
 ]
 
@@ -61,18 +62,14 @@ class JoinedPoint:
     radius: float
     reach: float
 
-    @property
-    def size(self) -> float:
-        """Of the elements wanted there (m).
 
-        What is pushed there gives way the more, the smaller the circle is, and elements much larger
-        than it would not show it. Those that are smaller would all be tied together by the circle.
-        """
-        return 2 * _ROOM * self.radius
+def round_circle(segment: int, at: tuple[float, float], radius: float) -> HardPlace:
+    """A place of a wall's chart on a circle (m) round which something is tied.
 
-    def hard(self, segment: int, at: tuple[float, float]) -> HardPlace:
-        """It as a place of a wall's chart."""
-        return HardPlace(segment, at, self.size, roomy=_ROOMY)
+    What is pushed there gives way the more, the smaller the circle is, and elements much larger
+    than it would not show it. Those that are smaller would all be tied together by the circle.
+    """
+    return HardPlace(segment, at, 2 * _ROOM * radius, roomy=_ROOMY)
 
 
 @dataclass(frozen=True)
@@ -192,4 +189,4 @@ def hard_place(mesh: SurfaceMesh, joined: JoinedPoint) -> HardPlace | None:
     block, at, away = _on_blocks(mesh, joined.point[None])
     if away[0] > joined.reach:
         return None
-    return joined.hard(*_chart_place(mesh, int(block[0]), at[0]))
+    return round_circle(*_chart_place(mesh, int(block[0]), at[0]), joined.radius)

@@ -25,6 +25,7 @@ from belltone.mesh.imprints import (
     followed,
     hard_place,
     imprints,
+    round_circle,
     traced,
 )
 from belltone.mesh.surface import SurfaceMesh
@@ -156,7 +157,12 @@ def _acting_places(design: Design, wall: SurfaceValue) -> tuple[HardPlace, ...]:
             hung = [each for each in design.masses if each.place == place]
             alone = hung and all(support.place != place for support in design.supports)
             mass = sum(each.mass for each in hung) if alone else math.inf
-            found.append(HardPlace(place.segment, place.at, size, mass))
+            if any(each.turns for each in design.supports if each.place == place):
+                # It acts on a circle as wide as the wall is thick, and a couple bends the wall
+                # round that far more sharply than a force does.
+                found.append(round_circle(place.segment, place.at, 0.25 * size))
+            else:
+                found.append(HardPlace(place.segment, place.at, size, mass))
     return (*found, *_joined_at(wall, list(joined_points(design, wall))))
 
 
@@ -170,7 +176,7 @@ def _joined_at(wall: SurfaceValue, points: Sequence[JoinedPoint]) -> Iterator[Ha
     for point, (x, y, off), known in zip(points, flat.tolist(), within, strict=True):
         if known:
             if abs(off) <= point.reach:
-                yield point.hard(0, (x, y))
+                yield round_circle(0, (x, y), point.radius)
             continue
         coarse = coarse or surface_mesh(wall, _COARSE, plan_surface(wall))
         hard = hard_place(coarse, point)
