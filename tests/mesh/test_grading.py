@@ -101,6 +101,17 @@ def test_long_walls_are_cut_short_before_small_blocks_are(x: float, y: float, mo
     assert np.median(np.min(sines, axis=0)) > 0.8  # 0.2 to 0.5 with wedges
 
 
+@pytest.mark.parametrize("x", [-0.36, -0.2, 0.0, 0.3, 0.38])
+def test_long_walls_are_cut_as_planned_wherever_the_place_goes(x: float) -> None:
+    """Also where a strip would be cut but on one side of it now, the blocks stay as many."""
+    plan = plan_surface(FLANGE, [HardPlace(0, (-0.25, 0.0), 0.03)])
+    assert any(cut.axis is not None for cut in plan.cuts)
+    place = HardPlace(0, (x, 0.01), 0.03)
+    mesh = surface_mesh(FLANGE, Discretisation(1, 4), plan, places=[place])
+    assert mesh.node_areas.sum() == pytest.approx(0.12, rel=1e-9)
+    assert mesh.node_areas.min() > 0
+
+
 def test_the_small_block_follows_its_place() -> None:
     first = HardPlace(0, (0.1, 0.05), SIZE)
     plan = plan_surface(PLATE, [first])

@@ -81,6 +81,7 @@ class Cut:
     corner: int | None = None
     half: tuple[float, float] = (0.5 * _RATIO, 0.5 * _RATIO)
     axis: int | None = None
+    cut_at: tuple[bool, bool] = (True, True)
     rim: int | None = None
 
 
@@ -134,11 +135,10 @@ class _Cutter:
             axis = 1 - cut.rim % 2
             size = float(self._gauge.sizes(self.blocks[cut.block], uv)[axis])
             wide = float(np.clip(self._gauge.narrow / size, _NARROWEST, _NEAR))
-            share = wide if cut.rim in (0, 3) else 1 - wide
-            self._cut_across(cut.block, axis, float(uv[axis]), [share])
+            first = cut.rim in (0, 3)
+            self._cut_across(cut.block, axis, [wide if first else 1 - wide], int(first))
         elif cut.axis is not None:
-            at = float(uv[cut.axis])
-            self._cut_across(cut.block, cut.axis, at, _lines(at, cut.half[cut.axis]))
+            self._shorten(cut, float(uv[cut.axis]))
         elif cut.side is None:
             self._cut_inside(cut.block, uv, np.array(cut.half))
         else:
@@ -266,16 +266,25 @@ class _Cutter:
                 return False
         return True
 
-    def _cut_across(self, number: int, axis: int, middle: float, lines: Sequence[float]) -> None:
-        """Cut all blocks of a strip through at some shares; the part with a place is first."""
+    def _shorten(self, cut: Cut, at: float) -> None:
+        """Cut a strip through on those sides of a place it was planned for, wherever it is now."""
+        assert cut.axis is not None
+        wide = cut.half[cut.axis]
+        # As many pieces as planned, in order and none of them empty.
+        low = min(max(at - wide, _SLACK), 1 - 3 * _SLACK)
+        high = max(min(at + wide, 1 - _SLACK), 3 * _SLACK)
+        ends = [each for each, wanted in zip((low, high), cut.cut_at, strict=True) if wanted]
+        self._cut_across(cut.block, cut.axis, ends, int(cut.cut_at[0]))
+
+    def _cut_across(self, number: int, axis: int, lines: Sequence[float], home: int) -> None:
+        """Cut all blocks of a strip through at some shares; part ``home`` keeps their numbers."""
         strip = self.crossed(number, axis)
         assert strip is not None
         start, end = self.blocks[number].vertices[axis : axis + 2]
         ahead = (start, end) in strip.edges
         lines = list(lines) if ahead else [1 - share for share in lines[::-1]]
-        middle = middle if ahead else 1 - middle
+        home = home if ahead else len(lines) - home
         met = {edge: [self._new() for _ in lines] for edge in strip.edges}
-        home = sum(middle > share for share in lines)
         shares = [0.0, *lines, 1.0]
         for block, corner in strip.blocks.items():
             own = [self.blocks[block].vertices[(corner + each) % 4] for each in range(4)]
@@ -341,10 +350,9 @@ class _Strip:
     edges: tuple[Edge, ...]
 
 
-def _lines(middle: float, wide: float) -> list[float]:
-    """Where a strip is cut on both sides of a place, as shares; not where its own end is near."""
-    ends = (middle - wide, middle + wide)
-    return [share for share in ends if _NEAR < share < 1 - _NEAR]
+def _worth_cutting(middle: float, wide: float) -> tuple[bool, bool]:
+    """Whether a strip is cut before a place and beyond it: not where its own end is near."""
+    return middle - wide > _NEAR, middle + wide < 1 - _NEAR
 
 
 def _away(uv: Array) -> Array:
@@ -433,13 +441,14 @@ def _lengthwise(
     size = max(wanted, _RATIO * sizes.max())
     long = int(np.argmax(sizes))
     half = 0.5 * size / sizes
-    if half[1 - long] <= _WIDEST or not _lines(float(uv[long]), float(half[long])):
+    cut_at = _worth_cutting(float(uv[long]), float(half[long]))
+    if half[1 - long] <= _WIDEST or not any(cut_at):
         return None
     sides = (3, 1) if long == 0 else (0, 2)
     near = [side for side in sides if _away(uv)[side] < _NEAR]
     if cutter.crossed(number, long) is None or not all(cutter.ends(number, side) for side in near):
         return None
-    return Cut(number, index, half=(float(half[0]), float(half[1])), axis=long)
+    return Cut(number, index, half=(float(half[0]), float(half[1])), axis=long, cut_at=cut_at)
 
 
 def _next_cut(number: int, index: int, uv: Array, sizes: Array, wanted: float) -> Cut:
