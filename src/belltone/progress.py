@@ -24,12 +24,14 @@ class Progress:
     ``listener`` is called as ``listener(done, total, text)`` from the thread that does the work,
     ``herald`` with words on how large the work ahead is where it takes long, ``viewer`` with an
     answer that is good already and will become better.
-    ``cancel`` may be called from any thread; the work stops at its next ``check``.
+    ``cancel`` may be called from any thread; the work stops at its next ``check``, as it does
+    where ``asked`` says that a stop was asked for elsewhere.
     """
 
     listener: Callable[[int, int, str], None] | None = None
     herald: Callable[[str], None] | None = None
     viewer: Callable[[Any], None] | None = None
+    asked: Callable[[], bool] | None = None
     _stop: threading.Event = field(default_factory=threading.Event)
 
     def report(self, done: int, total: int, text: str) -> None:
@@ -62,11 +64,11 @@ class Progress:
     @property
     def cancelled(self) -> bool:
         """Whether stopping was asked for."""
-        return self._stop.is_set()
+        return self._stop.is_set() or (self.asked is not None and self.asked())
 
     def check(self) -> None:
         """Raise ``Cancelled`` when stopping was asked for."""
-        if self._stop.is_set():
+        if self.cancelled:
             raise Cancelled
 
 

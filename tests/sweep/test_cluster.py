@@ -13,6 +13,7 @@ import numpy as np
 import pytest
 
 from belltone.design.values import Design
+from belltone.progress import Cancelled
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.sweep import cluster
@@ -21,9 +22,10 @@ from belltone.sweep.plan import SweepPlan, parse_plan
 from belltone.sweep.pool import SweepError, start_workers
 from belltone.sweep.runner import run_sweep
 from belltone.sweep.several import Plan, grid_plan
+from belltone.sweep.stopping import give_up, here
 from belltone.sweep.survey import run_survey
 from tests.assemblies import held, text_of
-from tests.conftest import Run
+from tests.conftest import STEEL, Run
 from tests.geometry.test_received_meshes import flat, part, written
 
 distributed = pytest.importorskip("distributed")
@@ -42,18 +44,79 @@ def plan_of(design: Design, *texts: str) -> Plan:
     return grid_plan([parse_plan(text, design) for text in texts], design)
 
 
-def test_a_cluster_says_what_processes_say(local: Any, rail: Sheet) -> None:
-    plan = plan_of(evaluate(rail), "wall=2.5 mm, 3 mm", "post_at=1.5 m, 1.55 m")
+def pressed(deflection: str) -> Sheet:
+    """A clamped plate under pressure, with its thickness and the pressure as knobs."""
+    edges = "".join(held(f"wall.{edge}") for edge in ("west", "east", "south", "north"))
+    text = f"""{STEEL}
+[parts.wall]
+kind = "plate"
+outline = {{ shape = "rectangle", width = "400 mm", height = "300 mm" }}
+thickness = "t"
+material = "steel"
+{edges}
+[preload]
+deflection = "{deflection}"
+pressures = [{{ site = "wall.face", pressure = "p", on = "inner" }}]
+[accuracy]
+divisions = 1
+order = 3
+"""
+    return Sheet.from_text(
+        f'belltone = 1\n{text}\n[knobs]\nt = {{ value = "2 mm" }}\np = {{ value = "0.2 bar" }}\n'
+    )
+
+
+@pytest.mark.parametrize("name", ["rail", "small", "large"])
+def test_a_cluster_says_what_processes_say_to_the_bit(local: Any, rail: Sheet, name: str) -> None:
+    sheet, over = rail, ("wall=2.5 mm, 3 mm", "post_at=1.5 m, 1.55 m, 1.6 m")
+    if name != "rail":
+        sheet, over = pressed(name), ("t=1.9 mm, 2 mm", "p=0.1 bar, 0.2 bar")
+    plan = plan_of(evaluate(sheet), *over)
     with start_workers(2) as processes:
-        here = run_survey(rail, plan, processes)
-    with cluster_workers(local.scheduler_address, rail) as workers:
-        there = run_survey(rail, plan, workers)
-    for one, other in zip(here.sets, there.sets, strict=True):
-        assert one is not None
-        assert other is not None
-        # Points begin from the one their worker solved before, so the last digits may differ.
-        assert one.frequencies == pytest.approx(other.frequencies, rel=1e-9)
-    assert [track.places for track in here.tracks] == [track.places for track in there.tracks]
+        here = run_survey(sheet, plan, processes)
+    with start_workers(1) as process:
+        alone = run_survey(sheet, plan, process)
+    with cluster_workers(local.scheduler_address, sheet) as workers:
+        there = run_survey(sheet, plan, workers)
+    for told in (alone, there):
+        for one, other in zip(here.sets, told.sets, strict=True):
+            assert one is not None
+            assert other is not None
+            assert one.frequencies.tobytes() == other.frequencies.tobytes()
+            assert one.signatures.tobytes() == other.signatures.tobytes()
+        assert [track.places for track in here.tracks] == [track.places for track in told.tracks]
+
+
+def _until_stopped(begun: Path, ended: Path) -> None:
+    """Go on until told to stop, by files that say so."""
+    begun.touch()
+    deadline = time.monotonic() + 60
+    try:
+        while time.monotonic() < deadline:
+            here().check()
+            time.sleep(0.01)
+    except Cancelled:
+        ended.touch()
+        raise
+
+
+@pytest.mark.parametrize("where", ["processes", "cluster"])
+def test_a_stop_reaches_what_is_under_way(
+    local: Any, rail: Sheet, tmp_path: Path, where: str
+) -> None:
+    begun, ended = tmp_path / "begun", tmp_path / "ended"
+    with (
+        start_workers(1)
+        if where == "processes"
+        else cluster_workers(local.scheduler_address, rail) as workers
+    ):
+        asked = workers.submit(_until_stopped, begun, ended)
+        _until(begun.exists)
+        other = workers.submit(abs, -2)
+        give_up([asked])
+        _until(ended.exists)
+        assert other.result(timeout=60) == 2  # it alone
+        assert workers.submit(abs, -3).result(timeout=60) == 3
 
 
 def test_a_received_mesh_travels_and_a_lost_worker_costs_no_point(

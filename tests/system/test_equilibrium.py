@@ -419,7 +419,10 @@ def begun(text: str, near: tuple[Assembly, Equilibrium], order: int = 3) -> Equi
     design = evaluate(Sheet.from_text(text))
     assert design.preload is not None
     assembly = Assembly(design, Discretisation(1, order))
-    return equilibrium(assembly, design.preload, Progress(), near=near)
+    other, known = near
+    onward = known.onward
+    own = None if onward is None else assembly.motions_from(other, onward[None])[0]
+    return equilibrium(assembly, design.preload, Progress(), begun=own)
 
 
 def test_a_large_deflection_is_begun_from_that_on_other_elements() -> None:

@@ -76,6 +76,7 @@ def _load_soon() -> None:
     """Load what the window asks for a little later, so that it does not wait for it then."""
     for name in _SOON:
         importlib.import_module(name)
+    threadpoolctl.threadpool_limits(1)  # what has just come with them, too
 
 
 @contextlib.contextmanager

@@ -81,11 +81,22 @@ class Climb:
         self._seconds = 0.0
         self._wary: dict[tuple[SurfacePlan, ...], float] = {}
 
-    def at(self, fine: Discretisation, told: bool = True, near: Solution | None = None) -> Solved:
+    def at(
+        self,
+        fine: Discretisation,
+        told: bool = True,
+        near: Solution | None = None,
+        begun: Array | None = None,
+    ) -> Solved:
         """The modes at a given discretisation, with their errors where these are to be ``told``.
 
-        ``near`` is a solution of a similar design there, to begin from.
+        ``near`` is a solution of a similar design there, to begin from; ``begun`` are the motions
+        its loaded state is begun from, of one that was solved elsewhere.
         """
+        if begun is not None:
+            with numpy_threads(self._unknowns_of(fine) > _LARGE):
+                parts = self.design, fine, self.progress, self._structures
+                self._last = self._levels[fine] = Level(*parts, begun=begun)
         if near is not None:
             self._structures = near.level.structures
             self._last = near.level

@@ -6,6 +6,9 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import cached_property
 
+import numpy as np
+from numpy.typing import NDArray
+
 from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.errors import NoModesError
@@ -26,6 +29,8 @@ from belltone.system.witness import Witness
 
 __all__ = ["MOST_MODES", "Level", "planned", "told_in_words"]
 
+Array = NDArray[np.float64]
+
 MOST_MODES = 500  # found at once
 _FACTORS = 4  # of buckling
 
@@ -42,7 +47,8 @@ class Level:
     """One design at one discretisation; factors are made when they are first needed.
 
     ``structures`` are those of a neighbour's levels, and become this one's and its neighbours'. A
-    large deflection is begun from that of a level ``near``.
+    large deflection is begun from that of a level ``near``, or from the node motions it was
+    ``begun`` with elsewhere.
     """
 
     def __init__(
@@ -52,6 +58,7 @@ class Level:
         progress: Progress,
         structures: dict[Discretisation, Structure] | None = None,
         near: Level | None = None,
+        begun: Array | None = None,
     ) -> None:
         self.design, self.discretisation, self.progress = design, discretisation, progress
         self.structures = {} if structures is None else structures
@@ -61,10 +68,13 @@ class Level:
         if design.preload is None:
             self.system: System = self.assembly.system()
         else:
-            known = None
-            if near is not None and near.state is not None and near.state.pose is not None:
-                known = near.assembly, near.state
-            self.state = loaded(self.assembly, design.preload, progress, known)
+            if begun is not None and len(begun) != self.assembly.size // 6:
+                begun = None
+            if begun is None and near is not None and near.state is not None:
+                own = near.state.onward
+                if own is not None:
+                    begun = self.assembly.motions_from(near.assembly, own[None])[0]
+            self.state = loaded(self.assembly, design.preload, progress, begun)
             self.system = self.state.system
         if self.system.stiffness.shape[0] <= len(self.system.rigid_names):
             raise NoModesError(

@@ -43,11 +43,11 @@ def loaded(
     assembly: Assembly,
     preload: PreloadValue,
     progress: Progress,
-    near: tuple[Assembly, Equilibrium] | None = None,
+    begun: Array | None = None,
 ) -> Equilibrium:
-    """The loaded state, begun from one that is ``near``; raises `NoModesError` where none is."""
+    """The loaded state, ``begun`` from motions near it; raises `NoModesError` where none is."""
     try:
-        return equilibrium(assembly, preload, progress, near=near)
+        return equilibrium(assembly, preload, progress, begun=begun)
     except BuckledError as error:
         raise BuckledModesError(error) from error
     except LostPathError as error:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from belltone.design.values import Design
 from belltone.errors import UserError
@@ -24,6 +25,8 @@ __all__ = [
     "solve",
     "solve_modes",
 ]
+
+Array = NDArray[np.float64]
 
 
 def request_for(design: Design, extra: int = 0) -> ModeRequest:
@@ -64,15 +67,17 @@ def solve(
     told: bool = True,
     near: Solution | None = None,
     like: Solution | None = None,
+    begun: Array | None = None,
 ) -> Solved:
     """Solve for the modes asked for; with no discretisation given, the sheet's or one by accuracy.
 
-    Each frequency comes with an estimate of its own relative error, which is no number where it is
-    not to be ``told`` at a given discretisation. ``near`` is a solution there of a design like this
-    one, to begin from. ``like`` is one of a design that may be like it, whose discretisation is
-    tried before any other. Raises `NoModesError` when
-    the accuracy is out of reach, ``JointError`` where a joint finds nothing to join, ``ValueError``
-    for a member's order below 3, and ``Cancelled`` when ``progress`` says stop.
+    Each frequency comes with an estimate of its own relative error, which is no number where it
+    is not to be ``told`` at a given discretisation. ``near`` is a solution there of a design
+    like this one, to begin from, ``begun`` the loaded state of one alone
+    (`Equilibrium.onward`). ``like`` is one of a design that may be like it, whose
+    discretisation is tried before any other. Raises `NoModesError` when the accuracy is out of
+    reach, ``JointError`` where a joint finds nothing to join, ``ValueError`` for a member's
+    order below 3, and ``Cancelled`` when ``progress`` says stop.
     """
     progress = progress or Progress()
     if discretisation is None and design.fixed is not None:
@@ -83,7 +88,7 @@ def solve(
     used = planned(design, discretisation)
     if used.order < 3 and not design.has_walls:
         raise ValueError(f"order {used.order} has no two lower orders to compare with")
-    return Climb(design, request, progress).at(used, told, near)
+    return Climb(design, request, progress).at(used, told, near, begun)
 
 
 def _as_before(

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import contextlib
 import ctypes
-import os
 import tempfile
 import threading
 from collections.abc import Callable, Iterator, Mapping
@@ -15,13 +14,14 @@ from pathlib import Path
 from typing import Any, Final
 
 import platformdirs
-import threadpoolctl
 
 from belltone.errors import UserError
 from belltone.sheet.document import Sheet
 from belltone.sheet.part_models import ReceivedPart
 from belltone.store.results import method_version
 from belltone.sweep.pool import SweepError
+from belltone.sweep.stopping import listening
+from belltone.system.threads import take_one_thread
 
 __all__ = ["cluster_workers"]
 
@@ -67,7 +67,7 @@ def cluster_workers(address: str, sheet: Sheet) -> Iterator[Executor]:
 
 
 class _Workers(Executor):
-    """Hands calls to the workers of a client; ended, it takes back what has not begun."""
+    """Hands calls to the workers of a client; ended, it takes back what is not done."""
 
     def __init__(self, client: Any, sheet: Sheet) -> None:
         self._client, self._folder = client, sheet.folder
@@ -144,7 +144,22 @@ def _at_worker(
         return here if isinstance(value, Path) and value == folder else value
 
     own = {name: at_home(value) for name, value in named.items()}
-    return fn(*map(at_home, arguments), **own)
+    with listening(_given_up()):
+        return fn(*map(at_home, arguments), **own)
+
+
+def _given_up() -> Callable[[], bool]:
+    """What tells whether the call under way is wanted no more; the worker has heard of it."""
+    from distributed import get_worker
+
+    worker = get_worker()
+    key = worker.get_current_task()
+
+    def asked() -> bool:
+        known = worker.state.tasks.get(key)
+        return known is None or known.state == "cancelled"
+
+    return asked
 
 
 def _unpacked(files: Mapping[str, bytes]) -> Path:
@@ -185,8 +200,7 @@ def _settle_in() -> None:
     Workers of a scheduler are started so that they give every array's memory back at once, which
     costs matrices that come and go a third of their time.
     """
-    os.environ["MKL_NUM_THREADS"] = "1"
-    threadpoolctl.threadpool_limits(1)
+    take_one_thread()
     with contextlib.suppress(OSError, AttributeError):  # a C library without it
         library = ctypes.CDLL(None)
         library.mallopt(_TRIM_THRESHOLD, _KEPT_MEMORY)

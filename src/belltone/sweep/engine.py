@@ -168,16 +168,16 @@ class Engine:
             self._stop.close()
 
 
-class _Stop(threading.Event):
+class _Stop:
     """Whether the question being answered is to be stopped, heard down a line of its own."""
 
     def __init__(self, line: Connection) -> None:
-        super().__init__()
         self._line = line
         self._asked = 0
         self.number = 0
 
-    def is_set(self) -> bool:
+    def asked(self) -> bool:
+        """Whether the question of that number, or a later one, is to be stopped."""
         try:
             while self._line.poll():
                 self._asked = self._line.recv()
@@ -196,7 +196,7 @@ def _serve(line: Connection, hears: Connection, owner: int, patient: bool) -> No
         lambda done, total, text: line.send(("report", done, total, text)),
         lambda text: line.send(("announce", text)),
         lambda answer: line.send(("show", answer)),
-        stop,
+        stop.asked,
     )
     while True:
         try:

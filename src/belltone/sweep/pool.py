@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import ctypes
+import itertools
 import multiprocessing
 import multiprocessing.forkserver
 import multiprocessing.resource_tracker
@@ -10,15 +12,16 @@ import select
 import signal
 import threading
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import BrokenExecutor, Future, ProcessPoolExecutor, wait
+from functools import partial
 from multiprocessing.context import ForkServerContext
 from typing import Any, Final
 
-import threadpoolctl
-
 from belltone.errors import UserError
 from belltone.progress import Progress, undisturbed
+from belltone.sweep.stopping import give_up, listening, stopped_by
+from belltone.system.threads import take_one_thread
 
 __all__ = [
     "BEHIND",
@@ -37,7 +40,8 @@ LOST_WORKER: Final = (
 BEHIND: Final = 3
 """How far workers stand back, so that a window stays quick while they fill the processors."""
 POLL_SECONDS: Final = 0.1  # how soon a stop is heard
-_WORK: Final = ("belltone.sweep.work", "belltone.tune.questions")
+_SLOTS: Final = 1024  # more than calls are ever under way at a time
+_WORK: Final = ("belltone.sweep.work", "belltone.tune.questions", "scipy.linalg", "scipy.spatial")
 
 
 class SweepError(UserError):
@@ -45,11 +49,28 @@ class SweepError(UserError):
 
 
 class _Pool(ProcessPoolExecutor):
-    """Starts workers as points come; one that is half started would be missed at the end."""
+    """Starts workers as points come; one that is half started would be missed at the end.
 
-    def submit(self, *arguments: Any, **named: Any) -> Future[Any]:
+    Calls are numbered, and the numbers of those that are to stop stand in memory all share.
+    """
+
+    def __init__(self, count: int) -> None:
+        context = forkserver()
+        self._stopped = context.RawArray(ctypes.c_uint64, _SLOTS)
+        self._numbers = itertools.count(1)
+        prepared = partial(_prepared, os.getpid(), self._stopped)
+        super().__init__(count, mp_context=context, initializer=prepared)
+
+    def submit(self, fn: Callable[..., Any], /, *args: Any, **kwargs: Any) -> Future[Any]:
+        """Call a function of a module in one of the processes."""
+        number = next(self._numbers)
         with undisturbed():
-            return super().submit(*arguments, **named)
+            future = super().submit(_numbered, number, fn, args, kwargs)
+        stopped_by(future, lambda: self._stop(number))
+        return future
+
+    def _stop(self, number: int) -> None:
+        self._stopped[number % _SLOTS] = number
 
 
 def start_workers(count: int | None = None) -> ProcessPoolExecutor:
@@ -58,12 +79,7 @@ def start_workers(count: int | None = None) -> ProcessPoolExecutor:
     They are forked from a clean server process that has this module loaded, so they start at
     once and share nothing with a window or its threads.
     """
-    return _Pool(
-        count or os.cpu_count() or 1,
-        mp_context=forkserver(),
-        initializer=_prepared,
-        initargs=(os.getpid(),),
-    )
+    return _Pool(count or os.cpu_count() or 1)
 
 
 def forkserver() -> ForkServerContext:
@@ -89,12 +105,25 @@ def end_with_owner(owner: int) -> None:
     threading.Thread(target=_end_with, args=(owner,), daemon=True).start()
 
 
-def _prepared(owner: int) -> None:
+_stopped = (ctypes.c_uint64 * _SLOTS)()
+"""In a worker: the numbers of calls that are to stop."""
+
+
+def _prepared(owner: int, stopped: ctypes.Array[ctypes.c_uint64]) -> None:
     """Keep to one thread: the points of a sweep already fill the processors."""
+    global _stopped
+    _stopped = stopped
     end_with_owner(owner)
     os.nice(BEHIND)
-    os.environ["MKL_NUM_THREADS"] = "1"  # the factorisation's library is loaded at its first use
-    threadpoolctl.threadpool_limits(1)
+    take_one_thread()
+
+
+def _numbered(
+    number: int, fn: Callable[..., Any], args: tuple[Any, ...], kwargs: Mapping[str, Any]
+) -> Any:
+    """Call a function that may be told to stop by its number."""
+    with listening(lambda: _stopped[number % _SLOTS] == number):
+        return fn(*args, **kwargs)
 
 
 def _end_with(owner: int) -> None:
@@ -125,5 +154,4 @@ def results_of(futures: Sequence[Future[Any]], progress: Progress) -> list[Any]:
     except BrokenExecutor as error:
         raise SweepError(LOST_WORKER) from error
     finally:
-        for future in pending:
-            future.cancel()
+        give_up(pending)

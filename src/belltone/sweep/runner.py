@@ -30,7 +30,7 @@ from belltone.sweep.models import model_of
 from belltone.sweep.plan import SweepPlan, turnable
 from belltone.sweep.points import Point, Points
 from belltone.sweep.pool import SweepError, results_of
-from belltone.sweep.work import solve_point
+from belltone.sweep.work import Turned, solve_point
 
 __all__ = ["Sweep", "frequency_near", "is_wanted", "run_sweep", "without_errors"]
 
@@ -96,17 +96,19 @@ def run_sweep(
     knob = turnable(design, plan.knob)
     request = request_for(design, _EXTRA_MODES)
     discretisation = _hardest(sheet, knob, plan, request, workers, progress)
-    solver = _PointSolver(sheet, knob, request, discretisation, workers, store, progress)
+    middle = plan.values[len(plan.values) // 2]
+    large = design.preload is not None and design.preload.large
+    parts = (workers, store, progress, knob.turned(middle), large)
+    solver = _PointSolver(sheet, knob, request, discretisation, *parts)
     looked_at = _looked_at(plan.values)
     first = plan.values if bound is None else sorted(looked_at)
     solver.solve(first, looked_at)
-    middle = plan.values[len(plan.values) // 2]
     if solver.too_coarse(middle):
         more, _ = chosen_at(sheet, [knob.turned(middle)], request, workers, progress)
         finer = fine_enough([discretisation, *more, discretisation])
         if finer != discretisation:
             discretisation = finer
-            solver = _PointSolver(sheet, knob, request, discretisation, workers, store, progress)
+            solver = _PointSolver(sheet, knob, request, discretisation, *parts)
             solver.solve(first, looked_at)
     if bound is not None:
         solver.model_within(bound, plan.values)
@@ -248,11 +250,13 @@ class _PointSolver:
         workers: Executor,
         store: ResultStore | None,
         progress: Progress,
+        like: Turned,
+        large: bool,
     ) -> None:
         self._sheet, self._knob, self._request = sheet, knob, request
-        self._discretisation = discretisation
+        self._discretisation, self._like = discretisation, like
         self._store, self._progress = store, progress
-        self._points: Points[float] = Points(workers, store, progress)
+        self._points: Points[float] = Points(workers, store, progress, onward=large)
         self.modelled: dict[float, Array] = {}  # errors of the model, where it answered
         self._model: ReducedModel | None = None
 
@@ -313,7 +317,7 @@ class _PointSolver:
     def _point(self, value: float) -> Point:
         knob = self._knob
         settings = {knob.name: knob.exact_text(value)}
-        parts = knob.turned(value), settings, self._request, self._discretisation
+        parts = knob.turned(value), settings, self._request, self._discretisation, self._like
         return Point(self._sheet, *parts)
 
 

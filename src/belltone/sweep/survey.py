@@ -101,7 +101,7 @@ class Variants:
         other: int | None = None,
         share: float = 0.0,
     ) -> Point | PointFailure:
-        """A row, or a place between two, as workers are asked for it."""
+        """A row, or a place between two, as workers are asked for it: begun from the middle."""
         family = self.family(row)
         if isinstance(family, PointFailure):
             return family
@@ -111,7 +111,8 @@ class Variants:
             name: knobs[name].exact_text(value / knobs[name].scale)
             for name, value in turned.items()
         }
-        return Point(family.sheet, turned, settings, request, discretisation)
+        like = None if discretisation is None else self.turned(self._plan.middle)
+        return Point(family.sheet, turned, settings, request, discretisation, like)
 
     def _texts(self, row: int) -> dict[Path, Any]:
         return {
@@ -196,7 +197,9 @@ class _Run:
         self._design = evaluate(sheet)
         self._request = request_for(self._design, _EXTRA_MODES)
         self._variants = Variants(sheet, plan)
-        self._points: Points[Any] = Points(workers, store, progress)
+        preload = self._design.preload
+        onward = plan.one_sheet and preload is not None and preload.large
+        self._points: Points[Any] = Points(workers, store, progress, onward)
         self._level: Discretisation | None = None
         self._model: ReducedModel | None = None
         self._refusal = ""

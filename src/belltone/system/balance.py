@@ -10,6 +10,7 @@ import scipy
 from numpy.typing import NDArray
 
 from belltone.design.preload import PreloadValue
+from belltone.elements.directors import unturned
 from belltone.system.assembly import Assembly, System
 from belltone.system.bodies import Body
 from belltone.system.factor import Factor
@@ -84,6 +85,16 @@ class Equilibrium:
     snapped: float | None = None
     history: tuple[tuple[float, int], ...] = ()
     held: bool = True
+
+    @property
+    def onward(self) -> Array | None:
+        """Node motions ``(nodes, 6)`` a similar design may begin from; ``None`` of small ones.
+
+        A path that has snapped may not lead to the same side elsewhere, and is followed again.
+        """
+        if self.pose is None or self.snapped is not None:
+            return None
+        return np.hstack([self.pose.displacements, unturned(self.pose.turned)])
 
 
 def with_swings(system: System, preload: PreloadValue) -> System:

@@ -33,13 +33,14 @@ def equilibrium(
     preload: PreloadValue,
     progress: Progress,
     steps: int | None = None,
-    near: tuple[Assembly, Equilibrium] | None = None,
+    begun: Array | None = None,
 ) -> Equilibrium:
     """The loaded state of an assembly; raises `BuckledError` or `UnbalancedError`.
 
     A large deflection is followed in ``steps`` of equal size, or in as many as it needs. Where the
-    state of the same parts is known from other elements or a similar design, ``near``, it is begun
-    from that, and followed only where no balance is found close by.
+    state of the same parts is known from other elements or a similar design, ``begun`` (motions at
+    own nodes as `Equilibrium.onward` tells them), it is begun from that, and followed only where no
+    balance is found close by.
     """
     amiss = assembly.contradicting_moves()
     if amiss is not None:
@@ -49,8 +50,8 @@ def equilibrium(
         )
     if preload.large:
         path = LoadPath(assembly, preload, progress, steps)
-        begun = None if near is None else path.from_state(*near)
-        return path.followed() if begun is None else begun
+        found = None if begun is None else path.from_state(begun)
+        return path.followed() if found is None else found
     return _small(assembly, preload)
 
 

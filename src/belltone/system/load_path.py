@@ -71,17 +71,9 @@ class LoadPath:
         weights = np.tile([1.0, 1.0, 1.0, *([self.assembly.extent] * 3)], self.assembly.size // 6)
         self._weights = weights / self.assembly.extent
 
-    def from_state(self, other: Assembly, known: Equilibrium) -> Equilibrium | None:
-        """The state in balance close to one that is known; ``None`` where there is none.
-
-        A path that has snapped may not lead to the same side elsewhere, and is followed again.
-        """
-        if known.pose is None or known.snapped is not None:
-            return None
-        slides = known.pose.displacements[None]
-        turns = unturned(known.pose.turned)[None]
-        read = self.assembly.motions_from(other, np.concatenate([slides, turns], axis=2))
-        start = Pose.as_made(self.assembly.size // 6).moved(read.ravel())
+    def from_state(self, motions: Array) -> Equilibrium | None:
+        """The balance close to node motions ``(nodes, 6)``; ``None`` where there is none."""
+        start = Pose.as_made(self.assembly.size // 6).moved(motions.ravel())
         found = self._newton(start, 1.0)
         if found is None or not found.stable:
             return None
