@@ -55,10 +55,12 @@ def _taken(workers: Executor, sheet: Sheet, design: Design, level: object) -> fl
     """Seconds for all points, everything being loaded."""
     knob, request = design.knobs[KNOB], request_for(design, 4)
     values = np.linspace(*knob.range, POINTS)
+    like = knob.turned(float(values[POINTS // 2]))
 
     def ask(value: float):
         turned = knob.turned(value)
-        return workers.submit(solve_point, sheet.text, turned, request, level, sheet.folder)
+        asked = turned, request, level, sheet.folder, False, like
+        return workers.submit(solve_point, sheet.text, *asked)
 
     wait([ask(value) for value in values[:4]])
     start = time.perf_counter()

@@ -11,7 +11,6 @@ from PySide6.QtCore import QSettings
 
 from belltone.desk.app import draw_picture, wait_for
 from belltone.desk.charts.plane_view import PlaneView
-from belltone.desk.charts.speed_view import SpeedView
 from belltone.desk.designs.designs_view import DesignsView
 from belltone.desk.measuring.measured_view import MeasuredView
 from belltone.desk.proposals.tuning_view import TuningView
@@ -84,10 +83,12 @@ def states(window: MainWindow) -> None:
 def over_speed(window: MainWindow) -> None:
     """Draw the speed diagram."""
     window.show_speeds()
-    speeds = window.beside.of(SpeedView)
+    speeds = window.beside.of(DesignsView)
     assert speeds is not None
+    wait_for(speeds.run.isEnabled)
     speeds.run_or_stop()
-    wait_for(lambda: speeds.diagram is not None)
+    wait_for(lambda: window.session.surveys.found is not None)
+    speeds.lists.setCurrentWidget(speeds.crossings)
 
 
 def two_knobs(window: MainWindow) -> None:

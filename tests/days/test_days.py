@@ -11,8 +11,8 @@ from pathlib import Path
 import pytest
 from PySide6.QtWidgets import QFileDialog
 
-from belltone.desk.charts.speed_view import SpeedView
 from belltone.desk.comparing.compare_view import CompareView
+from belltone.desk.designs.designs_view import DesignsView
 from belltone.desk.handing.hand_over_view import HandOverView
 from belltone.desk.proposals.tuning_view import TuningView
 from tests import solids
@@ -138,10 +138,11 @@ def test_a_laminate_blade_is_spun_and_two_directions_compared(hand: Hand) -> Non
     hand.set("340 rpm", "preload", "spin", "speed")
     hand.settle()
     hand.shortcut("Ctrl+D")
-    speeds = window.beside.of(SpeedView)
+    speeds = window.beside.of(DesignsView)
     assert speeds is not None
-    hand.press(speeds, "Draw it")
-    hand.wait(lambda: speeds.diagram is not None)
+    hand.press(speeds, "Look at them")
+    hand.wait(lambda: window.session.surveys.found is not None)
+    assert window.session.surveys.found.speeds is not None  # type: ignore[union-attr]
     speeds.close()
     hand.shortcut("F8")
     hand.choose(column.preload, "z", "y")

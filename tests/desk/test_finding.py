@@ -11,7 +11,6 @@ from PySide6.QtWidgets import QApplication, QTabWidget, QWidget
 from pytestqt.qtbot import QtBot
 
 from belltone.desk.charts.plane_view import PlaneView
-from belltone.desk.charts.speed_view import SpeedView
 from belltone.desk.designs.designs_view import DesignsView
 from belltone.desk.finding.find_box import FindBox
 from belltone.desk.finding.finds import Find, nearest
@@ -125,7 +124,6 @@ def test_every_panel_is_explained(window: MainWindow, qtbot: QtBot) -> None:
         ("show_plane", PlaneView, "map of two knobs"),
         ("show_designs", DesignsView, "table of designs"),
         ("show_tuning", TuningView, "proposal"),
-        ("show_speeds", SpeedView, "speed diagram"),
         ("show_measured", MeasuredView, "measured"),
         ("show_handing", HandOverView, "report"),
     ],

@@ -7,11 +7,12 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from pyqtgraph import TextItem
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QColor
+from PySide6.QtGui import QColor, QCursor
 from pytestqt.qtbot import QtBot
 
-from belltone.desk.charts.speed_view import SpeedView
+from belltone.desk.designs.designs_view import DesignsView
 from belltone.desk.shape.site_menu import site_menu
 from belltone.desk.window import MainWindow
 from belltone.drawing.colours import LIGHT
@@ -178,22 +179,47 @@ def test_the_speed_diagram_is_drawn_with_its_crossings(
     path.write_text(text.replace("count = 4", "count = 2") + spin, encoding="utf-8")
     window = make_window(path)
     window.show_speeds()
-    speeds = window.beside.of(SpeedView)
-    assert speeds is not None
-    qtbot.mouseClick(speeds.draw, Qt.MouseButton.LeftButton)
-    assert speeds.draw.text() == "Stop"
-    qtbot.waitUntil(lambda: speeds.diagram is not None, timeout=WAIT)
-    diagram = speeds.diagram
+    view = window.beside.of(DesignsView)
+    assert view is not None
+    assert not view.lists.tabBar().isVisible()
+    assert view.form.spin.text() == "now 900 rpm; orders 1×, 2×"
+    assert view.form.speeds.placeholderText() == "0 rpm : 2400 rpm : 13"
+    view.form.speeds.setText("-1 rpm : 2400 rpm : 13")
+    assert "must not be negative" in view.cost.text()
+    view.form.speeds.clear()
+    qtbot.mouseClick(view.run, Qt.MouseButton.LeftButton)
+    assert view.run.text() == "Stop"
+    qtbot.waitUntil(lambda: window.session.surveys.found is not None, timeout=WAIT)
+    diagram = window.session.surveys.found.speeds  # type: ignore[union-attr]
     assert diagram is not None
-    flap = [each for each in diagram.crossings if each.branches == (1,) and each.order == 2]
+    assert diagram.speeds[-1] == pytest.approx(2400)
+    flap = [each for each in diagram.crossings if each.tracks == (1,) and each.order == 2]
     assert len(flap) == 1
     assert flap[0].frequency == pytest.approx(2 * flap[0].speed / 60)
-    assert speeds.table.rowCount() == len(diagram.crossings)
-    assert "Spin now 900 rpm" in speeds.words.text()
-    window.session.set_value(("preload", "spin", "speed"), "800 rpm")
-    assert "of the older design" in speeds.words.text()
+    assert "drawn from 2.4 rpm on" in view.words.text()
+    # Drawn from rest, with both orders by name.
+    assert view.chart.plot.getPlotItem().vb.viewRange()[0][0] == 0
+    texts = [item.toPlainText() for item in view.chart.plot.items() if isinstance(item, TextItem)]
+    assert sorted(texts) == ["1×", "2×"]
+    view.lists.setCurrentWidget(view.crossings)
+    assert view.crossings.rowCount() == len(diagram.crossings)
+    qtbot.waitUntil(view.isActiveWindow)
+    QCursor.setPos(9000, 9000)
+    view.crossings.setFocus()
+    qtbot.keyClick(view.crossings, Qt.Key.Key_F1)
+    assert window.help_view().text.toPlainText().lower().startswith("speed diagram")
+    # Any row is shown at once, and gone to: the sheet says the speed it has there.
+    view.lists.setCurrentWidget(view.list)
+    view.list.choose(6)
+    assert len(window.session.trying) > 0
+    view.go_there()
+    assert window.session.sheet.content.preload.spin.speed == "1200 rpm"  # type: ignore[union-attr]
+    assert "spin_speed" not in window.session.sheet.text
+    assert window.session.surveys.current
     window.session.edit("no spin", lambda sheet: sheet.without(("preload",)))
-    assert not speeds.draw.isEnabled()
+    assert "older sheet" in view.words.text()
+    assert not view.run.isEnabled()
+    assert "needs a spin" in view.cost.text()
 
 
 def test_whirling_modes_turn_in_the_picture(

@@ -143,7 +143,7 @@ def test_crossings_of_a_speed_diagram(run: Run, tmp_path: Path) -> None:
     )
     assert code == 0, err
     rows = (tmp_path / "c.csv").read_text(encoding="utf-8").splitlines()
-    assert rows[0] == ("speed (rpm),order,frequency (Hz),branch,kind,from the stated speed (%)")
+    assert rows[0] == ("speed (rpm),order,frequency (Hz),track,kind,from the stated speed (%)")
     speed, order, frequency = (float(cell) for cell in rows[1].split(",")[:3])
     assert frequency == pytest.approx(order * speed / 60, rel=1e-4)
 

@@ -309,3 +309,23 @@ def test_workers_are_asked_for_every_point_once(rail: Sheet) -> None:
     found = run_survey(rail, plan, pool)
     assert found.solutions == len(asked) == len(set(asked))
     assert found.solutions == 3
+
+
+def test_knobs_in_step_and_tables_of_knobs_are_read_off_a_model(rail: Sheet) -> None:
+    design = evaluate(rail)
+    parts = [parse_plan(text, design) for text in ("wall=2 mm:4 mm:40", "post_at=1.4 m:1.6 m:40")]
+    step = step_plan(parts, design)
+    found = run_survey(rail, step, Inline(), bound=1e-3)
+    assert found.solutions < len(step)
+    heads = [column.name for column in step.columns]
+    rows = [(str(wall), str(place)) for wall, place in step.rows]
+    table = run_survey(rail, table_plan([heads, *rows], rail, design), Inline(), bound=1e-3)
+    assert table.solutions < len(step)
+    family = DesignFamily(rail)
+    for row in (3, 17, 31):
+        assert not found.exact[row]
+        turned = found.variants.turned(row)
+        exact = solve(family.at(turned), found.request, found.discretisation, told=False)
+        for told in (found.sets[row], table.sets[row]):
+            assert told is not None
+            assert told.flexible[:6] == pytest.approx(exact.modes.flexible[:6], rel=1e-3)

@@ -23,7 +23,7 @@ from belltone.exchange.preload_tables import (
     state_data,
     state_words,
 )
-from belltone.exchange.sweep_tables import sweep_table
+from belltone.exchange.sweep_tables import survey_table
 from belltone.exchange.tables import as_csv, as_json
 from belltone.modes.solve import request_for
 from belltone.reading.family import evaluate
@@ -92,7 +92,7 @@ def speeds(sheet: SheetPath, form: FormatOption = Format.TABLE, output: Output =
         progress_shown("speed diagram") as progress,
     ):
         diagram = speed_diagram(source, workers, store, progress)
-    found = sweep_table(diagram.sweep, ())
+    found = survey_table(diagram.survey, ())
     header, rows = found.heads, found.texts
     if form is Format.CSV:
         write(as_csv(header, rows), output)

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 import scipy
@@ -58,8 +58,8 @@ class Likeness:
     both designs has; what those vectors lack in length is there.
     """
 
-    first: Array
-    second: Array
+    first: NDArray[Any]
+    second: NDArray[Any]
     lone: Array
     second_lone: Array
 
@@ -204,7 +204,12 @@ def _turned(part: PartValue, other: PartValue, places: Array, theirs: Array) -> 
     return np.asarray(turn)
 
 
-def _unit(vectors: Array) -> Array:
+def _product(first: NDArray[Any], second: NDArray[Any]) -> Array:
+    """Products ``(m, n)`` of signatures; of whirling ones as they stand at the beginning."""
+    return np.asarray((first @ second.conj().T).real)
+
+
+def _unit(vectors: NDArray[Any]) -> NDArray[Any]:
     lengths = np.linalg.norm(vectors, axis=1, keepdims=True)
     return np.asarray(vectors / np.where(lengths > 0, lengths, 1.0))
 
@@ -220,7 +225,7 @@ def aligned(
     """
     turn_first = np.eye(len(first.modes.flexible))
     turn_second = np.eye(len(second.modes.flexible))
-    products = found.first @ found.second.T
+    products = _product(found.first, found.second)
     for group in clusters(second.modes.flexible):
         rows = [
             (int(place), int(partner))
@@ -243,11 +248,12 @@ def aligned(
         if len(apart) < 2:
             continue
         theirs = (turn_second @ found.second)[[partner for _, partner in rows]]
-        _mix(turn_first, group, [place for place, _ in rows], theirs @ found.first.T)
+        wanted = _product(theirs, found.first)
+        _mix(turn_first, group, [place for place, _ in rows], wanted)
     one, two = turn_first @ found.first, turn_second @ found.second
     # Signs: the second's follow the first's.
     for place, partner in enumerate(partners):
-        if partner >= 0 and one[place] @ two[partner] < 0:
+        if partner >= 0 and np.vdot(one[place], two[partner]).real < 0:
             turn_second[partner] *= -1.0
             two[partner] *= -1.0
     return (

@@ -37,7 +37,6 @@ from belltone.desk.cards.sheet_column import SheetColumn
 from belltone.desk.changed_file import ChangedFileDialog, Decision
 from belltone.desk.charts.plane_view import PlaneView
 from belltone.desk.charts.ruler import Ruler
-from belltone.desk.charts.speed_view import SpeedView
 from belltone.desk.charts.sweep_map import SweepMap
 from belltone.desk.comparing.compare_view import CompareView
 from belltone.desk.designs.designs_view import DesignsView
@@ -621,8 +620,8 @@ class MainWindow(QMainWindow):
         self._bring(CompareView).compare_variant(variant)
 
     def show_speeds(self) -> None:
-        """Show the speed diagram beside this window."""
-        self._bring(SpeedView)
+        """Show the table of designs with the plan of a speed diagram."""
+        self._bring(DesignsView).over_speed()
 
     def show_measured(self) -> None:
         """Show what was measured, and fit to it, beside this window."""
@@ -650,11 +649,11 @@ class MainWindow(QMainWindow):
             "the ruler": self.ruler,
             "the sweep map": self.map.plot,
         }
-        plane, speeds = self.beside.of(PlaneView), self.beside.of(SpeedView)
+        plane, designs = self.beside.of(PlaneView), self.beside.of(DesignsView)
         if plane is not None:
             found["the map of two knobs"] = plane.plot
-        if speeds is not None:
-            found["the speed diagram"] = speeds.plot
+        if designs is not None:
+            found["the chart of designs"] = designs.chart.plot
         return found
 
     def toggle_play(self) -> None:

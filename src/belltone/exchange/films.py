@@ -143,7 +143,7 @@ def film_sweep(
                 still.take(design, found)
                 place = found.rigid_count + branch.places[at]
                 signature = found.signatures[place]
-                if before is not None and float(before @ signature) < 0:
+                if before is not None and np.vdot(before, signature).real < 0:
                     way = -way  # a shape's sign is anybody's choice; on the way it must not jump
                 before = signature
                 identities = _identities(sweep, at, len(found.flexible))

@@ -115,12 +115,12 @@ def comparison_table(own: Side, variants: Sequence[Side]) -> DesignTable:
 
 
 def crossing_table(diagram: SpeedDiagram) -> DesignTable:
-    """A row for each crossing of an order and a branch."""
+    """A row for each crossing of an order and a track."""
     heads = (
         Head("speed", "rpm", "input"),
         Head("order", "", "input"),
         Head("frequency", _HZ, "frequency"),
-        Head("branch", "", "output"),
+        Head("track", "", "output"),
         Head("kind", "", "output"),
         Head("from the stated speed", "%", "output"),
     )
@@ -129,7 +129,7 @@ def crossing_table(diagram: SpeedDiagram) -> DesignTable:
             each.speed,
             each.order,
             each.frequency,
-            " and ".join(map(str, each.branches)),
+            " and ".join(map(str, each.tracks)),
             each.kind,
             None if each.margin is None else 100 * each.margin,
         )

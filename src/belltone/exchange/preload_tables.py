@@ -5,10 +5,12 @@ from __future__ import annotations
 from typing import Any, Final
 
 from belltone.compare.matched import Match
+from belltone.design.preload import SpinValue
 from belltone.exchange.tables import percent
 from belltone.modes.base_state import BaseState, Largest
 from belltone.sheet.shown_units import AS_TYPED, ShownUnits
 from belltone.sheet.units import format_number
+from belltone.sweep.several import RPM
 from belltone.tune.speed_diagram import SpeedDiagram
 
 __all__ = [
@@ -21,6 +23,7 @@ __all__ = [
     "effect_rows",
     "largest_rows",
     "reaction_rows",
+    "spin_words",
     "state_data",
     "state_words",
 ]
@@ -92,7 +95,7 @@ def effect_rows(matches: tuple[Match, ...], units: ShownUnits = AS_TYPED) -> lis
 def crossing_columns(units: ShownUnits = AS_TYPED) -> tuple[str, ...]:
     """Heads of a table of crossings of branches and orders."""
     frequency = units.head("frequency", "frequency")
-    return ("speed (rpm)", "order", frequency, "branch", "kind", "margin")
+    return ("speed (rpm)", "order", frequency, "track", "kind", "margin")
 
 
 def crossing_rows(diagram: SpeedDiagram, units: ShownUnits = AS_TYPED) -> list[tuple[str, ...]]:
@@ -102,12 +105,18 @@ def crossing_rows(diagram: SpeedDiagram, units: ShownUnits = AS_TYPED) -> list[t
             format_number(each.speed, 5),
             f"{each.order:g}×",
             units.number(each.frequency, "frequency", 5),
-            " and ".join(map(str, each.branches)),
+            " and ".join(map(str, each.tracks)),
             each.kind,
             "" if each.margin is None else percent(each.margin),
         )
         for each in diagram.crossings
     ]
+
+
+def spin_words(spin: SpinValue) -> str:
+    """How fast a component spins, and with which orders its modes are held."""
+    orders = ", ".join(f"{order:g}×" for order in spin.orders)
+    return f"now {spin.speed / RPM:.5g} rpm; orders {orders}"
 
 
 def buckling_text(base: BaseState) -> str:

@@ -88,7 +88,7 @@ def mode_set(fine: Solution, errors: Array, lower: Level | None, buckled: bool =
         densities=np.concatenate([np.zeros((rigid, densities.shape[1])), densities]),
         # Signs as those of the shapes, so that shapes may be mixed as their signatures are.
         signatures=np.sign(scales)[:, None]
-        * _beside_rigid(signatures(design, system, witness, rigid_motions), fine.signatures),
+        * np.concatenate([signatures(design, system, witness, rigid_motions), fine.signatures]),
         discretisation=level.discretisation,
         unknowns=system.unknowns,
         complete=fine.complete,
@@ -181,13 +181,6 @@ def _part_motions(witness: Witness, shapes: Array) -> Array:
         ]
     )
     return wall_shares(moving)
-
-
-def _beside_rigid(rigid: Array, flexible: Array) -> Array:
-    """All signatures in one array; those of rigid motions have no lagging part."""
-    wide = np.zeros((len(rigid), flexible.shape[1]))
-    wide[:, : rigid.shape[1]] = rigid
-    return np.concatenate([wide, flexible])
 
 
 def _with_whirl(kind: str, waves: int) -> str:

@@ -188,8 +188,8 @@ def whirling(
         count_of, _ = turning_pattern(positions, own, masses, spin)
         if spin.from_ground:
             seen = angular[number] + count_of * speed
-            # A pattern the spin overtakes is seen to go the other way.
-            count_of = count_of if seen >= 0 else -count_of
+            if seen < 0:  # a pattern the spin overtakes is seen to go the other way
+                count_of, shapes[:, number] = -count_of, shapes[:, number].conj()
             angular[number] = abs(seen)
         waves.append(count_of)
     order = np.argsort(angular, kind="stable")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 import scipy
@@ -16,20 +16,21 @@ IntArray = NDArray[np.intp]
 EQUAL: Final = 1e-4  # relative gap below which shapes may mix freely and count as one subspace
 
 
-def assurance(first: Array, second: Array) -> Array:
+def assurance(first: NDArray[Any], second: NDArray[Any]) -> Array:
     """Mass-weighted modal assurance ``(m, n)`` of two sets of signatures, 0 to 1.
 
     R. J. Allemang and D. L. Brown, "A correlation coefficient for modal vector analysis",
     Proc. 1st Int. Modal Analysis Conf. (1982), with the mass as weight. Where one component
-    carries more lumped masses than the other, these stand last and are left out.
+    carries more lumped masses than the other, these stand last and are left out. Those of whirling
+    modes are complex, and at what moment of its turn one begins makes no difference.
     """
     common = min(first.shape[1], second.shape[1])
     if first.shape[1] != second.shape[1]:
         first, second = (_unit(vectors[:, :common]) for vectors in (first, second))
-    return np.asarray((first @ second.T) ** 2)
+    return np.asarray(np.abs(first @ second.conj().T) ** 2)
 
 
-def _unit(vectors: Array) -> Array:
+def _unit(vectors: NDArray[Any]) -> NDArray[Any]:
     lengths = np.linalg.norm(vectors, axis=1, keepdims=True)
     return np.asarray(vectors / np.where(lengths > 0, lengths, 1.0))
 

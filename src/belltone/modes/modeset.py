@@ -69,14 +69,15 @@ class Spectrum:
     """Frequencies (Hz) of one design, rigid modes first, and what tells modes from each other.
 
     ``errors`` are relative estimates of the frequencies' errors. ``signatures`` (modes, s) are
-    mass-weighted unit vectors, whose products are modal assurances. ``mass`` (kg) is all there is.
+    mass-weighted unit vectors, whose squared products are modal assurances; complex where modes
+    whirl. ``mass`` (kg) is all there is.
     """
 
     frequencies: Array = field(metadata=BY_MODE)
     errors: Array = field(metadata=BY_MODE)
     rigid_names: tuple[str, ...]
     kinds: tuple[str, ...] = field(metadata=BY_MODE)
-    signatures: Array = field(metadata=BY_MODE)
+    signatures: NDArray[Any] = field(metadata=BY_MODE)
     mass: float
 
     def __len__(self) -> int:

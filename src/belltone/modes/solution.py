@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 import scipy
@@ -71,8 +71,11 @@ class Solution:
         return bool(self.kept.stop < self.vectors.shape[1] or self.vectors.shape[1] >= free)
 
     @cached_property
-    def signatures(self) -> Array:
-        """What each mode asked for moves, by mass, to compare it with those of other designs."""
+    def signatures(self) -> NDArray[Any]:
+        """What each mode asked for moves, by mass, to compare it with those of other designs.
+
+        Complex where modes whirl, which may begin at any moment of their turn.
+        """
         level = self.level
         parts = [self.shapes] if self.lagging is None else [self.shapes, self.lagging]
         own = [
@@ -82,8 +85,8 @@ class Solution:
         if self.lagging is None:
             return own[0]
         # Both parts by what each moves, of length one together.
-        weights = [np.sqrt(_squares(level, part)) for part in parts]
-        whole = np.hstack([own[0] * weights[0][:, None], own[1] * weights[1][:, None]])
+        leading, behind = (np.sqrt(_squares(level, part))[:, None] for part in parts)
+        whole = own[0] * leading + 1j * own[1] * behind
         lengths = np.linalg.norm(whole, axis=1, keepdims=True)
         return np.asarray(whole / np.where(lengths > 0, lengths, 1.0))
 

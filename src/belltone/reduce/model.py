@@ -54,7 +54,7 @@ class Anchor:
     """A design that was solved: signatures, kinds and waves of its modes."""
 
     place: Place
-    signatures: Array
+    signatures: NDArray[Any]
     kinds: tuple[str, ...]
     waves: tuple[int, ...] = ()
 
@@ -109,18 +109,18 @@ class Piece:
         count = min(count, len(self.errors))
         frequencies, weights = frequencies[:count], weights[:, :count]
         weights = weights * self._phases(weights)
-        signatures = _unit(np.hstack([part.T @ self.moved for part in _parts(weights)]))
+        moved = [part.T @ self.moved for part in _parts(weights)]
+        signatures = _unit(moved[0] if len(moved) == 1 else moved[0] + 1j * moved[1])
         rigid = len(self.rigid_names)
         kinds = tuple(f"rigid, {name}" for name in self.rigid_names)
         own, waves = self._known_as(place, frequencies, signatures)
-        still = _unit(np.asarray(self.rigid_moved, float))
-        room = np.zeros((rigid, signatures.shape[1] - still.shape[1]))
+        still = _unit(self.rigid_moved)
         return ReducedModes(
             frequencies=np.concatenate([np.zeros(rigid), frequencies]),
             errors=np.concatenate([np.zeros(rigid), np.maximum(self.errors[:count], _LEAST)]),
             rigid_names=self.rigid_names,
             kinds=kinds + own,
-            signatures=np.concatenate([np.hstack([still, room]), signatures]),
+            signatures=np.concatenate([still, signatures]),
             mass=forms.total,
             weights=weights,
             waves=(0,) * rigid + waves,
@@ -184,7 +184,7 @@ class Piece:
         return np.asarray(np.conj(largest) / np.maximum(np.abs(largest), 1e-300))
 
     def _known_as(
-        self, place: Place, frequencies: Array, signatures: Array
+        self, place: Place, frequencies: Array, signatures: NDArray[Any]
     ) -> tuple[tuple[str, ...], tuple[int, ...]]:
         """Kind and waves of each mode: those it has at the nearest anchor that knows it."""
         found: list[tuple[str, int] | None] = [None] * len(signatures)
@@ -289,9 +289,10 @@ class Line:
         return (*self.place[: self.number], value, *self.place[self.number + 1 :])
 
 
-def _unit(vectors: Array) -> Array:
+def _unit(vectors: NDArray[Any]) -> NDArray[Any]:
+    vectors = vectors.astype(complex if np.iscomplexobj(vectors) else float)
     lengths = np.linalg.norm(vectors, axis=1, keepdims=True)
-    return np.asarray(vectors / np.where(lengths > 0, lengths, 1.0), float)
+    return np.asarray(vectors / np.where(lengths > 0, lengths, 1.0))
 
 
 def _parts(weights: NDArray[Any]) -> tuple[Array, ...]:

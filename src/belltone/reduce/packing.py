@@ -8,6 +8,7 @@ from dataclasses import asdict
 from typing import Any, Final
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import TypeAdapter
 
 from belltone.mesh.discretisation import Discretisation
@@ -17,7 +18,7 @@ from belltone.reduce.forms import Tables
 from belltone.reduce.grid import Grid
 from belltone.reduce.model import Anchor, Gap, Piece, ReducedModel
 
-__all__ = ["pack_model", "unpack_model"]
+__all__ = ["double", "pack_model", "single", "unpack_model"]
 
 _DISCRETISATION: Final = TypeAdapter(Discretisation)
 _TABLES: Final = ("places", "orders", "stiffness", "mass", "skew", "speeds", "totals")
@@ -28,6 +29,16 @@ _ARRAYS: Final = (
     "moved",
     "rigid_moved",
 )
+
+
+def single(numbers: NDArray[Any]) -> NDArray[Any]:
+    """The same with seven digits, which are plenty for pictures and matching."""
+    return numbers.astype(np.complex64 if np.iscomplexobj(numbers) else np.float32)
+
+
+def double(numbers: NDArray[Any]) -> NDArray[Any]:
+    """What was kept, as it is reckoned with."""
+    return numbers.astype(np.complex128 if np.iscomplexobj(numbers) else np.float64)
 
 
 def pack_model(model: ReducedModel) -> bytes:
@@ -43,7 +54,7 @@ def pack_model(model: ReducedModel) -> bytes:
             forms = {name: getattr(piece.tables, name, None) for name in _TABLES}
             arrays |= {f"{number} {name}": own for name, own in forms.items() if own is not None}
             for place, anchor in enumerate(piece.anchors):
-                arrays[f"{number} anchor {place}"] = anchor.signatures.astype(np.float32)
+                arrays[f"{number} anchor {place}"] = single(anchor.signatures)
             told["rigid_names"] = piece.rigid_names
             told["anchors"] = [
                 [anchor.place, anchor.kinds, anchor.waves] for anchor in piece.anchors
@@ -79,7 +90,7 @@ def unpack_model(payload: bytes) -> ReducedModel:
         anchors = tuple(
             Anchor(
                 tuple(at),
-                arrays[f"{number} anchor {place}"].astype(float),
+                double(arrays[f"{number} anchor {place}"]),
                 tuple(kinds),
                 tuple(waves),
             )

@@ -30,7 +30,7 @@ from belltone.modes.base_state import BaseState, Largest, Reaction
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import ModeRequest
 from belltone.reduce.model import ReducedModel
-from belltone.reduce.packing import pack_model, unpack_model
+from belltone.reduce.packing import double, pack_model, single, unpack_model
 from belltone.sheet.document import Sheet
 
 __all__ = ["ResultStore", "method_version", "model_key", "result_key", "store_path"]
@@ -336,7 +336,7 @@ _SINGLE: Final = (
     "shapes",
     "densities",
     "signatures",
-)  # seven digits are plenty for pictures and matching
+)
 
 
 _BASE_ARRAYS: Final = ("positions", "displacements", "forces", "stresses", "shapes")
@@ -368,7 +368,7 @@ _BASE: Final = TypeAdapter(_Told)
 def _pack(result: ModeSet) -> bytes:
     arrays: dict[str, Any] = {name: getattr(result, name) for name in _ARRAYS}
     for name in _SINGLE:
-        arrays[name] = arrays[name].astype(np.float32)
+        arrays[name] = single(arrays[name])
     rest = {
         "rigid_names": result.rigid_names,
         "kinds": result.kinds,
@@ -398,7 +398,7 @@ def _pack(result: ModeSet) -> bytes:
 def _unpack(payload: bytes) -> ModeSet:
     with np.load(io.BytesIO(payload), allow_pickle=False) as stored:
         rest = json.loads(stored["rest"].tobytes())
-        arrays = {name: stored[name].astype(np.float64) for name in _ARRAYS}
+        arrays = {name: double(stored[name]) for name in _ARRAYS}
         if "lagging" in stored:
             arrays["lagging"] = stored["lagging"].astype(np.float64)
         base = None

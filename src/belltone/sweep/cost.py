@@ -47,8 +47,11 @@ def solving_seconds(count: int, seconds: float, workers: int) -> float:
 
 
 def pays(plan: Plan) -> bool:
-    """Whether a model of a grid's knobs takes fewer solutions than all its designs."""
-    return plan.is_grid and len(plan) > _MODELLED[len(plan.shape)]
+    """Whether a model of what is turned takes fewer solutions than all designs."""
+    turned = len(plan.columns)
+    if not plan.one_sheet or len(plan) <= _MODELLED.get(turned, len(plan)):
+        return False
+    return all(len(set(values)) > 1 for values in zip(*plan.rows, strict=True))
 
 
 def kept_bytes(modes: ModeSet) -> float:
@@ -68,6 +71,6 @@ def cost_of(plan: Plan, modes: ModeSet, seconds: float, workers: int, modelled: 
         took = _START_SECONDS + seconds * count / workers
     elif modelled and pays(plan):
         solved = solving_seconds(0, seconds, workers)
-        made = _MODELLED[len(plan.shape)] * _POINT_SHARE * seconds + _READ_SECONDS * count
+        made = _MODELLED[len(plan.columns)] * _POINT_SHARE * seconds + _READ_SECONDS * count
         took = min(took, solved + made)
     return Cost(count, took, kept_bytes(modes) * count)

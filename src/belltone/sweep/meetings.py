@@ -5,12 +5,13 @@ from __future__ import annotations
 import itertools
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 import scipy
 from numpy.typing import NDArray
 
+from belltone.modes.matching import assurance
 from belltone.sweep.branches import Branch
 from belltone.sweep.runner import Sweep
 
@@ -108,11 +109,10 @@ def _veerings(
 def _exchanged(sweep: Sweep, one: Branch, other: Branch, before: int, after: int) -> bool:
     """Whether a branch has at one point the shape another had at an earlier one."""
 
-    def shape(branch: Branch, at: int) -> Array:
+    def shape(branch: Branch, at: int) -> NDArray[Any]:
         found = sweep.sets[at]
         assert found is not None
-        return np.asarray(found.signatures[found.rigid_count + branch.places[at]])
+        return np.asarray(found.signatures[[found.rigid_count + branch.places[at]]])
 
-    kept = float(shape(one, before) @ shape(one, after)) ** 2
-    swapped = float(shape(one, before) @ shape(other, after)) ** 2
-    return swapped > kept
+    kept, swapped = (assurance(shape(one, before), shape(own, after)) for own in (one, other))
+    return bool(swapped > kept)

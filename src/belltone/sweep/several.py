@@ -1,4 +1,4 @@
-"""Plans over several knobs: a grid, knobs in step, or a table of designs."""
+"""Plans: a grid of knobs, knobs in step, speeds of a spin, or a table of designs."""
 
 from __future__ import annotations
 
@@ -13,27 +13,58 @@ import numpy as np
 import scipy
 from numpy.typing import NDArray
 
-from belltone.design.values import Design
+from belltone.design.preload import SpinValue
+from belltone.design.values import Design, KnobValue
+from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
-from belltone.sweep.plan import PlanError, SweepPlan, read_knob_value, turnable
+from belltone.sweep.plan import PlanError, SweepPlan, parse_plan, read_knob_value, turnable
 
-__all__ = ["MOST_DESIGNS", "Column", "Plan", "grid_plan", "step_plan", "table_plan"]
+__all__ = [
+    "MOST_DESIGNS",
+    "RPM",
+    "SLOWEST",
+    "SPEED",
+    "Column",
+    "Plan",
+    "grid_plan",
+    "speed_plan",
+    "speed_values",
+    "step_plan",
+    "table_plan",
+    "usual_speeds",
+    "with_knobs",
+]
+
+SPEED: Final = ("preload", "spin", "speed")
 
 MOST_DESIGNS: Final = 10_000
 _MOST_KNOBS: Final = 3  # in a grid
 _MOST_COMPARED: Final = 2_000  # rows of a table; more are neighbours as they stand
 _HEAD: Final = re.compile(r"\s*(.+?)\s*(?:\(([^()]*)\))?\s*")
+RPM: Final = 2 * math.pi / 60  # rad/s
+SLOWEST: Final = 1e-3  # of the fastest
+_SPEEDS: Final = 13
 _OTHER: Final = 2.0  # how far apart choices are, where a knob's whole range is 1
 
 
 @dataclass(frozen=True)
 class Column:
-    """What a plan changes: a knob, in its ``unit``, or whatever stands at a ``path`` of a sheet."""
+    """What a plan changes: a knob, in its ``unit``, or whatever stands at a ``path`` of a sheet.
+
+    What stands there may be turned as well: by a ``knob`` of that name, from what is ``stated``.
+    """
 
     name: str
     unit: str = ""
     path: Path | None = None
+    knob: str = ""
+    stated: str = ""
+
+    @property
+    def turns(self) -> bool:
+        """Whether it is a number to be turned, and no other choice."""
+        return self.path is None or bool(self.knob)
 
 
 @dataclass(frozen=True)
@@ -54,8 +85,8 @@ class Plan:
 
     @property
     def one_sheet(self) -> bool:
-        """Whether only knobs are turned."""
-        return all(column.path is None for column in self.columns)
+        """Whether only numbers are turned."""
+        return all(column.turns for column in self.columns)
 
     @property
     def is_grid(self) -> bool:
@@ -66,7 +97,7 @@ class Plan:
     def corners(self) -> tuple[int, ...]:
         """The rows at the ends of every knob, and of a table those with the ends of any."""
         if not self.shape:
-            knobs = [at for at, column in enumerate(self.columns) if column.path is None]
+            knobs = [at for at, column in enumerate(self.columns) if column.turns]
             numbers = range(len(self))
             ends = [
                 end(numbers, key=lambda row: self.rows[row][at])
@@ -111,7 +142,7 @@ class Plan:
         apart = np.zeros((len(self), len(self)))
         for number, column in enumerate(self.columns):
             values = [row[number] for row in self.rows]
-            if column.path is None:
+            if column.turns:
                 own = np.array(values, float)
                 width = float(np.ptp(own)) or 1.0
                 apart += (np.subtract.outer(own, own) / width) ** 2
@@ -156,6 +187,67 @@ def step_plan(parts: Sequence[SweepPlan], design: Design) -> Plan:
         raise PlanError(f"knobs in step need as many values each; there are of {told}")
     rows = tuple(zip(*(part.values for part in parts), strict=True))
     return Plan(columns, rows, (len(rows),))
+
+
+def speed_plan(sheet: Sheet, design: Design, values: Sequence[float] = ()) -> Plan:
+    """A component over speeds of its spin, in order, in the unit `speed_values` has.
+
+    Without any, those the sheet states, or from rest to twice its own; raises `PlanError`.
+    """
+    column, knob = _speed(sheet, design)
+    assert design.preload is not None
+    spin = design.preload.spin
+    assert spin is not None
+    if not values:
+        low, high = spin.speeds or (0.0, 2 * spin.speed)
+        values = np.linspace(low / knob.scale, high / knob.scale, _SPEEDS).tolist()
+    # A component that stands still does not whirl, and its modes are other ones.
+    least = SLOWEST * max(values)
+    return Plan((column,), tuple((max(value, least),) for value in values), (len(values),))
+
+
+def usual_speeds(spin: SpinValue) -> str:
+    """The speeds of a plan that is told none, as `speed_values` reads them."""
+    low, high = (speed / RPM for speed in spin.speeds or (0.0, 2 * spin.speed))
+    return f"{low:.5g} rpm : {high:.5g} rpm : {_SPEEDS}"
+
+
+def speed_values(sheet: Sheet, design: Design, text: str) -> tuple[float, ...]:
+    """Read speeds, as `parse_plan` reads the values of a knob; raises `PlanError`."""
+    column, _ = _speed(sheet, design)
+    turned = design if column.path is None else evaluate(with_knobs(sheet, (column,)))
+    values = parse_plan(f"{column.knob or column.name}={text}", turned).values
+    if values[0] < 0:
+        raise PlanError("a speed must not be negative; turn the axis of the spin round")
+    return values
+
+
+def _speed(sheet: Sheet, design: Design) -> tuple[Column, KnobValue]:
+    """What sets the speed of the spin: a knob if the sheet has one for it."""
+    stated = sheet.content.preload
+    if stated is None or stated.spin is None:
+        raise PlanError("a speed diagram needs a spin: state one under “preload”")
+    if design.preload is None or design.preload.spin is None:
+        raise PlanError("the preload is not applied, or its spin stands still; there is no diagram")
+    text = str(stated.spin.speed)
+    if text in design.knobs and design.knobs[text].literal:
+        return Column(text, design.knobs[text].unit), design.knobs[text]
+    name = "spin_speed"
+    while name in design.knobs:
+        name += "_"
+    now = f"{design.preload.spin.speed / RPM!r} rpm"
+    column = Column("spin speed", "rpm", SPEED, name, now)
+    return column, evaluate(with_knobs(sheet, (column,))).knobs[name]
+
+
+def with_knobs(sheet: Sheet, columns: Sequence[Column]) -> Sheet:
+    """The sheet with a knob for each number that columns turn and no knob is set by."""
+    texts: dict[Path, Any] = {}
+    for column in columns:
+        if column.path is not None and column.knob:
+            texts[("knobs", column.knob)] = {"value": column.stated}
+            texts[column.path] = column.knob
+    return sheet.with_values(texts) if texts else sheet
 
 
 def _columns(parts: Sequence[SweepPlan], design: Design) -> tuple[Column, ...]:

@@ -31,7 +31,7 @@ from belltone.sweep.models import model_of
 from belltone.sweep.points import Point, Points
 from belltone.sweep.pool import SweepError
 from belltone.sweep.runner import without_errors
-from belltone.sweep.several import Plan
+from belltone.sweep.several import Plan, with_knobs
 from belltone.sweep.tracks import Track, linked, open_loops, tracked
 from belltone.system.threads import numpy_threads
 
@@ -48,7 +48,13 @@ class Variants:
     def __init__(self, sheet: Sheet, plan: Plan) -> None:
         self._sheet, self._plan = sheet, plan
         self._families: dict[tuple[Any, ...], DesignFamily | PointFailure] = {}
-        self._knobs = evaluate(sheet).knobs
+        self.base = with_knobs(sheet, plan.columns)
+        knobs = evaluate(self.base).knobs
+        self.knobs = {
+            at: knobs[column.knob or column.name]
+            for at, column in enumerate(plan.columns)
+            if column.turns
+        }
 
     def family(self, row: int) -> DesignFamily | PointFailure:
         """The family a row belongs to, or what is wrong with what it sets."""
@@ -56,7 +62,7 @@ class Variants:
         key = tuple(texts.values())
         if key not in self._families:
             try:
-                sheet = self._sheet.with_values(texts) if texts else self._sheet
+                sheet = self.base.with_values(texts) if texts else self.base
                 self._families[key] = DesignFamily(sheet)
             except UserError as error:
                 self._families[key] = failure_of(error)
@@ -74,23 +80,20 @@ class Variants:
 
     def sheet(self, row: int) -> Sheet:
         """The sheet with all that a row sets; raises `SheetError` where that is no good sheet."""
-        knobs = self._knobs
-        texts: dict[Path, Any] = {
-            ("knobs", column.name, "value"): knobs[column.name].exact_text(value)
-            for column, value in zip(self._plan.columns, self._plan.rows[row], strict=True)
-            if column.path is None
-        }
+        texts: dict[Path, Any] = {}
+        for at, knob in self.knobs.items():
+            path = self._plan.columns[at].path or ("knobs", knob.name, "value")
+            texts[path] = knob.exact_text(self._plan.rows[row][at])
         return self._sheet.with_values(texts | self._texts(row))
 
     def turned(self, row: int, other: int | None = None, share: float = 0.0) -> dict[str, float]:
         """What knobs are turned to (base units), or a share of the way to another row."""
         found: dict[str, float] = {}
-        for number, column in enumerate(self._plan.columns):
-            if column.path is None:
-                value = self._plan.rows[row][number]
-                if other is not None:
-                    value += share * (self._plan.rows[other][number] - value)
-                found |= self._knobs[column.name].turned(value)
+        for at, knob in self.knobs.items():
+            value = self._plan.rows[row][at]
+            if other is not None:
+                value += share * (self._plan.rows[other][at] - value)
+            found |= knob.turned(value)
         return found
 
     def point(
@@ -106,10 +109,9 @@ class Variants:
         if isinstance(family, PointFailure):
             return family
         turned = self.turned(row, other, share)
-        knobs = self._knobs
         settings = {
-            name: knobs[name].exact_text(value / knobs[name].scale)
-            for name, value in turned.items()
+            knob.name: knob.exact_text(turned[knob.name] / knob.scale)
+            for knob in self.knobs.values()
         }
         like = None if discretisation is None else self.turned(self._plan.middle)
         return Point(family.sheet, turned, settings, request, discretisation, like)
@@ -118,7 +120,7 @@ class Variants:
         return {
             column.path: value
             for column, value in zip(self._plan.columns, self._plan.rows[row], strict=True)
-            if column.path is not None
+            if column.path is not None and not column.knob
         }
 
 
@@ -213,7 +215,7 @@ class _Run:
             turned = self._variants.turned
             ends, middle = [turned(row) for row in plan.corners], turned(plan.middle)
             parts = self._request, self._workers, self._progress
-            self._level = one_for_all(self._sheet, ends, middle, *parts)
+            self._level = one_for_all(self._variants.base, ends, middle, *parts)
             begun = time.perf_counter()
             self._solve(sorted(looked_at), looked_at)
             if points.solutions:
@@ -274,16 +276,15 @@ class _Run:
 
     def _model_within(self, bound: float) -> None:
         """Have a model answer from now on, where it is within the bound."""
-        plan, knobs = self._plan, self._design.knobs
-        values = list(zip(*plan.rows, strict=True))
+        values = list(zip(*self._plan.rows, strict=True))
         ends = {
-            column.name: (min(own) * knobs[column.name].scale, max(own) * knobs[column.name].scale)
-            for column, own in zip(plan.columns, values, strict=True)
+            knob.name: (min(values[at]) * knob.scale, max(values[at]) * knob.scale)
+            for at, knob in self._variants.knobs.items()
         }
         assert self._level is not None
-        parts = (self._sheet, ends, self._request, self._level, bound, self._store, self._progress)
+        parts = self._variants.base, ends, self._request, self._level, bound
         try:
-            self._model = model_of(*parts)
+            self._model = model_of(*parts, self._store, self._progress)
         except UnmodelledError as error:
             self._refusal = str(error)
 
@@ -334,11 +335,10 @@ class _Run:
 
     def _nearest(self, sets: Sequence[Spectrum | None]) -> int:
         """The row with an answer whose knobs are nearest to those of the sheet."""
-        knobs = self._design.knobs
-        columns = [at for at, column in enumerate(self._plan.columns) if column.path is None]
-        here = np.array([knobs[self._plan.columns[at].name].value for at in columns])
-        values = np.array([[row[at] for at in columns] for row in self._plan.rows], float)
-        width = np.ptp(values, axis=0) if len(columns) else np.ones(0)
+        knobs = self._variants.knobs
+        here = np.array([knob.value for knob in knobs.values()])
+        values = np.array([[row[at] for at in knobs] for row in self._plan.rows], float)
+        width = np.ptp(values, axis=0) if knobs else np.ones(0)
         away = np.linalg.norm((values - here) / np.where(width > 0, width, 1.0), axis=1)
         return min(
             (row for row, found in enumerate(sets) if found is not None),

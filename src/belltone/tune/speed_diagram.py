@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import math
-from collections.abc import Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass, replace
 from functools import partial
@@ -11,39 +9,40 @@ from typing import Final
 
 import numpy as np
 import scipy
+from numpy.typing import NDArray
 
 from belltone.design.preload import SpinValue
-from belltone.modes.modeset import ModeSet
+from belltone.design.values import Design
+from belltone.modes.modeset import Spectrum
 from belltone.progress import Progress
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.store.results import ResultStore
-from belltone.sweep.plan import PlanError, SweepPlan
-from belltone.sweep.runner import Sweep, run_sweep
+from belltone.sweep.several import RPM, SLOWEST, SPEED, speed_plan
+from belltone.sweep.survey import Survey, run_survey
+from belltone.sweep.tracks import Track
 
-__all__ = ["Crossing", "SpeedDiagram", "speed_diagram"]
+__all__ = ["Crossing", "SpeedDiagram", "diagram_of", "speed_diagram"]
 
-_POINTS: Final = 13
-_SLOWEST: Final = 1e-3  # of the fastest; standing still, nothing whirls
+Array = NDArray[np.float64]
+
 _SAME: Final = 1e-3  # of a speed; crossings nearer than this are one
 _LOOKS: Final = 400
-_PER_RPM: Final = 2 * math.pi / 60  # rad/s
-KNOB: Final = "spin_speed"
 
 
 @dataclass(frozen=True)
 class Crossing:
-    """Where an order line meets a branch: speed in rpm, frequency in Hz.
+    """Where an order line meets a track: speed in rpm, frequency in Hz.
 
     ``margin`` is how far that speed is from the one the sheet states, relative to the latter;
-    ``None`` where it states none. ``branches`` are those that cross there, of a pair both.
-    ``waves`` tells the whirl, as in a mode set.
+    ``None`` where it states none. ``tracks`` are the numbers of those that cross there, of a pair
+    both. ``waves`` tells the whirl, as in a mode set.
     """
 
     speed: float
     order: float
     frequency: float
-    branches: tuple[int, ...]
+    tracks: tuple[int, ...]
     kind: str
     waves: int
     margin: float | None
@@ -51,29 +50,37 @@ class Crossing:
 
 @dataclass(frozen=True)
 class SpeedDiagram:
-    """A sweep over spin speed (in rpm), its order lines and every crossing by speed."""
+    """A component over spin speeds (rpm), row by row, its order lines and crossings by speed."""
 
-    sweep: Sweep
+    survey: Survey
     spin: SpinValue
+    speeds: Array
     crossings: tuple[Crossing, ...]
-
-    @property
-    def note(self) -> str:
-        """Why the diagram does not begin where it was asked to, if so."""
-        asked = 0.0 if self.spin.speeds is None else self.spin.speeds[0] / _PER_RPM
-        first = float(self.sweep.values[0])
-        if first <= asked:
-            return ""
-        return f"drawn from {first:.3g} rpm on: a component that stands still does not whirl"
 
     @property
     def orders(self) -> tuple[float, ...]:
         """The orders drawn."""
         return self.spin.orders
 
-    def line(self, order: float, speeds: Sequence[float]) -> list[float]:
-        """Frequencies (Hz) of an order at speeds in rpm."""
-        return [order * speed / 60 for speed in speeds]
+    @property
+    def now(self) -> float:
+        """The speed the sheet states (rpm)."""
+        return self.spin.speed / RPM
+
+    @property
+    def note(self) -> str:
+        """Why it does not begin at rest, where it was asked to."""
+        first, last = float(self.speeds.min()), float(self.speeds.max())
+        if first > SLOWEST * last:
+            return ""
+        return f"drawn from {first:.3g} rpm on: a component that stands still does not whirl"
+
+    def waves(self, track: Track) -> int:
+        """How many waves a track carries round with the spin; negative against it."""
+        for place, found in zip(track.places, self.survey.sets, strict=True):
+            if found is not None and place >= 0:
+                return _waves(found, place)
+        return 0
 
 
 def speed_diagram(
@@ -84,52 +91,60 @@ def speed_diagram(
 ) -> SpeedDiagram:
     """Solve over the speeds the sheet states, or from rest to twice its own.
 
-    Raises `PlanError` where the sheet has no spin, and what `run_sweep` raises.
+    Raises `PlanError` where the sheet has no spin, and what `run_survey` raises.
     """
-    design = evaluate(sheet)
+    plan = speed_plan(sheet, evaluate(sheet))
+    found = diagram_of(run_survey(sheet, plan, workers, store, progress))
+    assert found is not None
+    return found
+
+
+def diagram_of(survey: Survey) -> SpeedDiagram | None:
+    """The diagram a plan comes to, where all it turns is the speed of the spin."""
+    design, plan = evaluate(survey.sheet), survey.plan
+    spin = None if design.preload is None else design.preload.spin
+    if spin is None or len(plan.columns) != 1 or not plan.shape:
+        return None
+    (column,) = plan.columns
+    if column.path != SPEED and not _is_set_by(survey.sheet, design, column.name):
+        return None
+    (knob,) = survey.variants.knobs.values()
+    speeds = np.array([row[0] for row in plan.rows], float) * knob.scale / RPM
+    bare = SpeedDiagram(survey, spin, speeds, ())
+    return replace(bare, crossings=tuple(_crossings(bare)))
+
+
+def _is_set_by(sheet: Sheet, design: Design, knob: str) -> bool:
     stated = sheet.content.preload
-    if stated is None or stated.spin is None:
-        raise PlanError("a speed diagram needs a spin: state one under “preload”")
-    if design.preload is None or design.preload.spin is None:
-        raise PlanError("the preload is not applied, or its spin stands still; there is no diagram")
-    spin = design.preload.spin
-    start, stop = spin.speeds or (0.0, 2 * spin.speed)
-    start = max(start, _SLOWEST * stop) / _PER_RPM
-    stop = stop / _PER_RPM
-    turned = sheet.with_values(
-        {
-            ("knobs", KNOB): {"value": f"{spin.speed / _PER_RPM!r} rpm"},
-            ("preload", "spin", "speed"): KNOB,
-        }
-    )
-    values = np.linspace(start, stop, _POINTS)
-    plan = SweepPlan(KNOB, tuple(float(value) for value in values))
-    sweep = run_sweep(turned, plan, workers, store, progress)
-    return SpeedDiagram(sweep, spin, tuple(_crossings(sweep, spin)))
+    return stated is not None and stated.spin is not None and str(stated.spin.speed) == knob
 
 
-def _crossings(sweep: Sweep, spin: SpinValue) -> list[Crossing]:
+def _waves(found: Spectrum, place: int) -> int:
+    waves = getattr(found, "waves", ())  # those of a model's answers have them, too
+    return int(waves[found.rigid_count + place]) if waves else 0
+
+
+def _crossings(diagram: SpeedDiagram) -> list[Crossing]:
     found: list[Crossing] = []
-    now = spin.speed / _PER_RPM
-    for number, branch in enumerate(sweep.branches, start=1):
-        curve = branch.curve(sweep.values)
-        if curve is None:
+    for number, track in enumerate(diagram.survey.tracks, start=1):
+        sets = diagram.survey.sets
+        frequencies = np.array([track.frequency(row, own) for row, own in enumerate(sets)])
+        known = np.isfinite(frequencies)
+        if np.count_nonzero(known) < 2:
             continue
-        known = sweep.values[np.isfinite(branch.frequencies)]
-        looks = np.linspace(known[0], known[-1], _LOOKS)
-        at = next(index for index, place in enumerate(branch.places) if place >= 0)
-        first = sweep.sets[at]
-        assert isinstance(first, ModeSet)
-        waves = first.waves[first.rigid_count + branch.places[at]] if first.waves else 0
-        for order in spin.orders:
+        speeds = diagram.speeds[known]
+        curve = scipy.interpolate.PchipInterpolator(speeds, frequencies[known])
+        looks = np.linspace(speeds[0], speeds[-1], _LOOKS)
+        waves = diagram.waves(track)
+        for order in diagram.orders:
             height = partial(_height, curve, order)
             heights = np.array([height(speed) for speed in looks])
             for step in np.flatnonzero(np.sign(heights[:-1]) * np.sign(heights[1:]) < 0):
                 speed = float(scipy.optimize.brentq(height, looks[step], looks[step + 1]))
-                margin = abs(speed - now) / now if now else None
+                margin = abs(speed - diagram.now) / diagram.now if diagram.now else None
                 frequency = order * speed / 60
                 found.append(
-                    Crossing(speed, order, frequency, (number,), branch.kind, waves, margin)
+                    Crossing(speed, order, frequency, (number,), track.kind, waves, margin)
                 )
     return _paired(sorted(found, key=lambda crossing: crossing.speed))
 
@@ -147,12 +162,12 @@ def _paired(found: list[Crossing]) -> list[Crossing]:
         ]
         if same:
             other = kept[same[0]]
-            kept[same[0]] = replace(other, branches=(*other.branches, *crossing.branches))
+            kept[same[0]] = replace(other, tracks=tuple(sorted(other.tracks + crossing.tracks)))
         else:
             kept.append(crossing)
     return kept
 
 
 def _height(curve: scipy.interpolate.PchipInterpolator, order: float, speed: float) -> float:
-    """How far a branch is above an order line (Hz) at a speed (rpm)."""
+    """How far a track is above an order line (Hz) at a speed (rpm)."""
     return float(curve(speed)) - order * speed / 60

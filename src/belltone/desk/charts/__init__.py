@@ -1,1 +1,1 @@
-"""The ruler, the map of a sweep, the speed diagram."""
+"""The ruler, the map of a sweep, the map of two knobs."""

@@ -11,11 +11,14 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from belltone.desk.designs.order_lines import draw_orders
 from belltone.desk.look import label_font
 from belltone.desk.pictures import ask_write_chart
 from belltone.desk.session.surveys import FoundSurvey
 from belltone.drawing.colours import MARKS, Palette
 from belltone.exchange.sweep_tables import DesignTable
+from belltone.sheet.shown_units import AS_TYPED, ShownUnits
+from belltone.tune.speed_diagram import SpeedDiagram
 
 __all__ = ["DesignChart"]
 
@@ -35,6 +38,7 @@ class DesignChart(QWidget):
         super().__init__()
         self._palette = palette
         self._found: FoundSurvey | None = None
+        self._units, self._margin = AS_TYPED, 0.0
         self._rows: Sequence[int] = ()
         self._row: int | None = None
         self.across, self.right = QComboBox(), QComboBox()
@@ -78,9 +82,18 @@ class DesignChart(QWidget):
         self._palette = palette
         self.draw()
 
-    def show_table(self, found: FoundSurvey | None, rows: Sequence[int]) -> None:
-        """Draw some rows of a table; what is drawn over what stays where the table has it."""
-        self._found, self._rows = found, rows
+    def show_table(
+        self,
+        found: FoundSurvey | None,
+        rows: Sequence[int],
+        units: ShownUnits = AS_TYPED,
+        margin: float = 0.0,
+    ) -> None:
+        """Draw some rows of a table; what is drawn over what stays where the table has it.
+
+        Its frequencies are in ``units``; ``margin`` (a share) is how near is too near to a band.
+        """
+        self._found, self._rows, self._units, self._margin = found, rows, units, margin
         names = [] if found is None else _numeric(found.table)
         self._fill(self.across, names)
         self._fill(self.right, [_NOTHING, *names])
@@ -157,10 +170,21 @@ class DesignChart(QWidget):
             low, high = float(known.min()), float(known.max())
             self.plot.setXRange(low, high if high > low else low + 1.0, padding=0.03)
         self._fit(self.plot.getPlotItem().vb, every)
+        if found.speeds is not None and table.columns[at].role == "input":
+            self._draw_orders(found.speeds, x, every)
         if self._row is not None and np.isfinite(x[self._row]):
             line = pg.InfiniteLine(float(x[self._row]), pen=pg.mkPen(palette.live, width=1.6))
             self.plot.addItem(line)
         self._follow_size()
+
+    def _draw_orders(self, diagram: SpeedDiagram, x: Array, every: Array) -> None:
+        """Over the speed of a spin: from nothing, with all orders."""
+        top = 1.08 * float(np.nanmax(every))
+        fastest = int(np.argmax(diagram.speeds))
+        across = float(x[fastest] / diagram.speeds[fastest])
+        scales = across, self._units.factor("frequency")
+        draw_orders(self.plot, diagram, self._palette, scales, top, self._margin)
+        self.plot.setRange(xRange=(0.0, 1.03 * float(x[fastest])), yRange=(0.0, top), padding=0)
 
     @staticmethod
     def _fit(box: pg.ViewBox, values: Array) -> None:

@@ -17,14 +17,17 @@ from PySide6.QtWidgets import (
     QProgressBar,
     QPushButton,
     QSplitter,
+    QTabWidget,
     QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
 from belltone.desk.asking import ask_write
+from belltone.desk.designs.crossing_list import CrossingList
 from belltone.desk.designs.design_chart import DesignChart
 from belltone.desk.designs.design_list import DesignList
+from belltone.desk.designs.order_lines import speed_notes
 from belltone.desk.designs.plan_form import PlanForm
 from belltone.desk.flow import FlowRow
 from belltone.desk.help.terms import set_term
@@ -58,7 +61,7 @@ class DesignsView(QWidget):
         set_term(self, "table of designs")
         self.resize(1120, 780)
         self.form = PlanForm(session)
-        self.list = DesignList()
+        self.list, self.crossings = DesignList(), CrossingList()
         self.chart = DesignChart(palette)
         column = QVBoxLayout(self)
         column.addWidget(self.form)
@@ -69,7 +72,11 @@ class DesignsView(QWidget):
         column.addWidget(self.words)
         column.addWidget(self._using())
         self.halves = QSplitter(Qt.Orientation.Vertical)
-        self.halves.addWidget(self.list)
+        self.lists = QTabWidget()
+        self.lists.setDocumentMode(True)
+        self.lists.addTab(self.list, "Designs")
+        self.lists.addTab(self.crossings, "Crossings")
+        self.halves.addWidget(self.lists)
         self.halves.addWidget(self.chart)
         self.halves.setSizes([250, 270])
         self.halves.setChildrenCollapsible(False)
@@ -101,7 +108,7 @@ class DesignsView(QWidget):
             action.toggled.connect(lambda _: self._tell_cost())
         self.outputs.setMenu(menu)
         self.exact = QCheckBox("solve every design")
-        self.exact.setToolTip("else a grid is read off a model of some solved designs")
+        self.exact.setToolTip("else they are read off a model of some solved ones, where it pays")
         self.exact.toggled.connect(lambda _: self._tell_cost())
         self.who = QToolButton()
         self.who.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
@@ -251,8 +258,16 @@ class DesignsView(QWidget):
                 () if shown is None else shown.identities,
                 self._palette,
             )
+            diagram = None if shown is None else shown.speeds
+            self.crossings.show_diagram(diagram, units)
+            self.lists.setTabVisible(1, diagram is not None)
+            self.lists.tabBar().setVisible(diagram is not None)
             self._keep()
         self._note()
+
+    def over_speed(self) -> None:
+        """Ask for a speed diagram."""
+        self.form.over_speed()
 
     def _note(self) -> None:
         """How good the table is, and whether it is of the sheet as it stands."""
@@ -290,6 +305,8 @@ class DesignsView(QWidget):
                     f"; {count} loop{'s' * (count != 1)} of neighbours do not close: two modes "
                     "have one frequency about there"
                 )
+            if found.speeds is not None:
+                text += "".join(f"; {each}" for each in speed_notes(found.speeds))
             if survey.refusal:
                 text += f"; no model: {survey.refusal}"
             self._say(text + ".", "muted")
@@ -315,7 +332,9 @@ class DesignsView(QWidget):
             return
         self.filter.setToolTip("")
         self.list.keep(conditions)
-        self.chart.show_table(found, sorted(self.list.rows))
+        self.chart.show_table(
+            found, sorted(self.list.rows), self._units, self._session.written.margin
+        )
         self._note()
 
     def _choose(self, row: int) -> None:

@@ -22,16 +22,27 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from belltone.desk.help.terms import set_term
 from belltone.desk.look import label_font
 from belltone.desk.session.session import Session
 from belltone.errors import UserError
+from belltone.exchange.preload_tables import spin_words
 from belltone.exchange.workbooks import read_table, split_table
 from belltone.sweep.plan import PlanError, parse_plan
-from belltone.sweep.several import Plan, grid_plan, step_plan, table_plan
+from belltone.sweep.several import (
+    Plan,
+    grid_plan,
+    speed_plan,
+    speed_values,
+    step_plan,
+    table_plan,
+    usual_speeds,
+)
 
 __all__ = ["PlanForm"]
 
 _EVERY, _TOGETHER, _LISTED = "every combination", "in step", "a table of designs"
+_SPEEDS = "over spin speed"
 _POINTS = 9
 _LINE, _ROW, _MOST_ROWS, _TEXT = 300, 29, 4, 110  # pixels, but for the rows in sight
 _HELP = "from : to : how many, such as “2 mm : 6 mm : 9”, or values, such as “2 mm, 3 mm, 5 mm”"
@@ -46,7 +57,7 @@ class PlanForm(QWidget):
         super().__init__()
         self._session = session
         self.how = QComboBox()
-        self.how.addItems([_EVERY, _TOGETHER, _LISTED])
+        self.how.addItems([_EVERY, _TOGETHER, _LISTED, _SPEEDS])
         self.how.setAccessibleName("how knobs are turned")
         self.how.currentIndexChanged.connect(self._switch)
         self.file = QPushButton("Read a file…")
@@ -75,6 +86,7 @@ class PlanForm(QWidget):
         self.pages = QStackedWidget()
         self.pages.addWidget(scroll)
         self.pages.addWidget(self.text)
+        self.pages.addWidget(self._over_speed())
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
@@ -84,10 +96,36 @@ class PlanForm(QWidget):
         self._follow()
         self._switch()
 
+    def _over_speed(self) -> QWidget:
+        page = QWidget()
+        set_term(page, "speed diagram")
+        row = QHBoxLayout(page)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.speeds = QLineEdit()
+        self.speeds.setAccessibleName("spin speeds")
+        self.speeds.setToolTip(
+            "from : to : how many, such as “0 rpm : 3000 rpm : 13”, or values; empty for those "
+            "the sheet states, or from rest to twice its own"
+        )
+        self.speeds.setFixedWidth(_LINE)
+        self.speeds.textChanged.connect(self.changed)
+        self.spin = QLabel()
+        row.addWidget(self.speeds)
+        row.addWidget(self.spin, 1)
+        return page
+
+    def over_speed(self) -> None:
+        """Have the speed of the spin turned."""
+        self.how.setCurrentText(_SPEEDS)
+
     def plan(self) -> Plan:
         """The plan as it stands; raises `UserError` with what is wrong with it."""
         session, design = self._session, self._session.written
         how = self.how.currentText()
+        if how == _SPEEDS:
+            text = self.speeds.text().strip()
+            sheet = session.written_sheet
+            return speed_plan(sheet, design, speed_values(sheet, design, text) if text else ())
         if how == _LISTED:
             text = self.text.toPlainText()
             if not text.strip():
@@ -133,10 +171,12 @@ class PlanForm(QWidget):
             self._session.told.emit(str(error))
 
     def _switch(self) -> None:
-        listed = self.how.currentText() == _LISTED
-        self.pages.setCurrentIndex(1 if listed else 0)
-        rows = min(max(len(self._knobs), 1), _MOST_ROWS)
+        how = self.how.currentText()
+        listed = how == _LISTED
+        self.pages.setCurrentIndex({_LISTED: 1, _SPEEDS: 2}.get(how, 0))
+        rows = 1 if how == _SPEEDS else min(max(len(self._knobs), 1), _MOST_ROWS)
         self.pages.setFixedHeight(_TEXT if listed else _ROW * rows)
+        self.pages.setEnabled(bool(self._knobs) or how in (_LISTED, _SPEEDS))
         if listed and not self.text.toPlainText():
             self.text.setPlaceholderText(self._example())
         self.changed.emit()
@@ -191,5 +231,9 @@ class PlanForm(QWidget):
             if values.text() in ("", self._untouched.get(name, "")):
                 values.setText(usual)
             self._untouched[name] = usual
-        self.pages.setEnabled(bool(knobs) or self.how.currentText() == _LISTED)
+        self.pages.setEnabled(bool(knobs) or self.how.currentText() in (_LISTED, _SPEEDS))
+        preload = self._session.written.preload
+        spin = None if preload is None else preload.spin
+        self.spin.setText("" if spin is None else spin_words(spin))
+        self.speeds.setPlaceholderText("" if spin is None else usual_speeds(spin))
         self.changed.emit()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Protocol
 
 from PySide6.QtCore import QObject, Signal
@@ -23,6 +23,7 @@ from belltone.sweep.cost import Cost, cost_of
 from belltone.sweep.several import Plan
 from belltone.sweep.survey import Survey, Variants, run_survey
 from belltone.tune.outputs import needs_solution
+from belltone.tune.speed_diagram import SpeedDiagram, diagram_of
 
 __all__ = ["FoundSurvey", "Surveys"]
 
@@ -37,12 +38,16 @@ class Surveyed(Tryable, Protocol):
 
 @dataclass(frozen=True)
 class FoundSurvey:
-    """A plan that was looked at, as a table, and which mode shown each of its tracks is."""
+    """A plan that was looked at, as a table, and which mode shown each of its tracks is.
+
+    ``speeds`` is the speed diagram it comes to, where it turns the speed of a spin.
+    """
 
     survey: Survey
     table: DesignTable
     identities: tuple[int, ...]
     outputs: tuple[str, ...]
+    speeds: SpeedDiagram | None = None
 
 
 class Surveys(QObject):
@@ -85,17 +90,18 @@ class Surveys(QObject):
         place = session.workplace.executor(sheet)
         self.failure, self.shown = "", None
 
-        def work(progress: Progress) -> tuple[Survey, DesignTable, list[str]]:
+        def work(progress: Progress) -> tuple[FoundSurvey, list[str]]:
             with ResultStore(store_path(path)) as store, place as workers:
                 survey = run_survey(sheet, plan, workers, store, progress, bound)
                 notes = store.notes
-            return survey, survey_table(survey, told), notes
+            table = survey_table(survey, told)
+            return FoundSurvey(survey, table, (), told, diagram_of(survey)), notes
 
-        def finish(found: tuple[Survey, DesignTable, list[str]]) -> None:
-            survey, table, notes = found
+        def finish(done: tuple[FoundSurvey, list[str]]) -> None:
+            found, notes = done
             for note in notes:
                 session.told.emit(note)
-            self.found = FoundSurvey(survey, table, self._identities(survey), told)
+            self.found = replace(found, identities=self._identities(found.survey))
             self.changed.emit()
 
         def fail(error: Exception) -> None:
