@@ -41,6 +41,10 @@ def test_the_map_of_two_knobs_shows_what_is_clear_and_goes_there(
     scene = view.plot.getPlotItem().vb.mapViewToScene(at)
     view.plot.scene().sigMouseMoved.emit(scene)
     assert "from bands" in view.under.text()
+    view.mode.setCurrentIndex(2)
+    view.plot.scene().sigMouseMoved.emit(scene)
+    assert "mode 3 about" in view.under.text()
+    followed = view._track
     steps = len(session.history.past)
     on_screen = view.plot.mapFromScene(scene)
     qtbot.mouseClick(view.plot.viewport(), Qt.MouseButton.LeftButton, pos=on_screen)
@@ -52,6 +56,11 @@ def test_the_map_of_two_knobs_shows_what_is_clear_and_goes_there(
     found = session.answer.modes.flexible
     told = plane.frequencies[row, column, : len(found)]
     assert found == pytest.approx(told, rel=0.03)  # a pixel beside
+    # The mode chosen is the same one, by its shape, where the design has gone.
+    place = list(session.answer.identities).index(view._known[followed])
+    view.mode.setCurrentIndex(place)
+    assert view._track == followed
+    assert plane.of_track(followed)[row, column] == pytest.approx(found[place], rel=0.03)
     # Both knobs are known to each other now, and the map to be of this design still.
     assert session.models.about("post_at") is not None
     assert "within" in view.words.text()

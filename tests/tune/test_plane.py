@@ -10,6 +10,7 @@ from belltone.reading.family import DesignFamily
 from belltone.sheet.document import Sheet
 from belltone.tune.bands import stand
 from belltone.tune.plane import Plane, least_margins, planes
+from tests.assemblies import held, member, text_of
 from tests.reduce.test_boxes import BEAM, modelled
 
 BANDS = (BandValue("mains", 47.0, 53.0), BandValue("pump", 90.0, 100.0))
@@ -57,3 +58,29 @@ def test_a_finer_plane_keeps_what_is_known_and_is_near_it_between(found: list[Pl
     first = fine.frequencies[:, :, 0]
     scaled = first * (fine.up[:, None] ** 2) / fine.across[None, :]
     assert np.ptp(scaled) < 0.03 * scaled.mean()
+
+
+# A bar whose two bendings change places where it is as wide as it is tall.
+FLAT = (
+    text_of(
+        member("b", (0, 0, 0), (600, 0, 0), 'shape = "solid rectangle", width = "w", height = "t"'),
+        held("b.start"),
+    )
+    + '[knobs.w]\nvalue = "16 mm"\nfrom = "14 mm"\nto = "26 mm"\n'
+    + '[knobs.t]\nvalue = "20 mm"\nfrom = "18 mm"\nto = "22 mm"\n'
+)
+
+
+def test_a_mode_is_followed_over_the_map_where_it_changes_places() -> None:
+    model = modelled(Sheet.from_text(FLAT), "w", "t", level=Discretisation(1, 5), count=4)
+    for plane in planes(model, Progress(), here=(0.016, 0.020)):
+        sideways, upright = plane.of_track(0), plane.of_track(1)
+        # Each goes with its own thickness alone, whichever of the two is lower.
+        for values, own in ((sideways, plane.across[None, :]), (upright, plane.up[:, None])):
+            scaled = values / own
+            assert np.isfinite(values).all()
+            assert np.ptp(scaled) < 0.01 * scaled.mean()
+        lower = plane.frequencies[:, :, 0]
+        assert lower == pytest.approx(np.minimum(sideways, upright), rel=1e-9)
+        fine = plane.of_track(0, 3)
+        assert fine[::3, ::3] == pytest.approx(sideways, rel=1e-12)

@@ -108,12 +108,18 @@ def _stepped(
 def tracked(
     sets: Sequence[Spectrum | None], links: Sequence[Link], begin: int
 ) -> tuple[Track, ...]:
-    """Follow every mode from one design on, over the surest links first."""
+    """Follow every mode from one design on, over the surest links first.
+
+    Where modes have one frequency, none of them is known from the others: a way through a design
+    with more of those than its neighbours have is taken last.
+    """
     reached: dict[int, list[int]] = {}
-    around: dict[int, list[tuple[float, int, int]]] = {}
+    around: dict[int, list[tuple[int, float, int, int]]] = {}
+    equal = [_equal(_flexible(found)) for found in sets]
     for number, link in enumerate(links):
+        most = max(equal[link.first], equal[link.second])
         for end, far in ((link.first, link.second), (link.second, link.first)):
-            around.setdefault(end, []).append((-link.sure, number, far))
+            around.setdefault(end, []).append((most, -link.sure, number, far))
     count = 0
     order = [begin, *(number for number in range(len(sets)) if number != begin)]
     for start in order:
@@ -122,16 +128,16 @@ def tracked(
             continue
         reached[start] = list(range(count, count + len(found.flexible)))
         count += len(found.flexible)
-        waiting = [(sure, number, start, far) for sure, number, far in around.get(start, ())]
+        waiting = [(*own[:-1], start, own[-1]) for own in around.get(start, ())]
         heapq.heapify(waiting)
         while waiting:
-            _, number, here, far = heapq.heappop(waiting)
+            *_, number, here, far = heapq.heappop(waiting)
             if far in reached:
                 continue
-            own, new = _carried(links[number], here, reached[here], sets[far], count)
-            reached[far], count = own, count + new
-            for sure, following, end in around.get(far, ()):
-                heapq.heappush(waiting, (sure, following, far, end))
+            theirs, new = _carried(links[number], here, reached[here], sets[far], count)
+            reached[far], count = theirs, count + new
+            for own in around.get(far, ()):
+                heapq.heappush(waiting, (*own[:-1], far, own[-1]))
     places = np.full((count, len(sets)), -1)
     for number, identities in reached.items():
         for place, identity in enumerate(identities):
@@ -200,6 +206,12 @@ def open_loops(
 
 def _flexible(found: Spectrum | None) -> NDArray[np.float64]:
     return np.empty(0) if found is None else found.flexible
+
+
+def _equal(frequencies: NDArray[np.float64]) -> int:
+    """How many modes have the frequency of another one."""
+    sizes = (int(own.stop) - int(own.start) for own in clusters(frequencies))
+    return sum(size for size in sizes if size > 1)
 
 
 def _alone(frequencies: NDArray[np.float64], place: int) -> bool:

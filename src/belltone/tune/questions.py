@@ -185,15 +185,17 @@ def find_plane(
     While the model is made, coarsely for each of its pieces, then finer and finer. With more than
     two knobs ``others`` is where the third stands.
     """
+    knobs = evaluate(Sheet.from_text(text, folder)).knobs
+    here = [knobs[name].base for name in list(ends)[:2]]
 
     def look(model: ReducedModel) -> None:
-        for plane in planes(model, progress, others, coarse_only=True):
+        for plane in planes(model, progress, others, here, coarse_only=True):
             progress.show(FoundPlane(plane, model, others))
 
     watching = replace(progress, viewer=look)
     model = find_model(text, folder, path, ends, discretisation, bound, progress=watching)
     with numpy_threads(many=False):
-        for plane in planes(model, progress, others):
+        for plane in planes(model, progress, others, here):
             found = FoundPlane(plane, model, others)
             if not plane.whole:
                 progress.show(found)

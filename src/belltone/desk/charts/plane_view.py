@@ -53,6 +53,7 @@ class PlaneView(QWidget):
         self.found: FoundPlane | None = None
         self._slid = ""  # the knob the slider was set for
         self._rest = ""
+        self._known: tuple[int, ...] = ()  # which modes the tracks of the map are, in order
         column = QVBoxLayout(self)
         column.addLayout(self._controls())
         column.addWidget(self._third_row())
@@ -75,6 +76,7 @@ class PlaneView(QWidget):
         self.under.setFont(label_font(9.5, bold=True))
         column.addWidget(self.under)
         self._fine: Plane | None = None
+        self._mode_values: Array | None = None
         self._lines = [pg.InfiniteLine(angle=angle) for angle in (90, 0)]
         for line in self._lines:
             line.setZValue(20)
@@ -217,9 +219,10 @@ class PlaneView(QWidget):
 
     def _ask(self) -> None:
         session, rest = self._session, self._rest_now()
+        known = () if session.answer is None else tuple(session.answer.identities)
 
         def look(found: FoundPlane) -> None:
-            self.found, self._rest = found, rest
+            self.found, self._rest, self._known = found, rest, known
             self.show_plane()
             if self._current and found.others != self._others:
                 self._ask()  # the slider went on meanwhile
@@ -281,6 +284,15 @@ class PlaneView(QWidget):
         return text
 
     @property
+    def _track(self) -> int | None:
+        """The track of the map that is the mode chosen, wherever that stands by now."""
+        answer, place = self._session.answer, self.mode.currentIndex()
+        if answer is None or not 0 <= place < len(answer.identities):
+            return None
+        identity = answer.identities[place]
+        return self._known.index(identity) if identity in self._known else None
+
+    @property
     def _current(self) -> bool:
         """Whether what was found is of the knobs chosen and of the design, but for these two."""
         if self.found is None or self.found.model.knobs != self._all_knobs:
@@ -296,7 +308,7 @@ class PlaneView(QWidget):
         if self.mode.count() != count:
             self.mode.blockSignals(True)
             self.mode.clear()
-            self.mode.addItems([f"frequency {number}" for number in range(1, count + 1)])
+            self.mode.addItems([f"mode {number}" for number in range(1, count + 1)])
             self.mode.blockSignals(False)
         chosen = self._session.chosen_mode
         if chosen is not None and not chosen.rigid:
@@ -320,6 +332,8 @@ class PlaneView(QWidget):
             self.plot.setLabel(side, f"{knob} ({unit})" if unit else knob, color=palette.ink)
         # Bands are narrower than the steps; frequencies are smooth between them.
         fine = self._fine = plane.finer(_FINER)
+        track = self._track
+        self._mode_values = None if track is None else plane.of_track(track, _FINER)
         margins = least_margins(fine, design.bands)
         colours = self._colours(margins, design.margin)
         image = pg.ImageItem(colours, axisOrder="row-major", levels=(0, 255))
@@ -382,15 +396,16 @@ class PlaneView(QWidget):
         self.plot.addItem(curve)
 
     def _draw_lines(self, plane: Plane) -> None:
-        """Lines of equal frequency of the mode chosen, by its place in the list."""
-        place, palette = self.mode.currentIndex(), self._palette
-        if not 0 <= place < plane.frequencies.shape[2]:
+        """Lines of equal frequency of the mode chosen, known by its shape wherever it goes."""
+        palette = self._palette
+        track = self._track
+        if track is None:
             return
-        values = plane.frequencies[:, :, place]
+        values = plane.of_track(track)
         known = values[np.isfinite(values)]
         if not len(known) or np.ptp(known) == 0:
             return
-        # Where nothing is known lines go straight on, and are covered.
+        # Lines need a number everywhere; where nothing is known of the mode they are left out.
         from scipy.ndimage import distance_transform_edt  # loads slowly, and few look at this
 
         nearest = distance_transform_edt(
@@ -401,7 +416,7 @@ class PlaneView(QWidget):
         units = self._session.design.shown
         factor = units.factor("frequency")
         for level in _round_levels(factor * float(known.min()), factor * float(known.max())):
-            self._outline(plane, filled, level / factor, pen)
+            self._draw_level(plane, filled, np.isfinite(values), level / factor, pen)
             spot = self._label_spot(plane, values, level / factor)
             if spot is None:
                 continue
@@ -413,6 +428,23 @@ class PlaneView(QWidget):
             text.setPos(spot)
             text.setZValue(8)
             self.plot.addItem(text)
+
+    def _draw_level(
+        self, plane: Plane, filled: Array, known: NDArray[np.bool_], level: float, pen: object
+    ) -> None:
+        """Lines where a mode has a frequency, as far as it is known on both sides of them."""
+        corners = self._corners(plane)
+        size = np.array([corners.width(), corners.height()]) / filled.shape[::-1]
+        for line in pg.functions.isocurve(filled.T, level, connected=True, extendToEdge=True):
+            at = np.array(line)
+            low = np.clip(np.floor(at - 0.5).astype(int), 0, np.array(filled.shape[::-1]) - 1)
+            high = np.minimum(low + 1, np.array(filled.shape[::-1]) - 1)
+            sure = known[low[:, 1], low[:, 0]] & known[high[:, 1], high[:, 0]]
+            drawn = np.where(sure[:, None], at * size, np.nan)
+            x, y = corners.left() + drawn[:, 0], corners.top() + drawn[:, 1]
+            item = pg.PlotCurveItem(x, y, pen=pen, connect="finite", antialias=True)
+            item.setZValue(5)
+            self.plot.addItem(item)
 
     def _cover(self, plane: Plane) -> None:
         """Nothing is drawn where nothing is known."""
@@ -509,12 +541,14 @@ class PlaneView(QWidget):
         elif plane.failed[row, column]:
             words.append("no answer there")
         else:
-            place = self.mode.currentIndex()
-            if 0 <= place < plane.frequencies.shape[2]:
-                frequency = float(plane.frequencies[row, column, place])
-                if math.isfinite(frequency):
-                    told = design.shown.frequency_text(frequency, 4)
-                    words.append(f"frequency {place + 1} about {told}")
+            if self._mode_values is not None:
+                frequency = float(self._mode_values[row, column])
+                mode = self.mode.currentText()
+                told = design.shown.frequency_text(frequency, 4)
+                known = math.isfinite(frequency)
+                words.append(
+                    f"{mode} about {told}" if known else f"{mode} is not among those known"
+                )
             margin = float(least_margins(plane, design.bands)[row, column])
             if math.isfinite(margin):
                 far = percent(abs(margin))
