@@ -16,6 +16,7 @@ __all__ = ["Cost", "cost_of", "kept_bytes", "pays", "solving_seconds", "time_wor
 _START_SECONDS: Final = 1.0  # worker processes start, and one discretisation is chosen
 _PROBES: Final = 3  # designs at which that is done, each about a whole answer
 _POINT_SHARE: Final = 0.3  # of an answer to its accuracy, measured on plates and shells
+_LOADED_SHARE: Final = 0.5  # where a preload is solved first
 _READ_SECONDS: Final = 0.006  # a design read off a model
 _MODELLED: Final = {1: 8, 2: 24, 3: 60}  # designs solved for the model of so many knobs
 
@@ -41,9 +42,17 @@ def time_words(seconds: float) -> str:
     return f"{max(seconds, 1.0):.0f} s" if seconds < 90 else f"{seconds / 60:.0f} min"
 
 
-def solving_seconds(count: int, seconds: float, workers: int) -> float:
-    """About how long designs on one discretisation take beside an answer of ``seconds`` of work."""
-    return _START_SECONDS + seconds * (_PROBES + _POINT_SHARE * count) / workers
+def solving_seconds(count: int, modes: ModeSet, seconds: float, workers: int) -> float:
+    """About how long designs on one discretisation take.
+
+    They are held against an answer whose ``modes`` took ``seconds`` of work.
+    """
+    return _START_SECONDS + seconds * (_PROBES + _share(modes) * count) / workers
+
+
+def _share(modes: ModeSet) -> float:
+    """What a point takes of an answer."""
+    return _POINT_SHARE if modes.base is None else _LOADED_SHARE
 
 
 def pays(plan: Plan) -> bool:
@@ -66,11 +75,11 @@ def cost_of(plan: Plan, modes: ModeSet, seconds: float, workers: int, modelled: 
     ``modelled`` tells that its designs are read off a model where one can be made.
     """
     count = len(plan)
-    took = solving_seconds(count, seconds, workers)
+    took = solving_seconds(count, modes, seconds, workers)
     if not plan.one_sheet:
         took = _START_SECONDS + seconds * count / workers
     elif modelled and pays(plan):
-        solved = solving_seconds(0, seconds, workers)
-        made = _MODELLED[len(plan.columns)] * _POINT_SHARE * seconds + _READ_SECONDS * count
+        solved = solving_seconds(0, modes, seconds, workers)
+        made = _MODELLED[len(plan.columns)] * _share(modes) * seconds + _READ_SECONDS * count
         took = min(took, solved + made)
     return Cost(count, took, kept_bytes(modes) * count)

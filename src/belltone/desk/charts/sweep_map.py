@@ -224,8 +224,8 @@ class SweepMap(QFrame):
         answer = self._session.answer
         if answer is None or not answer.seconds:
             return ""
-        workers = self._session.workplace.count
-        seconds = solving_seconds(self.points.value(), answer.seconds, workers)
+        parts = answer.modes, answer.seconds, self._session.workplace.count
+        seconds = solving_seconds(self.points.value(), *parts)
         return f", about {time_words(seconds)}"
 
     # -- drawing --------------------------------------------------------------------------------
