@@ -12,6 +12,7 @@ from belltone.compare.among import among
 from belltone.compare.likeness import Side, aligned, likeness
 from belltone.compare.matched import Comparison, compare
 from belltone.design.values import Design
+from belltone.exchange.compare_tables import among_rows, among_table, match_rows, match_table
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.matching import clusters
 from belltone.modes.solve import ModeRequest, solve_modes
@@ -158,6 +159,36 @@ def test_a_round_tube_against_an_oval_one_turns_the_pair_to_the_split_ones() -> 
             ]
             cosine = np.vdot(*shapes) / np.prod([np.linalg.norm(own) for own in shapes])
             assert cosine > 0.99
+
+
+def test_a_pair_is_one_entry_while_it_stays_one() -> None:
+    ends = (0, 0, 0), (900, 0, 0)
+    thin, thick, oval = (
+        side(name, member("b", *ends, f'shape = "ellipse", width = "{w}", height = "{h}"'),
+             held("b.start"), count=6)
+        for name, w, h in (
+            ("thin", "30 mm", "30 mm"), ("thick", "36 mm", "36 mm"), ("oval", "30 mm", "33 mm")
+        )
+    )  # fmt: skip
+    found = compare(thin, thick)
+    assert [[each.number for each in entry] for entry in found.entries] == [
+        [1, 2],
+        [3, 4],
+        [5, 6],
+    ]
+    rows = match_rows(found)
+    assert [row[0] for row in rows] == ["1 and 2", "3 and 4", "5 and 6"]
+    assert rows[0][2] == "1 and 2"
+    assert rows[0][-1].endswith("; a pair")
+    assert [row[0] for row in match_table(found).rows] == ["1 and 2", "3 and 4", "5 and 6"]
+    # Where it parts, each goes its own way, and is told so.
+    split = compare(thin, oval)
+    assert [len(entry) for entry in split.entries] == [1] * len(split.matches)
+    both = among([thin, thick, oval])
+    assert [len(entry) for entry in both.entries] == [1] * len(both.rows)
+    alone = among([thin, thick])
+    assert [row[0] for row in among_rows(alone)] == ["1 and 2", "3 and 4", "5 and 6"]
+    assert len(among_table(alone).rows) == 3
 
 
 def _stirred(own: Side, angle: float = 0.7) -> Side:

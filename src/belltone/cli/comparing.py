@@ -126,7 +126,7 @@ def _write_two(
         return
     rows = match_rows(comparison)
     if by_change:
-        order = [each.change for each in comparison.matches]
+        order = [entry[0].change for entry in comparison.entries]
         ranked = sorted(zip(order, rows, strict=True), key=lambda own: -_size(own[0]))
         rows = [row for _, row in ranked]
     written = as_csv if form is Format.CSV else table

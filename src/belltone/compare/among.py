@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Hashable, Sequence
 from dataclasses import dataclass
 
 from belltone.compare.likeness import Side
-from belltone.compare.matched import Comparison, Match, compare
+from belltone.compare.matched import Comparison, Match, compare, groups_of, told_as_one
 from belltone.tune.bands import least_separation, verdict
 
 __all__ = ["Among", "Row", "among", "standing_words"]
@@ -38,6 +38,22 @@ class Among:
     sides: tuple[Side, ...]
     comparisons: tuple[Comparison, ...]
     rows: tuple[Row, ...]
+
+    @property
+    def entries(self) -> tuple[tuple[Row, ...], ...]:
+        """The rows, those told as one together: modes that are equal ones everywhere."""
+        here, *others = (groups_of(side.modes) for side in self.sides)
+
+        def group(row: Row) -> Hashable | None:
+            if row.number is None:
+                return None
+            there = zip(others, row.matches, strict=True)
+            return (
+                here[row.number],
+                *(None if own is None else known[own.number_after] for known, own in there),
+            )
+
+        return told_as_one(self.rows, group)
 
     def by_change(self) -> tuple[Row, ...]:
         """The rows, what changes most first; what has no partner at all comes before."""

@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass, replace
-from typing import Final
+from typing import Final, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from belltone.compare.likeness import Side, aligned, likeness
-from belltone.modes.matching import EQUAL, paired
+from belltone.modes.matching import EQUAL, clusters, paired
+from belltone.modes.modeset import ModeSet
 from belltone.sheet.units import format_number
 from belltone.system.kinds import kind_of
 
-__all__ = ["Comparison", "Match", "compare"]
+__all__ = ["Comparison", "Match", "compare", "groups_of", "told_as_one"]
 
+T = TypeVar("T")
 Array = NDArray[np.float64]
 
 _ALIKE: Final = 0.3  # assurance; less is another mode
@@ -96,9 +99,39 @@ class Comparison:
     assurance: Array
     matches: tuple[Match, ...]
 
+    @property
+    def entries(self) -> tuple[tuple[Match, ...], ...]:
+        """The matches, those told as one together: equal modes that stay equal ones."""
+        one, two = (groups_of(side.modes) for side in (self.first, self.second))
+        return told_as_one(
+            self.matches,
+            lambda each: (one[each.number], two[each.number_after]) if each.paired else None,
+        )
+
     def partner(self, number: int) -> Match | None:
         """What became of a mode of the first design."""
         return next((each for each in self.matches if each.number == number), None)
+
+
+def groups_of(modes: ModeSet) -> dict[int | None, int]:
+    """Which flexible modes have one frequency: the number of their group, by theirs."""
+    groups = enumerate(clusters(modes.flexible))
+    return {
+        modes.skipped + place + 1: number
+        for number, group in groups
+        for place in range(group.start, group.stop)
+    }
+
+
+def told_as_one(
+    rows: Sequence[T], group: Callable[[T], Hashable | None]
+) -> tuple[tuple[T, ...], ...]:
+    """Rows in order, those of one group together where its first one stands; None is alone."""
+    found: dict[Hashable, list[T]] = {}
+    for at, row in enumerate(rows):
+        name = group(row)
+        found.setdefault((at,) if name is None else ("group", name), []).append(row)
+    return tuple(tuple(own) for own in found.values())
 
 
 def compare(first: Side, second: Side) -> Comparison:

@@ -6,12 +6,12 @@ import math
 from collections.abc import Sequence
 from typing import Any, Final
 
-from belltone.compare.among import Among, standing_words
+from belltone.compare.among import Among, Row, standing_words
 from belltone.compare.differs import Difference
 from belltone.compare.likeness import Side
 from belltone.compare.matched import Comparison, Match
 from belltone.exchange.sweep_tables import Cell, DesignTable, Head
-from belltone.exchange.tables import percent
+from belltone.exchange.tables import kinds_text, numbers_text, percent
 from belltone.sheet.shown_units import AS_TYPED, ShownUnits
 from belltone.sheet.units import format_number
 
@@ -49,21 +49,46 @@ def change_text(match: Match) -> str:
 
 
 def match_rows(comparison: Comparison) -> list[tuple[str, ...]]:
-    """One row for each mode of either design, under `MATCH_COLUMNS`."""
+    """One row for each entry of `Comparison.entries`, under `MATCH_COLUMNS`: a pair is one."""
     return [
         (
-            _number(each.number),
-            _hertz(each.before),
-            _number(each.number_after),
-            _hertz(each.after),
-            change_text(each),
-            "" if each.difference is None else f"{each.difference:+.4g}",
-            f"{100 * each.assurance:.0f} %" if each.paired else "",
-            each.words,
-            each.kind or each.kind_after,
+            _numbers([each.number for each in entry]),
+            _hertz(entry[0].before),
+            _numbers([each.number_after for each in entry]),
+            _hertz(entry[0].after),
+            change_text(entry[0]),
+            "" if entry[0].difference is None else f"{entry[0].difference:+.4g}",
+            f"{100 * _least(entry):.0f} %" if entry[0].paired else "",
+            _words(entry),
+            _kinds(entry),
         )
-        for each in comparison.matches
+        for entry in comparison.entries
     ]
+
+
+def _numbers(numbers: Sequence[int | None]) -> str:
+    known = sorted(each for each in numbers if each is not None)
+    return numbers_text(known) if known else ""
+
+
+def _least(entry: Sequence[Match]) -> float:
+    return min(each.assurance for each in entry)
+
+
+def _words(entry: Sequence[Match]) -> str:
+    """What becomes of modes that are told as one."""
+    first = entry[0]
+    if len(entry) == 1 or first.change is None:
+        return first.words
+    before, after = (
+        _numbers(own)
+        for own in ([each.number for each in entry], [each.number_after for each in entry])
+    )
+    return first.verb if before == after else f"{first.verb}, now modes {after}"
+
+
+def _kinds(entry: Sequence[Match]) -> str:
+    return kinds_text([each.kind or each.kind_after for each in entry])
 
 
 def assurance_rows(comparison: Comparison) -> tuple[tuple[str, ...], list[tuple[str, ...]]]:
@@ -123,22 +148,31 @@ def among_columns(found: Among) -> tuple[str, ...]:
 
 
 def among_rows(found: Among, by_change: bool = False) -> list[tuple[str, ...]]:
-    """One row for each mode, under `among_columns`."""
+    """One row for each entry of `Among.entries`, under `among_columns`: a pair is one."""
+    entries = found.entries
+    if by_change:
+        entries = tuple(sorted(entries, key=lambda entry: -entry[0].largest_change))
     return [
         (
-            _number(row.number),
-            _hertz(row.frequency),
-            *(text for match in row.matches for text in _cell(match)),
-            row.kind,
+            _numbers([row.number for row in entry]),
+            _hertz(entry[0].frequency),
+            *(text for at in range(len(found.sides) - 1) for text in _cell(_those(entry, at))),
+            kinds_text([row.kind for row in entry]),
         )
-        for row in (found.by_change() if by_change else found.rows)
+        for entry in entries
     ]
 
 
-def _cell(match: Match | None) -> tuple[str, str, str]:
-    if match is None:
+def _those(entry: Sequence[Row], at: int) -> list[Match]:
+    """What modes told as one become in one of the others; nothing where they are not known."""
+    return [match for row in entry if (match := row.matches[at]) is not None]
+
+
+def _cell(matches: Sequence[Match]) -> tuple[str, str, str]:
+    if not matches:
         return "none", "", ""
-    return _hertz(match.after), _number(match.number_after), change_text(match)
+    numbers = _numbers([each.number_after for each in matches])
+    return _hertz(matches[0].after), numbers, change_text(matches[0])
 
 
 def among_data(found: Among, differ: Sequence[Sequence[Difference]]) -> dict[str, Any]:
@@ -170,16 +204,12 @@ def variant_row(side: Side, differ: str, units: ShownUnits = AS_TYPED) -> tuple[
     return (side.name, differ, units.number(side.modes.mass, "mass", 5), words, margin)
 
 
-def _number(value: int | None) -> str:
-    return "" if value is None else str(value)
-
-
 def _hertz(value: float | None) -> str:
     return "" if value is None else format_number(value)
 
 
 def match_table(comparison: Comparison) -> DesignTable:
-    """Both designs as a table whose numbers are numbers, a row for each match."""
+    """Both designs as a table whose numbers are numbers, a row for each entry: a pair is one."""
     heads = (
         Head("mode", "", "output"),
         Head("from", "Hz", "output"),
@@ -193,17 +223,17 @@ def match_table(comparison: Comparison) -> DesignTable:
     )
     rows: list[tuple[Cell, ...]] = [
         (
-            _float(each.number),
-            each.before,
-            _float(each.number_after),
-            each.after,
-            _rounded(each.change, 100, 4),
-            each.words,
-            _rounded(each.assurance, 100, 3) if each.paired else None,
-            _rounded(each.difference, 1, 4),
-            each.kind or each.kind_after,
+            _mode([each.number for each in entry]),
+            entry[0].before,
+            _mode([each.number_after for each in entry]),
+            entry[0].after,
+            _rounded(entry[0].change, 100, 4),
+            _words(entry),
+            _rounded(_least(entry), 100, 3) if entry[0].paired else None,
+            _rounded(entry[0].difference, 1, 4),
+            _kinds(entry),
         )
-        for each in comparison.matches
+        for entry in comparison.entries
     ]
     return DesignTable(heads, tuple(rows))
 
@@ -220,22 +250,28 @@ def among_table(found: Among) -> DesignTable:
         ]
     heads += [Head("largest change", "%", "output"), Head("kind", "", "note")]
     rows: list[tuple[Cell, ...]] = []
-    for row in found.rows:
-        cells: list[Cell] = [_float(row.number), row.frequency]
-        for match in row.matches:
-            if match is None:
+    for entry in found.entries:
+        cells: list[Cell] = [_mode([row.number for row in entry]), entry[0].frequency]
+        for at in range(len(others)):
+            matches = _those(entry, at)
+            if not matches:
                 cells += [None, None, None]
             else:
-                change = _rounded(match.change, 100, 4)
-                cells += [match.after, _float(match.number_after), change]
-        largest = row.largest_change
-        cells += [_rounded(largest, 100, 4) if math.isfinite(largest) else None, row.kind]
+                change = _rounded(matches[0].change, 100, 4)
+                numbers = _mode([each.number_after for each in matches])
+                cells += [matches[0].after, numbers, change]
+        largest = entry[0].largest_change
+        kind = kinds_text([row.kind for row in entry])
+        cells += [_rounded(largest, 100, 4) if math.isfinite(largest) else None, kind]
         rows.append(tuple(cells))
     return DesignTable(tuple(heads), tuple(rows))
 
 
-def _float(value: int | None) -> float | None:
-    return None if value is None else float(value)
+def _mode(numbers: Sequence[int | None]) -> Cell:
+    """The number of a mode, or in words those of modes told as one."""
+    if len(numbers) == 1:
+        return None if numbers[0] is None else float(numbers[0])
+    return _numbers(numbers)
 
 
 def _rounded(value: float | None, times: float, digits: int) -> float | None:

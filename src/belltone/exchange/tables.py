@@ -26,8 +26,10 @@ __all__ = [
     "contact_rows",
     "entry_kind",
     "entry_numbers",
+    "kinds_text",
     "mode_rows",
     "modes_data",
+    "numbers_text",
     "part_rows",
     "percent",
     "refinement_data",
@@ -95,19 +97,28 @@ def mode_rows(modes: ModeSet, design: Design) -> list[tuple[str, ...]]:
 
 
 def entry_numbers(modes: ModeSet, entry: range) -> str:
+    """Numbers of modes that are told as one."""
+    return numbers_text([modes.mode(place).number for place in entry])
+
+
+def numbers_text(numbers: Sequence[int]) -> str:
     """Numbers of modes that are told as one: “7 and 8”, “7 to 9”."""
-    first, last = modes.mode(entry.start).number, modes.mode(entry.stop - 1).number
-    if len(entry) == 1:
-        return str(first)
-    return f"{first} and {last}" if len(entry) == 2 else f"{first} to {last}"
+    if len(numbers) == 1:
+        return str(numbers[0])
+    return f"{numbers[0]} {'and' if len(numbers) == 2 else 'to'} {numbers[-1]}"
 
 
 def entry_kind(modes: ModeSet, entry: range) -> str:
     """What modes that are told as one do, and that they are a pair or a group."""
-    kinds = " or ".join(dict.fromkeys(modes.kinds[place] for place in entry))
-    if len(entry) == 1:
-        return kinds
-    return f"{kinds}; {'a pair' if len(entry) == 2 else f'{len(entry)} alike'}"
+    return kinds_text([modes.kinds[place] for place in entry])
+
+
+def kinds_text(kinds: Sequence[str]) -> str:
+    """The kinds of modes that are told as one, and that they are a pair or a group."""
+    told = " or ".join(dict.fromkeys(kinds))
+    if len(kinds) == 1:
+        return told
+    return f"{told}; {'a pair' if len(kinds) == 2 else f'{len(kinds)} alike'}"
 
 
 def part_rows(modes: ModeSet) -> tuple[tuple[str, ...], list[tuple[str, ...]]]:

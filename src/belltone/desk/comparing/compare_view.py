@@ -290,8 +290,8 @@ class CompareView(QWidget):
     def _first_row(self, found: Comparison) -> int:
         """The row of the mode chosen in the main window, else the first."""
         mode = self._session.chosen_mode
-        for at, each in enumerate(found.matches):
-            if mode is not None and each.number_after == mode.number:
+        for at, entry in enumerate(found.entries):
+            if mode is not None and mode.number in [each.number_after for each in entry]:
                 return at
         return 0
 
@@ -351,10 +351,11 @@ class CompareView(QWidget):
         if self.found is None:
             return
         if self.several is not None:
-            number = self.several.rows[row].number if row < len(self.several.rows) else None
+            entries = self.several.entries
+            number = entries[row][0].number if row < len(entries) else None
             match = None if number is None else self.found.partner(number)
         else:
-            match = self.found.matches[row] if row < len(self.found.matches) else None
+            match = self.found.entries[row][0] if row < len(self.found.entries) else None
         if match is None:
             return  # what only others have is shown where these are looked at
         first, second = self.found.first.modes, self.found.second.modes

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import math
+import re
 from collections.abc import Sequence
 
 from PySide6.QtCore import (
@@ -29,6 +30,9 @@ __all__ = ["DesignList"]
 Index = QModelIndex | QPersistentModelIndex
 _ORDER_ROLE = Qt.ItemDataRole.UserRole
 _WIDEST, _HEAD, _MARK = 170, 54, 12  # pixels
+
+
+_SEVERAL = re.compile(r"(\d+) (?:and|to) \d+$")  # numbers of modes told as one
 
 
 class _Model(QAbstractTableModel):
@@ -99,6 +103,9 @@ class _Kept(QSortFilterProxyModel):
 
 def _order(cell: Cell) -> tuple[int, float, str]:
     if isinstance(cell, str):
+        several = _SEVERAL.match(cell)
+        if several is not None:
+            return 0, float(several[1]), cell
         return 1, 0.0, cell.casefold()
     if cell is None or not math.isfinite(cell):
         return 2, 0.0, ""
