@@ -246,3 +246,17 @@ def test_a_picked_site_can_be_loaded(pushed: MainWindow) -> None:
     next(a for a in menu.actions() if a.text() == "push it with a force").trigger()
     assert len(pushed.session.sheet.content.preload.forces) == 2  # type: ignore[union-attr]
     assert "press on it" not in [action.text() for action in menu.actions()]
+
+
+def test_textbook_curves_follow_the_load(pushed: MainWindow, qtbot: QtBot) -> None:
+    """Over the knob of a load, up to where the strip buckles: Galef's rule for the first mode."""
+    session = pushed.session
+    hand = session.hand
+    hand.look_at("push")
+    qtbot.waitUntil(lambda: bool(hand.curves), timeout=WAIT)
+    at, frequencies = hand.curves[0].values, hand.curves[0].frequencies
+    assert at == pytest.approx(np.linspace(0, 3000, 9))  # N, as it is written
+    # Both ends are clamped, one slides: EI of 62.5 N m² over 0.6 m buckles at 6.9 kN.
+    critical = 4 * np.pi**2 * 200e9 * (0.03 * 0.005**3 / 12) / 0.6**2
+    expected = frequencies[0] * np.sqrt(1 - at / critical)
+    assert frequencies == pytest.approx(expected, rel=0.01)

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal, SignalInstance
 
+from belltone.design.values import Design
 from belltone.desk.session.answer import Answer
 from belltone.desk.session.jobs import Jobs
 from belltone.errors import UserError
 from belltone.hand.checks import hand_checks
+from belltone.modes.modeset import ModeSet
+from belltone.modes.solve import ModeRequest, solve_modes
 from belltone.progress import Progress
 from belltone.reading.family import DesignFamily
 
@@ -77,8 +80,7 @@ class HandCurves(QObject):
         if self.curves:
             self.curves = ()
             self.changed.emit()
-        # What a load does is known at this design alone.
-        if self._knob not in answer.design.knobs or answer.design.preload is not None:
+        if self._knob not in answer.design.knobs:
             return
         name = self._knob
 
@@ -104,11 +106,23 @@ def _curves(answer: Answer, index: int, name: str, progress: Progress) -> tuple[
         progress.check()
         try:
             design = family.at(knob.turned(float(value)))
+            modes = _loaded_as(design, answer.modes, progress)
         except UserError:
             rows.append([np.nan] * len(here))
             continue
-        checks, _ = hand_checks(design, answer.modes, index)
+        checks, _ = hand_checks(design, modes, index)
         found = [each.frequency for each in checks[: len(here)]]
         rows.append(found + [np.nan] * (len(here) - len(found)))
     table = np.array(rows)
     return tuple(HandCurve(each.formula, values, table[:, at]) for at, each in enumerate(here))
+
+
+def _loaded_as(design: Design, modes: ModeSet, progress: Progress) -> ModeSet:
+    """The modes with the state another design is loaded to, which formulas of it go by.
+
+    Only members have any for loaded designs, and their states are found in a moment.
+    """
+    if design.preload is None or modes.base is None:
+        return modes
+    found = solve_modes(design, ModeRequest(1, None, 1e-2), modes.discretisation, progress)
+    return replace(modes, base=found.base)
