@@ -135,7 +135,8 @@ def planes(pairs: Mapping[str, tuple[str, ...]] = PLANES, points: int = POINTS /
             build = time.perf_counter() - start
             places = np.random.default_rng(11).uniform(model.low, model.high, (points, len(knobs)))
             start = time.perf_counter()
-            told = [model.at(*map(float, place)) for place in places]
+            with numpy_threads(many=False):  # as the map reads it
+                told = [model.at(*map(float, place)) for place in places]
             query = (time.perf_counter() - start) / points
             off, right = _truth(family, model, places, told)
             print(

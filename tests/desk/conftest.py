@@ -18,6 +18,7 @@ from pytestqt.qtbot import QtBot
 from belltone.desk.application import make_application
 from belltone.desk.fields import LiveNumber
 from belltone.desk.session.session import Session
+from belltone.desk.shape.canvas import ShapeCanvas
 from belltone.desk.window import MainWindow
 from belltone.drawing.colours import LIGHT
 from belltone.drawing.scene import Scene
@@ -113,6 +114,18 @@ def _nothing_is_left(qapp: QApplication) -> Iterator[None]:
     assert not shown, f"windows left open: {shown}"
     ticking = [own for own in qapp.findChildren(QTimer) if own.isActive()]
     assert not ticking, f"timers left ticking: {ticking}"
+
+
+@pytest.fixture
+def smoothing() -> None:
+    """For tests that look at smooth edges."""
+
+
+@pytest.fixture(autouse=True)
+def _edges_as_first_drawn(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A picture at rest is drawn eight times more for its edges, which few tests look at."""
+    if "smoothing" not in request.fixturenames:
+        monkeypatch.setattr(ShapeCanvas, "_smooth", lambda _canvas: None)
 
 
 @pytest.fixture

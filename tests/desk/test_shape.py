@@ -208,6 +208,7 @@ def test_many_changes_are_one_picture(
     assert drawn == [True]
 
 
+@pytest.mark.usefixtures("smoothing")
 def test_a_picture_at_rest_has_smooth_edges(window: MainWindow, qtbot: QtBot) -> None:
     canvas = window.shape.canvas
     canvas.look("y")
@@ -223,6 +224,7 @@ def test_a_picture_at_rest_has_smooth_edges(window: MainWindow, qtbot: QtBot) ->
     assert shades(smooth) > 1.2 * shades(quick)
 
 
+@pytest.mark.usefixtures("smoothing")
 def test_what_moves_is_not_smoothed(
     window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
