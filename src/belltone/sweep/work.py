@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
@@ -101,14 +102,16 @@ def _solved_like(
     discretisation: Discretisation | None,
 ) -> Solution | None:
     name = (text, folder, request, discretisation, *sorted(turned.items()))
-    if name not in _LIKE:
-        _LIKE.clear()
-        try:
-            design = _family(text, folder).at(turned)
-            _LIKE[name] = solve(design, request, discretisation, here(), False).solution
-        except UserError:
-            _LIKE[name] = None
-    return _LIKE[name]
+    known = _LIKE.copy()  # a worker of a cluster may have several threads
+    if name in known:
+        return known[name]
+    found = None
+    with contextlib.suppress(UserError):
+        design = _family(text, folder).at(turned)
+        found = solve(design, request, discretisation, here(), False).solution
+    _LIKE.clear()
+    _LIKE[name] = found
+    return found
 
 
 @dataclass(frozen=True)
