@@ -4,9 +4,17 @@ from __future__ import annotations
 
 from dataclasses import asdict
 
-from belltone.cli.inputs import read_input, set_knobs, solved
+from belltone.cli.inputs import read_input, set_knobs, share, solved
 from belltone.cli.messages import note, warn
-from belltone.cli.options import Format, FormatOption, Output, Settings, SheetPath
+from belltone.cli.options import (
+    ErrorOption,
+    ExactOption,
+    Format,
+    FormatOption,
+    Output,
+    Settings,
+    SheetPath,
+)
 from belltone.cli.output import table, write
 from belltone.cli.waiting import progress_shown
 from belltone.compare.likeness import Side
@@ -82,16 +90,26 @@ def preload_command(
     write(words + "\n" + "\n".join(table(*each) for each in tables), output)
 
 
-def speeds(sheet: SheetPath, form: FormatOption = Format.TABLE, output: Output = None) -> None:
-    """Frequencies over spin speed, and every crossing with an order line."""
+def speeds(
+    sheet: SheetPath,
+    error: ErrorOption = "0.1 %",
+    exact: ExactOption = False,
+    form: FormatOption = Format.TABLE,
+    output: Output = None,
+) -> None:
+    """Frequencies over spin speed, and every crossing with an order line.
+
+    Speeds are read off a model of a few solutions where it is within the error allowed.
+    """
     source = read_input(sheet, output)
+    bound = None if exact else share(error)
     warn(evaluate(source))
     with (
         ResultStore(store_path(sheet), note) as store,
         start_workers() as workers,
         progress_shown("speed diagram") as progress,
     ):
-        diagram = speed_diagram(source, workers, store, progress)
+        diagram = speed_diagram(source, workers, store, progress, bound)
     found = survey_table(diagram.survey, ())
     header, rows = found.heads, found.texts
     if form is Format.CSV:

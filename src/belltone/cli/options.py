@@ -26,3 +26,12 @@ FormatOption = Annotated[Format, typer.Option("--format", help="How to write the
 Output = Annotated[
     Path | None, typer.Option("-o", "--output", metavar="FILE", help="Write here instead.")
 ]
+ErrorOption = Annotated[
+    str,
+    typer.Option(
+        "--error",
+        metavar="SHARE",
+        help="How far frequencies may be from solved ones, such as “0.1 %”.",
+    ),
+]
+ExactOption = Annotated[bool, typer.Option("--exact", help="Solve every point.")]

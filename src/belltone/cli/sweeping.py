@@ -12,7 +12,7 @@ import typer
 
 from belltone.cli.inputs import may_write, read_input, share
 from belltone.cli.messages import fail, note, warn
-from belltone.cli.options import Output, SheetPath
+from belltone.cli.options import ErrorOption, ExactOption, Output, SheetPath
 from belltone.cli.output import table, write
 from belltone.cli.waiting import progress_shown
 from belltone.design.values import Design
@@ -77,15 +77,8 @@ def sweep(
             help="Designs from a CSV or XLSX file: a column for each knob, or place in the sheet.",
         ),
     ] = None,
-    error: Annotated[
-        str,
-        typer.Option(
-            "--error",
-            metavar="SHARE",
-            help="How far frequencies may be from solved ones, such as “0.1 %”.",
-        ),
-    ] = "0.1 %",
-    exact: Annotated[bool, typer.Option("--exact", help="Solve every point.")] = False,
+    error: ErrorOption = "0.1 %",
+    exact: ExactOption = False,
     outputs: Annotated[
         str | None,
         typer.Option(

@@ -88,13 +88,15 @@ def speed_diagram(
     workers: Executor,
     store: ResultStore | None = None,
     progress: Progress | None = None,
+    bound: float | None = None,
 ) -> SpeedDiagram:
-    """Solve over the speeds the sheet states, or from rest to twice its own.
+    """Look at the speeds the sheet states, or from rest to twice its own.
 
-    Raises `PlanError` where the sheet has no spin, and what `run_survey` raises.
+    They are solved, or within a ``bound`` read off a model, as `run_survey` does it. Raises
+    `PlanError` where the sheet has no spin, and what `run_survey` raises.
     """
     plan = speed_plan(sheet, evaluate(sheet))
-    found = diagram_of(run_survey(sheet, plan, workers, store, progress))
+    found = diagram_of(run_survey(sheet, plan, workers, store, progress, bound))
     assert found is not None
     return found
 

@@ -58,7 +58,7 @@ class _Model(QAbstractTableModel):
         if role == Qt.ItemDataRole.ToolTipRole and self._table.columns[column].role == "note":
             return self._texts[row][column]
         if role == Qt.ItemDataRole.TextAlignmentRole:
-            number = isinstance(self._table.rows[row][column], float)
+            number = _order(self._table.rows[row][column])[0] == 0
             side = Qt.AlignmentFlag.AlignRight if number else Qt.AlignmentFlag.AlignLeft
             return side | Qt.AlignmentFlag.AlignVCenter
         return None
