@@ -99,7 +99,7 @@ def speeds(
 ) -> None:
     """Frequencies over spin speed, and every crossing with an order line.
 
-    Speeds are read off a model of a few solutions where it is within the error allowed.
+    Many speeds are read off a model of a few solutions where it is within the error allowed.
     """
     source = read_input(sheet, output)
     bound = None if exact else share(error)

@@ -18,6 +18,7 @@ _PROBES: Final = 3  # designs at which that is done, each about a whole answer
 _POINT_SHARE: Final = 0.3  # of an answer to its accuracy, measured on plates and shells
 _LOADED_SHARE: Final = 0.5  # where a preload is solved first
 _READ_SECONDS: Final = 0.006  # a design read off a model
+_PAYS_BEYOND: Final = {1: 16, 2: 24, 3: 60}  # designs
 _MODELLED: Final = {1: 8, 2: 24, 3: 60}  # designs solved for the model of so many knobs
 
 
@@ -56,9 +57,12 @@ def _share(modes: ModeSet) -> float:
 
 
 def pays(plan: Plan) -> bool:
-    """Whether a model of what is turned takes fewer solutions than all designs."""
+    """Whether a model of what is turned is made sooner than all designs are solved.
+
+    One process makes it, while designs are solved by several.
+    """
     turned = len(plan.columns)
-    if not plan.one_sheet or len(plan) <= _MODELLED.get(turned, len(plan)):
+    if not plan.one_sheet or len(plan) <= _PAYS_BEYOND.get(turned, len(plan)):
         return False
     return all(len(set(values)) > 1 for values in zip(*plan.rows, strict=True))
 
