@@ -70,15 +70,17 @@ order = 3
 def test_a_cluster_says_what_processes_say_to_the_bit(local: Any, rail: Sheet, name: str) -> None:
     sheet, over = rail, ("wall=2.5 mm, 3 mm", "post_at=1.5 m, 1.55 m, 1.6 m")
     if name != "rail":
-        sheet, over = pressed(name), ("t=1.9 mm, 2 mm", "p=0.1 bar, 0.2 bar")
+        sheet, over = pressed(name), ("t=1.9 mm, 2 mm", "p=0.1 bar, 0.15 bar")
     plan = plan_of(evaluate(sheet), *over)
     with start_workers(2) as processes:
         here = run_survey(sheet, plan, processes)
-    with start_workers(1) as process:
-        alone = run_survey(sheet, plan, process)
+    others = []
+    if name != "large":  # one is enough of what takes long
+        with start_workers(1) as process:
+            others.append(run_survey(sheet, plan, process))
     with cluster_workers(local.scheduler_address, sheet) as workers:
-        there = run_survey(sheet, plan, workers)
-    for told in (alone, there):
+        others.append(run_survey(sheet, plan, workers))
+    for told in others:
         for one, other in zip(here.sets, told.sets, strict=True):
             assert one is not None
             assert other is not None

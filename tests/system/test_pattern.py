@@ -17,7 +17,7 @@ from belltone.modes.level import Level, planned
 from belltone.modes.request import ModeRequest
 from belltone.modes.solution import solved
 from belltone.modes.solve import solve
-from belltone.progress import Progress
+from belltone.progress import Cancelled, Progress
 from belltone.reading.family import DesignFamily
 from belltone.sheet.document import Sheet
 from belltone.system import factor, pattern
@@ -212,3 +212,27 @@ value = "3 mm"
     for thick in np.linspace(0.002, 0.0036, 8):
         Assembly(family.at({"t": thick}), level, structure).system()
     assert len(made) <= 3
+
+
+def test_a_stop_is_heard_between_the_steps_of_an_assembly() -> None:
+    text = sheet(plate(rectangle(0.4, 0.3), 0.002), held("clamped", "west"), 4)
+    design = DesignFamily(Sheet.from_text(text)).at()
+    level = planned(design, Discretisation(1, 3))
+    asked = 0
+
+    def counted(limit: int) -> Progress:
+        def stop() -> bool:
+            nonlocal asked
+            asked += 1
+            return asked > limit
+
+        return Progress(asked=stop)
+
+    Assembly(design, level, progress=counted(1000)).system()
+    steps = asked
+    assert steps >= 8
+    for limit in range(steps):
+        asked = 0
+        with pytest.raises(Cancelled):
+            Assembly(design, level, progress=counted(limit)).system()
+        assert asked == limit + 1  # and nothing went on after it

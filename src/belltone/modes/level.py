@@ -63,7 +63,7 @@ class Level:
         self.design, self.discretisation, self.progress = design, discretisation, progress
         self.structures = {} if structures is None else structures
         structure = self.structures.setdefault(discretisation, Structure())
-        self.assembly = Assembly(design, discretisation, structure)
+        self.assembly = Assembly(design, discretisation, structure, progress)
         self.state: Equilibrium | None = None
         if design.preload is None:
             self.system: System = self.assembly.system()

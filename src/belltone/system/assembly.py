@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from belltone.design.values import Design, SupportValue
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.sites import SiteNodes
+from belltone.progress import Progress
 from belltone.system.bodies import Body
 from belltone.system.constraints import Tie, one_body, site_motion, site_rows
 from belltone.system.division import mesh_bodies
@@ -120,19 +121,26 @@ def assemble(design: Design, discretisation: Discretisation) -> System:
 class Assembly:
     """A design meshed once, to be put together as made or at any pose.
 
-    ``structure`` is that of a neighbour with this discretisation, where there is one.
+    ``structure`` is that of a neighbour with this discretisation, where there is one. ``progress``
+    is asked between the steps, which take seconds for a hundred thousand unknowns.
     """
 
     def __init__(
-        self, design: Design, discretisation: Discretisation, structure: Structure | None = None
+        self,
+        design: Design,
+        discretisation: Discretisation,
+        structure: Structure | None = None,
+        progress: Progress | None = None,
     ) -> None:
         self.design = design
+        self._check = (progress or Progress()).check
         self._structure = structure or Structure()
         self.bodies = bodies_of(design, discretisation)
         self.by_name = {body.part.name: body for body in self.bodies}
         self.coordinates = np.concatenate([body.mesh.coordinates for body in self.bodies])
         self.size = 6 * len(self.coordinates)
         self.extent = _extent(self.bodies, self.coordinates)
+        self._check()
         self.supports = _supports(design, self.by_name, self.size)
         self.joints = joint_ties(design, self.by_name, self.size)
         self.lumps = tuple(
@@ -275,11 +283,23 @@ class Assembly:
         sprung = scipy.sparse.csc_matrix(
             springs.T @ scipy.sparse.diags_array(spring_stiffness) @ springs
         )
-        masses = [body.elements.inertia().hessian(body.elements.directors) for body in bodies]
-        stiffnesses = [body.elements.stiffness() for body in bodies]
+        masses, stiffnesses = [], []
+        for body in bodies:
+            self._check()
+            masses.append(body.elements.inertia().hessian(body.elements.directors))
+            self._check()
+            stiffnesses.append(body.elements.stiffness())
+        self._check()
         free = self.free(pose)
-        reduction = self._structure.reduction(self._places, free, [hung, sprung])
+        self._check()
+        places = self._places
+        self._check()
+        reduction = self._structure.reduction(places, free, [hung, sprung])
+        self._check()
         reduced_mass = reduction.filled(masses, free.basis, hung)
+        self._check()
+        reduced_stiffness = reduction.filled(stiffnesses, free.basis, sprung)
+        self._check()
         moved, names = rigid_modes(
             at,
             self.extent,
@@ -291,7 +311,7 @@ class Assembly:
         pushed = self._pushed(masses, moves) + np.asarray(hung @ moves)
         return System(
             bodies=bodies,
-            stiffness=reduction.filled(stiffnesses, free.basis, sprung),
+            stiffness=reduced_stiffness,
             mass=reduced_mass,
             free=free,
             spring_rows=springs,
