@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from belltone.mesh.discretisation import Discretisation
 from belltone.modes.failure import Reason
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import (
@@ -24,6 +25,7 @@ from belltone.store.results import ResultStore
 from belltone.sweep.branches import Branch
 from belltone.sweep.meetings import meetings
 from belltone.sweep.plan import SweepPlan, default_plan
+from belltone.sweep.points import Point, Points
 from belltone.sweep.pool import SweepError, start_workers
 from belltone.sweep.runner import frequency_near, run_sweep
 from belltone.sweep.work import choose_at, solve_point
@@ -336,3 +338,21 @@ def test_a_window_without_modes_is_followed_like_any_other(rail: Sheet) -> None:
     again = solve(design, request, level, told=False, near=first.solution)
     assert not len(again.modes.flexible)
     assert again.modes.complete
+
+
+def test_what_a_point_is_begun_from_is_no_matter_of_who_was_ready_first(rail: Sheet) -> None:
+    request = request_for(evaluate(rail))
+    lacking = {
+        value: Point(rail, {"wall": 1e-3 * value}, {}, request, Discretisation(1, 4))
+        for value in (2.5, 3.5, 4.5, 5.5, 3.0)
+    }
+    found = []
+    for ready in ((2.0, 4.0, 6.0), (6.0, 2.0, 4.0), (4.0, 6.0, 2.0)):
+        points: Points[float] = Points(Inline(), None, Progress(), onward=True)
+        for value in ready:
+            points._states[value] = {"wall": 1e-3 * value}, None
+        found.append(points._followed(lacking))
+    assert found[0] == found[1] == found[2]
+    assert set(found[0]) == set(lacking)
+    # From what stands nearest of all that are known then.
+    assert abs(found[0][3.0] - 3.0) <= 1.0

@@ -134,8 +134,10 @@ class Points(Generic[K]):
         """
         names = list(points)
         mixed = [names[at] for at in np.random.default_rng(_SEED).permutation(len(names))]
-        ordered = [*self._states, *mixed]
-        places = [self._states[name][0] for name in self._states]
+        # In the order of their values: which of them was ready first is chance.
+        known = sorted(self._states, key=lambda name: sorted(self._states[name][0].items()))
+        ordered = [*known, *mixed]
+        places = [self._states[name][0] for name in known]
         places += [points[name].turned for name in mixed]
         if len(ordered) < 2:
             return {}
