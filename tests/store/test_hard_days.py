@@ -154,6 +154,24 @@ def test_no_damage_stops_a_store(
         assert again.flexible == pytest.approx(result.flexible)
 
 
+@pytest.mark.parametrize("damaged", [b"CREATE TABL\xff results", b"CREATE TABLE result\xff"])
+def test_words_that_cannot_be_read_are_damage(
+    tmp_path: Path, result: ModeSet, damaged: bytes
+) -> None:
+    path = tmp_path / "r.sqlite"
+    with ResultStore(path) as store:
+        store.put("key", result)
+    data = path.read_bytes()
+    assert data.count(b"CREATE TABLE results") == 1
+    path.write_bytes(data.replace(b"CREATE TABLE results", damaged))
+    with ResultStore(path) as store:
+        assert store.get("key") is None
+        assert any("was damaged" in note for note in store.notes)
+        store.put("key", result)
+    with ResultStore(path) as store:
+        assert store.get("key") is not None
+
+
 def test_a_number_used_again_is_another_program(tmp_path: Path) -> None:
     journal = Journal(tmp_path)
     journal.record(None, "text")

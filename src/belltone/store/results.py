@@ -191,7 +191,7 @@ class ResultStore:
                         "(SELECT key FROM results ORDER BY made DESC LIMIT -1 OFFSET ?)",
                         (_MOST_RESULTS,),
                     )
-            except (sqlite3.Error, OSError) as error:
+            except _TROUBLE as error:
                 self._here[key] = payload
                 self._failed(error, "written")
 
@@ -201,7 +201,7 @@ class ResultStore:
             return []
         try:
             return self._connection.execute(question, values).fetchall()
-        except (sqlite3.Error, OSError) as error:
+        except _TROUBLE as error:
             self._failed(error, "read")
             return []
 
@@ -222,7 +222,7 @@ class ResultStore:
         for _ in range(2):
             try:
                 return _open(self.path)
-            except (sqlite3.Error, OSError) as error:
+            except _TROUBLE as error:
                 if not _damaged(error):
                     self._note(
                         f"results cannot be kept in “{self.path}”: {error}; what is solved is kept "
@@ -266,7 +266,7 @@ class _ForeignError(sqlite3.DatabaseError):
 
 def _damaged(error: Exception) -> bool:
     """Whether an error proves the file damaged or foreign: not full, locked or out of reach."""
-    if isinstance(error, _ForeignError):
+    if isinstance(error, _ForeignError | UnicodeError):
         return True
     code = getattr(error, "sqlite_errorcode", None)
     # The low byte is the primary code; the rest tells kinds of it apart.
@@ -339,6 +339,8 @@ _SINGLE: Final = (
 )
 
 
+_TROUBLE: Final = (sqlite3.Error, OSError, UnicodeError)
+"""What a file may answer with; the last where words of the library have damaged bytes in them."""
 _BASE_ARRAYS: Final = ("positions", "displacements", "forces", "stresses", "shapes")
 
 
