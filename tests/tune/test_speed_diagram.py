@@ -8,7 +8,7 @@ import pytest
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.sweep.plan import PlanError, SweepPlan
-from belltone.sweep.several import grid_plan, speed_plan, speed_values
+from belltone.sweep.several import grid_plan, speed_plan
 from belltone.sweep.survey import run_survey
 from belltone.tune.speed_diagram import diagram_of, speed_diagram
 from tests.conftest import bar_text, held
@@ -51,7 +51,7 @@ def test_whirl_with_and_against_the_spin_cross_apart(workers: ProcessPoolExecuto
 def test_a_model_tells_the_same_crossings(workers: ProcessPoolExecutor) -> None:
     sheet = shaft("w", '[knobs]\nw = { value = "20000 rpm" }\n')
     design = evaluate(sheet)
-    plan = speed_plan(sheet, design, speed_values(sheet, design, "0 rpm : 40000 rpm : 41"))
+    plan = speed_plan(sheet, design, "0 rpm : 40000 rpm : 41")
     assert plan.columns[0].name == "w"  # the knob that sets the speed is what is turned
     solved = diagram_of(run_survey(sheet, plan, workers))
     told = diagram_of(run_survey(sheet, plan, workers, bound=1e-3))
@@ -71,6 +71,13 @@ def test_what_has_no_diagram_says_so(workers: ProcessPoolExecutor) -> None:
     idle = shaft("20000 rpm").with_value(("preload", "applied"), False)
     with pytest.raises(PlanError, match="not applied"):
         speed_plan(idle, evaluate(idle))
+    spun = shaft("20000 rpm")
+    for text, wrong in (
+        ("-1 rpm : 9 rpm : 3", "negative"),
+        ("1 rpm : 2 rpm", "neither START:STOP"),
+    ):
+        with pytest.raises(PlanError, match=wrong):
+            speed_plan(spun, evaluate(spun), text)
     sheet = shaft("20000 rpm", '[knobs]\nk = { value = "1 mm" }\n')
     other = grid_plan([SweepPlan("k", (1.0, 2.0))], evaluate(sheet))
     assert diagram_of(run_survey(sheet, other, workers)) is None

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.compare.likeness import Side, aligned, likeness
-from belltone.modes.matching import EQUAL, clusters, paired
+from belltone.modes.matching import EQUAL, paired
 from belltone.modes.modeset import ModeSet
 from belltone.sheet.units import format_number
 from belltone.system.kinds import kind_of
@@ -114,13 +114,9 @@ class Comparison:
 
 
 def groups_of(modes: ModeSet) -> dict[int | None, int]:
-    """Which flexible modes have one frequency: the number of their group, by theirs."""
-    groups = enumerate(clusters(modes.flexible))
-    return {
-        modes.skipped + place + 1: number
-        for number, group in groups
-        for place in range(group.start, group.stop)
-    }
+    """Which entry of the list each mode is told in, by its number."""
+    entries = enumerate(modes.entries())
+    return {modes.mode(place).number: at for at, entry in entries for place in entry}
 
 
 def told_as_one(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from concurrent.futures import Executor
 
 from belltone.errors import UserError
@@ -15,12 +15,9 @@ from belltone.progress import Progress
 from belltone.reading.family import DesignFamily
 from belltone.sheet.document import Sheet
 from belltone.sweep.pool import SweepError, results_of
-from belltone.sweep.work import choose_at
+from belltone.sweep.work import Turned, choose_at
 
 __all__ = ["chosen_at", "one_for_all"]
-
-Turned = Mapping[str, float]
-"""Numbers knobs are turned to, in base units."""
 
 
 def chosen_at(

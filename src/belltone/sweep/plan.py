@@ -21,6 +21,7 @@ __all__ = [
     "default_plan",
     "parse_plan",
     "read_knob_value",
+    "read_values",
     "turnable",
 ]
 
@@ -50,23 +51,34 @@ def default_plan(knob: KnobValue, points: int = 33) -> SweepPlan:
 def parse_plan(text: str, design: Design) -> SweepPlan:
     """Read ``KNOB=START:STOP:POINTS`` or ``KNOB=VALUE, VALUE, …``; raises `PlanError`."""
     name, sign, values_text = (part.strip() for part in text.partition("="))
-    parts = [part.strip() for part in values_text.split(":")]
-    if not sign or not re.fullmatch(r"\w+", name) or not all(parts) or len(parts) not in (1, 3):
+    if not sign or not re.fullmatch(r"\w+", name) or not _range_or_list(values_text):
         raise PlanError(
             f"“{text}” is neither KNOB=START:STOP:POINTS, such as “wall=2 mm:6 mm:41”, nor "
             "KNOB=VALUE, VALUE, such as “wall=2 mm, 3 mm, 5 mm”"
         )
-    knob = turnable(design, name)
+    return SweepPlan(name, read_values(turnable(design, name), values_text))
+
+
+def read_values(knob: KnobValue, text: str) -> tuple[float, ...]:
+    """Read ``START:STOP:POINTS`` or ``VALUE, VALUE, …`` of a knob; raises `PlanError`."""
+    parts = _range_or_list(text)
+    if not parts:
+        raise PlanError(f"“{text}” is neither START:STOP:POINTS nor VALUE, VALUE")
     if len(parts) == 1:
-        return SweepPlan(name, _listed(knob, values_text))
+        return _listed(knob, text)
     start_text, stop_text, count_text = parts
     if not count_text.isdigit() or not 2 <= int(count_text) <= MOST_POINTS:
         raise PlanError(f"“{count_text}” is not a number of points from 2 to {MOST_POINTS}")
     start, stop = read_knob_value(knob, start_text), read_knob_value(knob, stop_text)
     if not start < stop:
-        raise PlanError(f"the sweep of “{name}” must end above its start")
-    values = np.linspace(start, stop, int(count_text))
-    return SweepPlan(name, tuple(float(value) for value in values))
+        raise PlanError(f"the sweep of “{knob.name}” must end above its start")
+    return tuple(float(value) for value in np.linspace(start, stop, int(count_text)))
+
+
+def _range_or_list(text: str) -> list[str]:
+    """The three parts of a range or the one of a list; none where it is neither."""
+    parts = [part.strip() for part in text.split(":")]
+    return parts if all(parts) and len(parts) in (1, 3) else []
 
 
 def _listed(knob: KnobValue, text: str) -> tuple[float, ...]:

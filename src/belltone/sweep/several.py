@@ -18,7 +18,7 @@ from belltone.design.values import Design, KnobValue
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
-from belltone.sweep.plan import PlanError, SweepPlan, parse_plan, read_knob_value, turnable
+from belltone.sweep.plan import PlanError, SweepPlan, read_knob_value, read_values, turnable
 
 __all__ = [
     "MOST_DESIGNS",
@@ -29,7 +29,6 @@ __all__ = [
     "Plan",
     "grid_plan",
     "speed_plan",
-    "speed_values",
     "step_plan",
     "table_plan",
     "usual_speeds",
@@ -189,40 +188,28 @@ def step_plan(parts: Sequence[SweepPlan], design: Design) -> Plan:
     return Plan(columns, rows, (len(rows),))
 
 
-def speed_plan(sheet: Sheet, design: Design, values: Sequence[float] = ()) -> Plan:
-    """A component over speeds of its spin, in order, in the unit `speed_values` has.
+def speed_plan(sheet: Sheet, design: Design, text: str = "") -> Plan:
+    """A component over speeds of its spin, in order; raises `PlanError`.
 
-    Without any, those the sheet states, or from rest to twice its own; raises `PlanError`.
+    Without a ``text``, which is read as the values of a knob are, those the sheet states, or from
+    rest to twice its own.
     """
-    column, knob = _speed(sheet, design)
-    assert design.preload is not None
-    spin = design.preload.spin
-    assert spin is not None
-    if not values:
-        low, high = spin.speeds or (0.0, 2 * spin.speed)
-        values = np.linspace(low / knob.scale, high / knob.scale, _SPEEDS).tolist()
+    column, knob, spin = _speed(sheet, design)
+    values = read_values(knob, text or usual_speeds(spin))
+    if values[0] < 0:
+        raise PlanError("a speed must not be negative; turn the axis of the spin round")
     # A component that stands still does not whirl, and its modes are other ones.
     least = SLOWEST * max(values)
     return Plan((column,), tuple((max(value, least),) for value in values), (len(values),))
 
 
 def usual_speeds(spin: SpinValue) -> str:
-    """The speeds of a plan that is told none, as `speed_values` reads them."""
+    """The speeds of a plan that is told none, as `speed_plan` reads them."""
     low, high = (speed / RPM for speed in spin.speeds or (0.0, 2 * spin.speed))
-    return f"{low:.5g} rpm : {high:.5g} rpm : {_SPEEDS}"
+    return f"{low:.7g} rpm : {high:.7g} rpm : {_SPEEDS}"
 
 
-def speed_values(sheet: Sheet, design: Design, text: str) -> tuple[float, ...]:
-    """Read speeds, as `parse_plan` reads the values of a knob; raises `PlanError`."""
-    column, _ = _speed(sheet, design)
-    turned = design if column.path is None else evaluate(with_knobs(sheet, (column,)))
-    values = parse_plan(f"{column.knob or column.name}={text}", turned).values
-    if values[0] < 0:
-        raise PlanError("a speed must not be negative; turn the axis of the spin round")
-    return values
-
-
-def _speed(sheet: Sheet, design: Design) -> tuple[Column, KnobValue]:
+def _speed(sheet: Sheet, design: Design) -> tuple[Column, KnobValue, SpinValue]:
     """What sets the speed of the spin: a knob if the sheet has one for it."""
     stated = sheet.content.preload
     if stated is None or stated.spin is None:
@@ -231,13 +218,14 @@ def _speed(sheet: Sheet, design: Design) -> tuple[Column, KnobValue]:
         raise PlanError("the preload is not applied, or its spin stands still; there is no diagram")
     text = str(stated.spin.speed)
     if text in design.knobs and design.knobs[text].literal:
-        return Column(text, design.knobs[text].unit), design.knobs[text]
+        return Column(text, design.knobs[text].unit), design.knobs[text], design.preload.spin
     name = "spin_speed"
     while name in design.knobs:
         name += "_"
     now = f"{design.preload.spin.speed / RPM!r} rpm"
     column = Column("spin speed", "rpm", SPEED, name, now)
-    return column, evaluate(with_knobs(sheet, (column,))).knobs[name]
+    knob = evaluate(with_knobs(sheet, (column,))).knobs[name]
+    return column, knob, design.preload.spin
 
 
 def with_knobs(sheet: Sheet, columns: Sequence[Column]) -> Sheet:

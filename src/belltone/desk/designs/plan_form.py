@@ -33,7 +33,6 @@ from belltone.sweep.several import (
     Plan,
     grid_plan,
     speed_plan,
-    speed_values,
     step_plan,
     table_plan,
     usual_speeds,
@@ -123,9 +122,7 @@ class PlanForm(QWidget):
         session, design = self._session, self._session.written
         how = self.how.currentText()
         if how == _SPEEDS:
-            text = self.speeds.text().strip()
-            sheet = session.written_sheet
-            return speed_plan(sheet, design, speed_values(sheet, design, text) if text else ())
+            return speed_plan(session.written_sheet, design, self.speeds.text().strip())
         if how == _LISTED:
             text = self.text.toPlainText()
             if not text.strip():
