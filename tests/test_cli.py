@@ -309,6 +309,26 @@ def test_energy_by_part(run: Run, tmp_path: Path) -> None:
     assert set(json.loads(out)["modes"][0]["energy_share_by_part"]) == {"a", "b"}
 
 
+def test_energy_by_element(run: Run, tmp_path: Path) -> None:
+    path = tmp_path / "pair.toml"
+    path.write_text(PAIR + joint("a", "b"), encoding="utf-8")
+    code, out, _ = run("modes", path, "--elements", "3 %", "--format", "csv", "--count", 2)
+    assert code == 0
+    rows = list(csv.DictReader(io.StringIO(out)))
+    assert {row["mode"] for row in rows} == {"1", "2"}
+    for row in rows:
+        shares = [float(row[name].removesuffix(" %")) for name in ("strain", "moving")]
+        assert max(shares) >= 3.0
+    code, out, _ = run("modes", path, "--elements", "0.001 %", "--format", "json", "--count", 1)
+    (mode,) = json.loads(out)["modes"]
+    for name in ("strain_energy_share", "kinetic_energy_share"):
+        assert sum(each[name] for each in mode["elements"]) == pytest.approx(1.0, abs=1e-3)
+    assert len(mode["elements"][0]["centre_m"]) == 3
+    code, _, err = run("modes", path, "--elements", "much")
+    assert code == 1
+    assert "much" in err
+
+
 def test_parts_that_do_not_meet_are_told(run: Run, tmp_path: Path) -> None:
     path = tmp_path / "apart.toml"
     apart = PAIR.replace('"125 mm"', '"200 mm"')

@@ -81,7 +81,7 @@ def test_a_pair_is_one_row_and_either_mode_stays_chosen(
 
 def test_the_table_is_copied_as_shown(table: ModeTable, qtbot: QtBot) -> None:
     table.view.sortByColumn(0, Qt.SortOrder.DescendingOrder)
-    qtbot.keyClick(table, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+    qtbot.keyClick(table.view, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
     rows = list(csv.DictReader(io.StringIO(QGuiApplication.clipboard().text())))
     assert [row["mode"] for row in rows] == [str(number) for number in range(10, 0, -1)]
     assert rows[-1]["frequency (Hz)"] == "37.2029"
@@ -93,5 +93,5 @@ def test_the_table_follows_the_design(window: MainWindow, table: ModeTable, qtbo
     settle(qtbot, window)
     assert table.windowTitle() == "All modes"
     assert column(table, 1)[1] == "54.757"
-    qtbot.keyClick(table, Qt.Key.Key_Escape)
+    qtbot.keyClick(table.view, Qt.Key.Key_Escape)
     assert table.isHidden()

@@ -4,8 +4,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from belltone.exchange.energy_tables import part_rows
 from belltone.exchange.frame_tables import FrameTableError, frame_sheet, read_frame_table
-from belltone.exchange.tables import contact_rows, modes_data, part_rows
+from belltone.exchange.tables import contact_rows, modes_data
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.system.contacts import contacts

@@ -338,8 +338,8 @@ def test_faces_without_thickness_are_middle_surfaces(tmp_path: Path) -> None:
 def test_the_energy_is_told_by_face(tmp_path: Path) -> None:
     sheet, _ = sheet_of(tmp_path, solids.bracket())
     found = solved(sheet, 2e-2)
-    assert found.places == ("part.face 1", "part.face 2", "part.face 3")
-    shares = found.place_energies[6:12]
+    assert found.held.places == ("part.face 1", "part.face 2", "part.face 3")
+    shares = found.held.place_strain[6:12]
     assert shares.sum(axis=1) == pytest.approx([1.0] * len(shares), rel=1e-6)
     # The bend is small and stiff: most of every mode is in the two flats.
     assert (shares[:, :2].sum(axis=1) > 0.5).all()

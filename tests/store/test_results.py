@@ -9,6 +9,7 @@ import pytest
 from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.modeset import ModeSet
+from belltone.modes.shares import EnergyShares
 from belltone.modes.solve import ModeRequest, solve_modes
 from belltone.sheet.document import Sheet
 from belltone.store.results import ResultStore, result_key, store_path
@@ -28,11 +29,23 @@ def test_a_result_comes_back_as_it_was(tmp_path: Path, result: ModeSet) -> None:
         found = store.get("key")
         assert store.get("other") is None
     assert found is not None
-    for field in fields(ModeSet):
+    _compare(result, found)
+
+
+_SINGLE = {
+    "shapes", "densities", "motion_densities", "signatures",
+    "element_centres", "element_strain", "element_motion",
+}  # fmt: skip
+
+
+def _compare(result: ModeSet | EnergyShares, found: ModeSet | EnergyShares) -> None:
+    for field in fields(result):
         old, new = getattr(result, field.name), getattr(found, field.name)
         if isinstance(old, np.ndarray):
-            tolerance = 1e-6 if field.name in ("shapes", "densities", "signatures") else 0
+            tolerance = 1e-6 if field.name in _SINGLE else 0
             assert new == pytest.approx(old, abs=tolerance)
+        elif isinstance(old, EnergyShares):
+            _compare(old, new)
         else:
             assert new == old
 

@@ -44,6 +44,7 @@ class Colour(StrEnum):
 
     MOTION = "motion"
     ENERGY = "energy"
+    KINETIC = "kinetic"
 
 
 class Cycle(StrEnum):

@@ -7,12 +7,26 @@ from typing import Annotated
 
 import typer
 
-from belltone.cli.inputs import first_look, frequency, read_input, set_knobs, settings_of, solved
+from belltone.cli.inputs import (
+    first_look,
+    frequency,
+    read_input,
+    set_knobs,
+    settings_of,
+    share,
+    solved,
+)
 from belltone.cli.messages import fail, note, warn
 from belltone.cli.options import Format, FormatOption, Output, Settings, SheetPath
 from belltone.cli.output import look_notes, mode_notes, table, triple, write
 from belltone.cli.waiting import progress_shown
 from belltone.design.words import part_words
+from belltone.exchange.energy_tables import (
+    ELEMENT_COLUMNS,
+    element_rows,
+    elements_data,
+    part_rows,
+)
 from belltone.exchange.hand_tables import hand_columns, hand_data, hand_rows
 from belltone.exchange.tables import (
     CONTACT_COLUMNS,
@@ -23,7 +37,6 @@ from belltone.exchange.tables import (
     contact_rows,
     mode_rows,
     modes_data,
-    part_rows,
     refinement_data,
     refinement_rows,
 )
@@ -119,8 +132,14 @@ def modes(
         typer.Option("--from", metavar="F", help="Only modes above “300 Hz”, wherever that is."),
     ] = None,
     parts: Annotated[
-        bool, typer.Option("--parts", help="Tell each mode's strain energy by part.")
+        bool, typer.Option("--parts", help="Tell where each mode's energy is, by part.")
     ] = False,
+    elements: Annotated[
+        str | None,
+        typer.Option(
+            "--elements", metavar="SHARE", help="Tell which elements hold at least “2 %” of it."
+        ),
+    ] = None,
     by_hand: Annotated[
         bool, typer.Option("--by-hand", help="Hold each mode against textbook values.")
     ] = False,
@@ -141,6 +160,7 @@ def modes(
     design = evaluate(source, chosen)
     warn(design)
     request = request_for(design)
+    floor = share(elements) if elements is not None else None
     limit = frequency(up_to) if up_to is not None else None
     start = frequency(above) if above is not None else None
     if start is not None and limit is not None and not start < limit:
@@ -167,6 +187,13 @@ def modes(
         else:
             written = as_csv if form is Format.CSV else table
             write(written(hand_columns(), hand_rows(found, checks)), output)
+        return
+    if floor is not None:
+        if form is Format.JSON:
+            write(as_json(elements_data(found, floor)), output)
+        else:
+            written = as_csv if form is Format.CSV else table
+            write(written(ELEMENT_COLUMNS, element_rows(found, floor)), output)
         return
     if parts and form is not Format.JSON:
         columns, shares = part_rows(found)

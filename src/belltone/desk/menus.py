@@ -85,6 +85,7 @@ class Menus:
         window = self._window
         session, panes = window.session, window.shape.panes
         self._add(menu, "&All modes in a table", "Ctrl+T", window.show_table)
+        self._add(menu, "Where its &energy is", "Ctrl+L", window.show_energy)
         self._add(menu, "&Play or pause", "Ctrl+Space", window.toggle_play)
         self._add(menu, "&Lower mode", "Alt+Left", lambda: session.choose_neighbour(-1))
         self._add(menu, "&Higher mode", "Alt+Right", lambda: session.choose_neighbour(1))

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import math
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import (
     QFrame,
     QGridLayout,
     QHBoxLayout,
     QLabel,
+    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -38,6 +39,8 @@ _ENERGY_ROWS = 4  # the largest shares; a fifth one is close to nothing
 
 class Readout(QFrame):
     """Everything about the chosen mode, and reach."""
+
+    energy_asked = Signal()
 
     def __init__(self, session: Session, palette: Palette) -> None:
         super().__init__()
@@ -88,7 +91,20 @@ class Readout(QFrame):
         column.addWidget(self.standing)
         column.addWidget(self.wanted)
         column.addWidget(_rule())
-        column.addWidget(_label("Where its strain energy is", 8.5, "muted"))
+        heading = QHBoxLayout()
+        heading.addWidget(_label("Where its strain energy is", 8.5, "muted"), 1)
+        self.list_button = QToolButton()
+        self.list_button.setText("list…")
+        self.list_button.setAutoRaise(True)
+        self.list_button.setFont(label_font(8.5))
+        self.list_button.setToolTip(
+            "List the strain and kinetic energy by part, spring, region and mass, or by element "
+            "(Ctrl+L)"
+        )
+        self.list_button.setAccessibleName("List where its energy is")
+        self.list_button.clicked.connect(self.energy_asked)
+        heading.addWidget(self.list_button)
+        column.addLayout(heading)
         self.energy = _EnergyBars(palette)
         column.addWidget(self.energy)
         self.where = _label("", 8.5)
@@ -188,7 +204,7 @@ class Readout(QFrame):
 
     def _show_where(self, modes: ModeSet, index: int) -> None:
         """Which parts, springs and joints hold the energy, where there are several."""
-        found = modes.where(index) if len(modes.part_names) > 1 or modes.places else ()
+        found = modes.held.strained(index) if len(modes.part_names) > 1 or modes.held.places else ()
         told = [(name, share) for name, share in found if share >= _TOLD][:_PLACES]
         self.where.setText(", ".join(f"{name} {100 * share:.0f}\u00a0%" for name, share in told))
         self.where.setVisible(bool(told))

@@ -40,6 +40,7 @@ from belltone.desk.charts.ruler import Ruler
 from belltone.desk.charts.sweep_map import SweepMap
 from belltone.desk.comparing.compare_view import CompareView
 from belltone.desk.designs.designs_view import DesignsView
+from belltone.desk.energy_table import EnergyTable
 from belltone.desk.fields import LiveNumber
 from belltone.desk.finding.find_box import FindBox
 from belltone.desk.finding.finds import Find
@@ -141,6 +142,7 @@ class MainWindow(QMainWindow):
         self.verdict.clear_asked.connect(self.show_tuning)
         self.strip.compare_asked.connect(self.show_comparison)
         self.ruler.reach_asked.connect(self.readout.reach.ask_for)
+        self.readout.energy_asked.connect(self.show_energy)
         session.sheet_changed.connect(self._follow)
         session.opened_another.connect(self.show_work)
         self.column.text_turned.connect(self._widen_text)
@@ -602,6 +604,10 @@ class MainWindow(QMainWindow):
     def show_table(self) -> None:
         """Show all modes in a table beside this window."""
         self.beside.bring(ModeTable, lambda: ModeTable(self.session, self), self._palette)
+
+    def show_energy(self) -> None:
+        """List where the energy of the chosen mode is, beside this window."""
+        self.beside.bring(EnergyTable, lambda: EnergyTable(self.session, self), self._palette)
 
     def show_plane(self) -> None:
         """Show the map of two knobs beside this window."""

@@ -80,7 +80,7 @@ class Spot:
 
 @dataclass(frozen=True)
 class SceneOptions:
-    """What is seen: colour by ``motion`` or ``energy``, nodal and mesh lines, supports, names.
+    """What is seen: colour by ``motion``, ``energy`` (strain) or ``kinetic`` energy, lines, names.
 
     Parts, and regions of received meshes, may be ``hidden`` or ``faint``, which is see-through;
     ``lit`` parts are outlined. ``cut``
@@ -216,6 +216,7 @@ class Scene:
         self._values = {
             "motion": sizes,
             "energy": self.part.spread(modes.part_densities(index)),
+            "kinetic": self.part.spread(modes.part_motion_densities(index)),
         }
         self._finish()
 
@@ -225,7 +226,7 @@ class Scene:
         self._use(self._state_table, of_state=True)
         self._lagging = None
         spread = self.part.spread(modes.by_part(values))
-        self._values = dict.fromkeys(("motion", "energy"), spread)
+        self._values = dict.fromkeys(("motion", "energy", "kinetic"), spread)
         self._finish()
 
     def _use(self, table: vtkLookupTable, of_state: bool) -> None:

@@ -148,6 +148,31 @@ class DirectorForm:
         pulls = self.ud.sum(axis=1)[..., None] * vector
         return forces, np.asarray(np.einsum("enka,enkb->enab", pulls, directors))
 
+    def of_rates(self, velocities: Array, turning: Array, directors: Array) -> Array:
+        """The energy of each element, ``(modes, elements)``, of velocities of its nodes.
+
+        ``velocities`` and ``turning``, the rates of rotation, are ``(modes, elements, n, 3)``.
+        """
+        assert self.along is None  # as that of mass has
+        modes, elements, nodes, _ = velocities.shape
+
+        def flat(vectors: Array) -> Array:
+            return vectors.transpose(1, 2, 0, 3).reshape(elements, nodes, 3 * modes)
+
+        def work(first: Array, second: Array) -> Array:
+            shaped = (first * second).reshape(elements, nodes, modes, 3)
+            return np.asarray(np.sum(shaped, axis=(1, 3)))
+
+        moved = flat(velocities)
+        turned = [flat(np.cross(turning, directors[:, :, k])) for k in range(directors.shape[2])]
+        total = work(moved, np.matmul(self.uu, moved))
+        for k, first in enumerate(turned):
+            total += 2 * work(moved, np.matmul(self.ud[..., k], first))
+            for m, second in enumerate(turned):
+                if self.dd[..., k, m].any():
+                    total += work(first, np.matmul(self.dd[..., k, m], second))
+        return np.asarray(0.5 * total.T)
+
     def moved_as_one(self, positions: Array, directors: Array) -> Array:
         """The form's matrix (6, 6) for motions of everything as one body about the origin."""
         mass = float(self.uu.sum())

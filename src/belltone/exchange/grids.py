@@ -103,6 +103,8 @@ def write_shapes(
         if names is None and not modes.mode(index).rigid:
             density = component.spread(modes.part_densities(index))
             fields[f"{name}, strain energy by size (relative)"] = density
+            density = component.spread(modes.part_motion_densities(index))
+            fields[f"{name}, kinetic energy by size (relative)"] = density
     told = {
         "frequency (Hz)": modes.frequencies,
         "error of the frequency (relative)": modes.errors,

@@ -77,7 +77,7 @@ def mode_table(modes: ModeSet, design: Design) -> DesignTable:
                 100 * standing.separation if standing is not None and near else None,
                 standing_text(standing),
                 *mode.effective_mass,
-                *(100 * float(share) for share in modes.part_energies[at]),
+                *(100 * float(share) for share in modes.held.part_strain[at]),
             )
         )
     return DesignTable(heads, tuple(rows))

@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from typing import Any, Final
 
 from belltone.design.values import Design
+from belltone.exchange.energy_tables import shares_data
 from belltone.modes.modeset import Mode, ModeSet
 from belltone.modes.refine import Refinement
 from belltone.sheet.units import format_number
@@ -30,7 +31,6 @@ __all__ = [
     "mode_rows",
     "modes_data",
     "numbers_text",
-    "part_rows",
     "percent",
     "refinement_data",
     "refinement_rows",
@@ -121,33 +121,6 @@ def kinds_text(kinds: Sequence[str]) -> str:
     return f"{told}; {'a pair' if len(kinds) == 2 else f'{len(kinds)} alike'}"
 
 
-def part_rows(modes: ModeSet) -> tuple[tuple[str, ...], list[tuple[str, ...]]]:
-    """Header and one row of text for each flexible mode: its energies by part and place.
-
-    Strain energy in each part, spring and region, and how much of what moves each part is.
-    """
-    header = (
-        "mode",
-        "frequency (Hz)",
-        *(f"strain in {name}" for name in (*modes.part_names, *modes.places)),
-        *(f"moving in {name}" for name in modes.part_names),
-    )
-    rows = [
-        (
-            str(mode.number),
-            format_number(mode.frequency, 7),
-            *(
-                f"{100 * share:.1f} %"
-                for shares in (modes.part_energies, modes.place_energies, modes.part_motions)
-                for share in shares[index]
-            ),
-        )
-        for index, mode in enumerate(modes.modes())
-        if not mode.rigid
-    ]
-    return header, rows
-
-
 def contact_rows(found: Sequence[Contact]) -> list[tuple[str, ...]]:
     """One row of text for each pair of parts, under `CONTACT_COLUMNS`."""
     return [
@@ -167,18 +140,7 @@ def modes_data(modes: ModeSet, design: Design) -> dict[str, Any]:
     """Modes as plain data for JSON."""
     return {
         "modes": [
-            _mode_data(mode, design)
-            | {
-                "energy_share_by_part": dict(
-                    zip(modes.part_names, map(float, modes.part_energies[index]), strict=True)
-                ),
-                "energy_share_by_place": dict(
-                    zip(modes.places, map(float, modes.place_energies[index]), strict=True)
-                ),
-                "motion_share_by_part": dict(
-                    zip(modes.part_names, map(float, modes.part_motions[index]), strict=True)
-                ),
-            }
+            _mode_data(mode, design) | shares_data(modes, index)
             for index, mode in enumerate(modes.modes())
         ],
         "rigid_modes": modes.rigid_count,

@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Sequence
 from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.design.parts import MeshValue, SurfaceValue
-from belltone.geometry.skins import Skin
-from belltone.mesh.faces import FaceMesh
 from belltone.mesh.surface import SurfaceMesh
 from belltone.modes.assembly_words import assembly_kinds
 from belltone.modes.base_state import base_state
+from belltone.modes.energies import shared_energies, strains_by_element
 from belltone.modes.kinds import (
     MEMBER_ENERGIES,
     MIXED_ENERGIES,
@@ -30,7 +28,6 @@ from belltone.modes.modeset import ModeSet
 from belltone.modes.patterns import wall_kinds
 from belltone.modes.signatures import signatures
 from belltone.modes.solution import Solution
-from belltone.system.bodies import Body
 from belltone.system.buckling import Buckling
 from belltone.system.witness import LineWitness, SurfaceWitness, Witness
 
@@ -52,7 +49,8 @@ def mode_set(fine: Solution, errors: Array, lower: Level | None, buckled: bool =
     rigid_motions, motions = (
         system.node_motions(vectors) for vectors in (system.rigid, fine.shapes)
     )
-    names, energies, by_part, kinds = _kinds(fine, motions)
+    strains = strains_by_element(system.bodies, motions)
+    names, energies, kinds = _kinds(fine, motions, strains)
     shapes, scales = _relative(
         witness, np.concatenate([witness.shapes(rigid_motions), witness.shapes(motions)])
     )
@@ -63,8 +61,6 @@ def mode_set(fine: Solution, errors: Array, lower: Level | None, buckled: bool =
         lagging = lagging * scales[:, None, None]
         kinds = tuple(map(_with_whirl, kinds, fine.waves))
     densities = witness.densities(motions)
-    places, at_places = _at_places(fine, motions)
-    moving = _part_motions(witness, witness.shapes(motions))
     base = None
     if level.state is not None:
         bucklings: tuple[Buckling | None, Buckling | None] = (None, None)
@@ -86,6 +82,7 @@ def mode_set(fine: Solution, errors: Array, lower: Level | None, buckled: bool =
         effective=effective_masses(system, np.hstack([system.rigid, fine.shapes])),
         shapes=shapes,
         densities=np.concatenate([np.zeros((rigid, densities.shape[1])), densities]),
+        motion_densities=witness.motion_densities(shapes),
         # Signs as those of the shapes, so that shapes may be mixed as their signatures are.
         signatures=np.sign(scales)[:, None]
         * np.concatenate([signatures(design, system, witness, rigid_motions), fine.signatures]),
@@ -94,11 +91,8 @@ def mode_set(fine: Solution, errors: Array, lower: Level | None, buckled: bool =
         complete=fine.complete,
         mass=float(system.rigid_mass[0, 0]),
         part_names=tuple(part.name for part in design.parts),
-        part_energies=np.concatenate([np.zeros((rigid, by_part.shape[1])), by_part]),
         point_counts=witness.counts,
-        part_motions=np.concatenate([np.zeros((rigid, moving.shape[1])), moving]),
-        places=places,
-        place_energies=np.concatenate([np.zeros((rigid, at_places.shape[1])), at_places]),
+        held=shared_energies(level, strains, rigid_motions, motions),
         skipped=fine.skipped,
         lagging=lagging,
         waves=(0,) * rigid + (fine.waves or (0,) * len(fine.frequencies)),
@@ -108,17 +102,19 @@ def mode_set(fine: Solution, errors: Array, lower: Level | None, buckled: bool =
 
 def kinds_of(solution: Solution) -> tuple[str, ...]:
     """The kinds of the modes asked for."""
-    kinds = _kinds(solution, solution.level.system.node_motions(solution.shapes))[3]
+    system = solution.level.system
+    motions = system.node_motions(solution.shapes)
+    kinds = _kinds(solution, motions, strains_by_element(system.bodies, motions))[2]
     return tuple(map(_with_whirl, kinds, solution.waves)) if solution.waves else kinds
 
 
-def _kinds(fine: Solution, motions: Array) -> tuple[tuple[str, ...], Array, Array, tuple[str, ...]]:
-    """Names of the energies, their shares, shares by part, and the kind of each mode."""
+def _kinds(
+    fine: Solution, motions: Array, by_element: Sequence[Array]
+) -> tuple[tuple[str, ...], Array, tuple[str, ...]]:
+    """Names of the energies, their shares, and the kind of each mode."""
     design, system, witness = fine.level.design, fine.level.system, fine.level.witness
-    strains = system.strain_energies(motions)
+    strains = [own.sum(axis=1) for own in by_element]
     springs = system.spring_energy(motions)[:, None]
-    totals = [own.sum(axis=1) for own in strains]
-    by_part = wall_shares(np.column_stack([*totals, springs]))[:, :-1]
     solid = [part.name for part in design.solid_parts]
     if len(solid) == 1 and not design.has_received:
         at = [body.part.name for body in system.bodies].index(solid[0])
@@ -127,60 +123,18 @@ def _kinds(fine: Solution, motions: Array) -> tuple[tuple[str, ...], Array, Arra
         if isinstance(part, SurfaceWitness) and isinstance(mesh, SurfaceMesh):
             shares = wall_shares(own)
             patterns = wall_kinds(mesh, part, witness.split(witness.shapes(motions))[at])
-            return WALL_ENERGIES, shares, by_part, wall_kind_names(shares, patterns)
+            return WALL_ENERGIES, shares, wall_kind_names(shares, patterns)
         shares = energy_shares(own)
         assert isinstance(part, LineWitness)
         kinds = member_kinds(part, witness.split(witness.shapes(motions))[at], shares)
-        return MEMBER_ENERGIES, shares, by_part, kinds
+        return MEMBER_ENERGIES, shares, kinds
     mixed = sum(mixed_energies(own) for own in strains)
     shares = wall_shares(np.column_stack([mixed, springs]))
     read = witness.shapes(motions)
+    totals = [own.sum(axis=1) for own in strains]
+    by_part = wall_shares(np.column_stack([*totals, springs]))[:, :-1]
     kinds = assembly_kinds(design, system.bodies, witness, read, by_part, shares, strains)
-    return MIXED_ENERGIES, shares, by_part, kinds
-
-
-def _at_places(fine: Solution, motions: Array) -> tuple[tuple[str, ...], Array]:
-    """Springs of supports and joints, and regions of received parts, with shares of the energy."""
-    system = fine.level.system
-    springs = system.spring_energies(motions)
-    names, columns = list(system.spring_names), list(springs.T)
-    whole = springs.sum(axis=1)
-    for body in system.bodies:
-        own = body.elements.strain_energy(body.motions(motions)).sum(axis=2)
-        whole = whole + own.sum(axis=1)
-        for region, within in _regions(body):
-            names.append(f"{body.part.name}.{region}")
-            columns.append(own[:, within].sum(axis=1))
-    if not columns:
-        return (), np.zeros((len(motions), 0))
-    shares = np.column_stack(columns) / np.where(whole > 0, whole, 1.0)[:, None]
-    return tuple(names), np.asarray(shares)
-
-
-def _regions(body: Body) -> Iterator[tuple[str, NDArray[np.bool_]]]:
-    """Regions of a received part that are not all of it, and which elements are in each."""
-    part, mesh = body.part, body.mesh
-    if isinstance(part, MeshValue) and isinstance(mesh, FaceMesh):
-        for region in part.region_names:
-            yield region, np.isin(mesh.face, part.areas[region])
-    elif isinstance(part, SurfaceValue) and isinstance(mesh, SurfaceMesh):
-        skin = part.shape
-        if isinstance(skin, Skin):
-            pieces = np.array([block.segment for block in mesh.blocks.blocks])
-            own = skin.regions[pieces[mesh.block]]
-            for number, region in enumerate(part.region_names):
-                yield region, own == number
-
-
-def _part_motions(witness: Witness, shapes: Array) -> Array:
-    """Shares of the moving mass by part, as read at the points."""
-    moving = np.column_stack(
-        [
-            np.sum(part.weighted(own) ** 2, axis=1)
-            for part, own in zip(witness.parts, witness.split(shapes), strict=True)
-        ]
-    )
-    return wall_shares(moving)
+    return MIXED_ENERGIES, shares, kinds
 
 
 def _with_whirl(kind: str, waves: int) -> str:

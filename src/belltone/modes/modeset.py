@@ -3,22 +3,21 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field, fields, replace
-from typing import Any, Final
+from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.base_state import BaseState
+from belltone.modes.by_mode import BY_MODE, picked
 from belltone.modes.matching import clusters
+from belltone.modes.shares import EnergyShares
 
-__all__ = ["BY_MODE", "Mode", "ModeSet", "Spectrum"]
+__all__ = ["Mode", "ModeSet", "Spectrum"]
 
 Array = NDArray[np.float64]
-
-BY_MODE: Final = {"by mode": True}
-"""Marks fields with one entry for every mode, in order."""
 
 
 @dataclass(frozen=True)
@@ -101,16 +100,14 @@ class ModeSet(Spectrum):
     ``shapes`` (modes, points, 6) are translations and rotations at the part's witness points
     (even shares of a member's length; an even grid on every block of a wall), scaled so that the
     outermost fibre moving most moves by one: amplitudes of a mode are relative. ``densities``
-    (modes, points) are strain energy per length or area there, relative to the largest.
+    (modes, points) are strain energy per length or area there, relative to the largest, and
+    ``motion_densities`` are those of kinetic energy.
     ``energies`` (modes, k) are shares of strain energy by ``energy_names``.
     ``modal_masses`` (kg) belong to amplitudes of one. ``effective`` (modes, 6) are effective masses
     (kg) along x y z and inertias (kg m²) about the axes through the centre of gravity.
-    ``skipped`` flexible modes lie below the first one listed. ``part_energies`` (modes, parts) are
-    shares of strain energy by ``part_names``; ``point_counts`` says how many of the points are on
-    each part, in order.
-    ``part_motions`` (modes, parts) are shares of kinetic energy, less that of hung bodies;
-    ``place_energies`` (modes, k) shares of strain energy in ``places``: springs of supports and
-    joints by name, and regions of received meshes.
+    ``skipped`` flexible modes lie below the first one listed. ``point_counts`` says how many of
+    the points are on each of ``part_names``, in order. ``held`` tells which pieces hold how much
+    of the strain and the kinetic energy.
     Whirling modes have shapes that ``lagging`` follows a quarter of a period later, and carry
     ``waves`` round with the spin (against it: negative). ``base`` is the state of the preload.
     """
@@ -121,15 +118,13 @@ class ModeSet(Spectrum):
     effective: Array = field(metadata=BY_MODE)
     shapes: Array = field(metadata=BY_MODE)
     densities: Array = field(metadata=BY_MODE)
+    motion_densities: Array = field(metadata=BY_MODE)
     discretisation: Discretisation
     unknowns: int
     complete: bool | None
     part_names: tuple[str, ...]
-    part_energies: Array = field(metadata=BY_MODE)
+    held: EnergyShares = field(metadata=BY_MODE)
     point_counts: tuple[int, ...]
-    part_motions: Array = field(metadata=BY_MODE)
-    places: tuple[str, ...] = ()
-    place_energies: Array = field(metadata=BY_MODE)
     skipped: int = 0
     lagging: Array | None = field(default=None, metadata=BY_MODE)
     waves: tuple[int, ...] = field(default=(), metadata=BY_MODE)
@@ -174,31 +169,13 @@ class ModeSet(Spectrum):
         """All modes in order."""
         return tuple(self.mode(index) for index in range(len(self)))
 
-    def where(self, index: int) -> tuple[tuple[str, float], ...]:
-        """Where one mode's strain energy is, by part, spring and region, the most first.
-
-        Regions of a mesh are part of it, so shares may add up to more than one.
-        """
-        found = list(zip(self.part_names, map(float, self.part_energies[index]), strict=True))
-        found += zip(self.places, map(float, self.place_energies[index]), strict=True)
-        return tuple(sorted(found, key=lambda each: -each[1]))
-
     def limited(self, count: int) -> ModeSet:
         """The set with at most ``count`` flexible modes."""
         return self.picked(np.arange(min(self.rigid_count + count, len(self))))
 
     def picked(self, rows: NDArray[np.intp]) -> ModeSet:
         """Some modes of the set by their places, in any order; rigid ones stay at the head."""
-        picked: dict[str, Any] = {}
-        for each in fields(self):
-            value = getattr(self, each.name)
-            if each.metadata != BY_MODE or value is None:
-                continue
-            if isinstance(value, tuple):
-                picked[each.name] = tuple(value[row] for row in rows) if value else value
-            else:
-                picked[each.name] = value[rows]
-        return replace(self, **picked)
+        return picked(self, rows)
 
     def part_shapes(self, index: int) -> dict[str, Array]:
         """One mode's shape ``(points, 6)`` by part."""
@@ -207,6 +184,10 @@ class ModeSet(Spectrum):
     def part_densities(self, index: int) -> dict[str, Array]:
         """One mode's strain energy by length or area ``(points,)`` by part."""
         return self.by_part(self.densities[index])
+
+    def part_motion_densities(self, index: int) -> dict[str, Array]:
+        """One mode's kinetic energy by length or area ``(points,)`` by part."""
+        return self.by_part(self.motion_densities[index])
 
     def by_part(self, values: Array) -> dict[str, Array]:
         """Values at all points ``(points, ...)`` by part."""

@@ -15,9 +15,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.mesh.discretisation import Discretisation
+from belltone.modes.by_mode import BY_MODE
 from belltone.modes.failure import PointFailure, Reason
 from belltone.modes.matching import assurance, clusters, paired
-from belltone.modes.modeset import BY_MODE, Spectrum
+from belltone.modes.modeset import Spectrum
 from belltone.modes.request import ModeRequest
 from belltone.modes.whirl import WhirlError
 from belltone.reduce.forms import Tables

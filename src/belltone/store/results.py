@@ -28,6 +28,7 @@ from pydantic import TypeAdapter
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.base_state import BaseState, Largest, Reaction
 from belltone.modes.modeset import ModeSet
+from belltone.modes.shares import EnergyShares
 from belltone.modes.solve import ModeRequest
 from belltone.reduce.model import ReducedModel
 from belltone.reduce.packing import double, pack_model, single, unpack_model
@@ -37,7 +38,7 @@ __all__ = ["ResultStore", "method_version", "model_key", "result_key", "store_pa
 
 Kept = TypeVar("Kept")
 
-_METHOD: Final = 68  # raise it when a change of method changes any number
+_METHOD: Final = 69  # raise it when a change of method changes any number
 _PATIENCE: Final = 5.0  # s; who holds the file longer than that may go on holding it
 _MOST_RESULTS: Final = 4000  # some hundred megabytes at the very most; the oldest go first
 
@@ -325,18 +326,19 @@ _ARRAYS: Final = (
     "energies",
     "modal_masses",
     "effective",
-    "part_energies",
-    "part_motions",
-    "place_energies",
     "shapes",
     "densities",
+    "motion_densities",
     "signatures",
 )
 _SINGLE: Final = (
     "shapes",
     "densities",
+    "motion_densities",
     "signatures",
 )
+_PIECES: Final = ("part_strain", "part_motion", "place_strain", "place_motion")
+_ELEMENTS: Final = ("element_centres", "element_strain", "element_motion")
 
 
 _TROUBLE: Final = (sqlite3.Error, OSError, UnicodeError)
@@ -371,11 +373,18 @@ def _pack(result: ModeSet) -> bytes:
     arrays: dict[str, Any] = {name: getattr(result, name) for name in _ARRAYS}
     for name in _SINGLE:
         arrays[name] = single(arrays[name])
+    arrays |= {f"held_{name}": getattr(result.held, name) for name in _PIECES}
+    arrays |= {f"held_{name}": single(getattr(result.held, name)) for name in _ELEMENTS}
     rest = {
         "rigid_names": result.rigid_names,
         "kinds": result.kinds,
         "part_names": result.part_names,
-        "places": result.places,
+        "held": {
+            "parts": result.held.parts,
+            "places": result.held.places,
+            "place_pieces": result.held.place_pieces,
+            "element_counts": result.held.element_counts,
+        },
         "point_counts": result.point_counts,
         "energy_names": result.energy_names,
         "discretisation": asdict(result.discretisation),
@@ -401,6 +410,7 @@ def _unpack(payload: bytes) -> ModeSet:
     with np.load(io.BytesIO(payload), allow_pickle=False) as stored:
         rest = json.loads(stored["rest"].tobytes())
         arrays = {name: double(stored[name]) for name in _ARRAYS}
+        shares = {name: double(stored[f"held_{name}"]) for name in (*_PIECES, *_ELEMENTS)}
         if "lagging" in stored:
             arrays["lagging"] = stored["lagging"].astype(np.float64)
         base = None
@@ -412,7 +422,7 @@ def _unpack(payload: bytes) -> ModeSet:
         rigid_names=tuple(rest["rigid_names"]),
         kinds=tuple(rest["kinds"]),
         part_names=tuple(rest["part_names"]),
-        places=tuple(rest["places"]),
+        held=_unpacked_shares(rest["held"], shares),
         point_counts=tuple(rest["point_counts"]),
         energy_names=tuple(rest["energy_names"]),
         discretisation=_DISCRETISATION.validate_python(rest["discretisation"]),
@@ -424,3 +434,8 @@ def _unpack(payload: bytes) -> ModeSet:
         base=base,
         **arrays,
     )
+
+
+def _unpacked_shares(rest: dict[str, list[Any]], arrays: dict[str, Any]) -> EnergyShares:
+    told: dict[str, Any] = {name: tuple(own) for name, own in rest.items()}
+    return EnergyShares(**told, **arrays)

@@ -50,6 +50,9 @@ class PartWitness(Protocol):
     def densities(self, motions: Array) -> Array:
         """Strain energy by length or area at the points ``(modes, points)``, of element motions."""
 
+    def motion_densities(self, shapes: Array) -> Array:
+        """Kinetic energy by length or area at the points, ``(modes, points)``, of velocities."""
+
     def align(self, motions: Array) -> Array | None:
         """Coefficients that turn equal modes the part's own way, where it has one."""
 
@@ -121,17 +124,27 @@ class Witness:
             part.densities(body.motions(motions))
             for part, body in zip(self.parts, self._bodies, strict=True)
         ]
-        if len({body.part.is_wall for body in self._bodies if body.part.is_solid}) > 1:
+        sizes = None
+        if self._of_both:
             sizes = [
                 body.elements.strain_energy(body.motions(motions)).sum(axis=(1, 2))
                 for body in self._bodies
             ]
-            found = [
-                own / np.maximum(own.max(axis=1, keepdims=True), 1e-300) * size[:, None]
-                for own, size in zip(found, sizes, strict=True)
-            ]
-        whole = np.hstack(found)
-        return np.asarray(whole / np.maximum(whole.max(axis=1, keepdims=True), 1e-300))
+        return _relative(found, sizes)
+
+    def motion_densities(self, shapes: Array) -> Array:
+        """Kinetic energy by length or area ``(modes, points)`` of shapes, as `densities`."""
+        pairs = list(zip(self.parts, self.split(shapes), strict=True))
+        found = [part.motion_densities(own) for part, own in pairs]
+        sizes = None
+        if self._of_both:
+            sizes = [np.sum(part.weighted(own) ** 2, axis=1) for part, own in pairs]
+        return _relative(found, sizes)
+
+    @property
+    def _of_both(self) -> bool:
+        """Whether there are members and walls."""
+        return len({body.part.is_wall for body in self._bodies if body.part.is_solid}) > 1
 
     def align(self, motions: Array) -> Array:
         """Coefficients ``(k, k)`` that turn modes of equal frequency the same way every time."""
@@ -166,6 +179,9 @@ class PointWitness:
     def densities(self, motions: Array) -> Array:
         return np.zeros((len(motions), 1))
 
+    def motion_densities(self, shapes: Array) -> Array:
+        return np.zeros((len(shapes), 1))
+
     def align(self, motions: Array) -> None:
         del motions
 
@@ -193,6 +209,7 @@ class FaceWitness:
             share = self._areas * wall[mesh.face] / 3
             np.add.at(self.masses, mesh.connectivity[:, corner], share)
         self._walls = mesh.part.thickness[mesh.face]
+        self._area_mass = self.read_faces(wall[mesh.face][:, None])[:, 0]
         self._normals = mesh.normals[: self._count]
         # What the nodes between the file's own carry is shared out evenly.
         own = self.masses[: self._count]
@@ -237,6 +254,9 @@ class FaceWitness:
             for mode, row in enumerate(density):
                 np.add.at(total[mode], own[here], row[here])
         return np.asarray(np.maximum(total, 0.0) / np.maximum(count, 1.0))
+
+    def motion_densities(self, shapes: Array) -> Array:
+        return np.asarray(np.sum(shapes[..., :3] ** 2, axis=-1) * self._area_mass)
 
     def align(self, motions: Array) -> None:
         del motions
@@ -316,6 +336,10 @@ class LineWitness:
         found = self._elements.energy_at(motions, self._element, self._local)
         return np.asarray(np.maximum(found, 0.0))
 
+    def motion_densities(self, shapes: Array) -> Array:
+        pieces = self.weighted(shapes).reshape(len(shapes), 2, len(self._lengths), 3)
+        return np.asarray(np.sum(pieces**2, axis=(1, 3)) / self._lengths)
+
     def stressed(
         self, elements: LineElements, motions: Array | None, heat: float, pull: float
     ) -> tuple[Array, Array]:
@@ -340,7 +364,6 @@ class SurfaceWitness:
         self.reading = scipy.sparse.csr_matrix(
             (weights.ravel(), (rows, nodes.ravel())), shape=(len(nodes), len(mesh.coordinates))
         )
-        self._density = mesh.surface.layup.density
         self.positions = np.asarray(self.reading @ mesh.coordinates)
         self.normals = np.einsum("sk,skd->sd", weights, mesh.directors[elements])
         self._elements, self._weights = elements, weights
@@ -348,7 +371,8 @@ class SurfaceWitness:
         # Mass of a point: its share of the element it was read on, a square of side two by itself.
         area = 4.0 * np.sum(weights * mesh.stretch[elements], axis=1) / self._counts()[elements]
         layup = mesh.surface.layup
-        self.masses = np.maximum(area, 0.0) * (layup.density * thickness + layup.mass_per_area)
+        self._area_mass = layup.density * thickness + layup.mass_per_area
+        self.masses = np.maximum(area, 0.0) * self._area_mass
         # Narrow elements beside rims may have no point on them; the others carry for them.
         walls = layup.density * mesh.thickness + layup.mass_per_area
         line = lobatto_weights(mesh.order)
@@ -392,6 +416,10 @@ class SurfaceWitness:
         read = np.einsum("sk,msk->ms", self._weights, at_nodes[:, self._elements], optimize=True)
         return np.asarray(np.maximum(read, 0.0))
 
+    def motion_densities(self, shapes: Array) -> Array:
+        """Kinetic energy for each unit of area."""
+        return np.asarray(np.sum(shapes[..., :3] ** 2, axis=-1) * self._area_mass)
+
     def align(self, motions: Array) -> None:
         """None of its own."""
         del motions
@@ -407,6 +435,17 @@ class SurfaceWitness:
         read = self.read_elements(self._mesh.smoothed(elements.recovered(motions, heat)))
         stresses = np.maximum(read[:, 6:], 0.0)
         return read[:, :6], np.column_stack([stresses, np.zeros(len(stresses))])
+
+
+def _relative(found: Sequence[Array], sizes: Sequence[Array] | None) -> Array:
+    """Values of all parts relative to the largest; a part's own times its size, where stated."""
+    if sizes is not None:
+        found = [
+            own / np.maximum(own.max(axis=1, keepdims=True), 1e-300) * size[:, None]
+            for own, size in zip(found, sizes, strict=True)
+        ]
+    whole = np.hstack(found)
+    return np.asarray(whole / np.maximum(whole.max(axis=1, keepdims=True), 1e-300))
 
 
 def _fibres(member: MemberValue, forces: Array) -> Array:

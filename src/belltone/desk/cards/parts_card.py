@@ -104,7 +104,7 @@ class PartsCard(QFrame):
         shares: dict[str, float] = {}
         index = self.session.chosen_index
         if answer is not None and index is not None:
-            energies = answer.modes.part_energies[index]
+            energies = answer.modes.held.part_strain[index]
             shares = dict(zip(answer.modes.part_names, energies.tolist(), strict=True))
         self._filling = True
         names = self.names

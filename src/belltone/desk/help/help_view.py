@@ -41,8 +41,8 @@ what to do with it.
 **Ruler.** Click a peg or use the left and right arrows; drag a peg to where the mode should be.
 The wheel or + and − zoom, with Shift the wheel slides, Home shows all of it.
 
-**Modes.** Alt+Left and Alt+Right choose the lower or higher one from anywhere; Ctrl+T shows all in
-a table.
+**Modes.** Alt+Left and Alt+Right choose the lower or higher one from anywhere; Ctrl+L lists where
+the energy of one is; Ctrl+T shows all in a table.
 
 **Sweep map.** Drag the cursor to turn the knob; click a branch to choose it; Ctrl+R runs or stops
 the sweep. Ctrl+2 shows two knobs, Ctrl+3 tables of designs, Ctrl+D the speed diagram.

@@ -6,7 +6,10 @@ from PySide6.QtCore import QObject, Signal
 
 from belltone.sheet.errors import Path
 
-__all__ = ["Pointing"]
+__all__ = ["Point", "Pointing"]
+
+Point = tuple[float, float, float]
+"""Of the component as made (m)."""
 
 
 class Pointing(QObject):
@@ -21,6 +24,7 @@ class Pointing(QObject):
         super().__init__(parent)
         self.site = ""
         self.gathered: tuple[str, ...] = ()
+        self.spots: tuple[Point, ...] = ()
 
     def gather(self, site: str) -> None:
         """Take one more site for what is done to several at once; one that is there goes."""
@@ -39,6 +43,12 @@ class Pointing(QObject):
         """Have the picture mark a site; none by an empty name."""
         if site != self.site:
             self.site = site
+            self.changed.emit()
+
+    def mark_spots(self, spots: tuple[Point, ...]) -> None:
+        """Have the picture mark points of the component."""
+        if spots != self.spots:
+            self.spots = spots
             self.changed.emit()
 
     def seek_site(self, site: str) -> None:

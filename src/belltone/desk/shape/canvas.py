@@ -25,6 +25,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from belltone.design.values import Design
 from belltone.desk.images import as_image
 from belltone.desk.look import label_font
+from belltone.desk.session.pointing import Point
 from belltone.desk.shape.seen import Seen
 from belltone.drawing.colours import Palette
 from belltone.drawing.picking import SitePicker
@@ -78,6 +79,7 @@ class ShapeCanvas(QWidget):
         self.hovered: str | None = None
         self._pointed = ""
         self._gathered: tuple[str, ...] = ()
+        self._spots: tuple[Point, ...] = ()
         self.named = True
         self.amplitude = 0.6
         self.setMinimumSize(120, 90)
@@ -351,6 +353,7 @@ class ShapeCanvas(QWidget):
                 self._paint_names(painter, self.devicePixelRatioF())
             if self._scene.options.axes:
                 self._paint_axes(painter)
+            self._paint_spots(painter)
             self._paint_hovered(painter)
             if self.shown != CHOSEN:
                 self._paint_mode(painter)
@@ -415,10 +418,24 @@ class ShapeCanvas(QWidget):
         """Where on a face the mouse is, if it is on one."""
         return None if self._picker is None else self._picker.spot
 
-    def point_at(self, site: str, gathered: tuple[str, ...] = ()) -> None:
-        """Mark a site that is spoken of elsewhere, none by an empty name; and those gathered."""
-        self._pointed, self._gathered = site, gathered
+    def point_at(
+        self, site: str, gathered: tuple[str, ...] = (), spots: tuple[Point, ...] = ()
+    ) -> None:
+        """Mark a site that is spoken of elsewhere, none by an empty name; those gathered; spots."""
+        self._pointed, self._gathered, self._spots = site, gathered, spots
         self.update()
+
+    def _paint_spots(self, painter: QPainter) -> None:
+        """Rings round points spoken of elsewhere, where they are at rest."""
+        if not self._spots:
+            return
+        ratio = self.devicePixelRatioF()
+        found = self._scene.project(np.array(self._spots), round(self.height() * ratio)) / ratio
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for colour, width in ((self._palette.card, 4.5), (self._palette.live, 2.2)):
+            painter.setPen(QPen(QColor(colour), width))
+            for x, y, _ in found.tolist():
+                painter.drawEllipse(QPointF(x, y), 6.0, 6.0)
 
     def _paint_hovered(self, painter: QPainter) -> None:
         """The site under the mouse, or spoken of: its line or point, and its name beside it."""

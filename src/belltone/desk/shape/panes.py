@@ -40,7 +40,7 @@ class Panes(QWidget):
 
     def _point(self) -> None:
         pointing = self._session.pointing
-        self.first.point_at(pointing.site, pointing.gathered)
+        self.first.point_at(pointing.site, pointing.gathered, pointing.spots)
 
     @property
     def first(self) -> ShapeCanvas:

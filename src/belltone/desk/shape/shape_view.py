@@ -39,7 +39,11 @@ _FRAME_MS = 33
 _LEAST_HEIGHT = 200  # pixels: heading, a small picture, two rows of controls
 _VIEWS = {"shown": "seen", "faint": "see-through", "hidden": "hidden"}
 _CHOICES = ("colour", "cut", "least", "most")  # options of which one value is chosen
-_COLOURS = {"motion": "relative motion", "energy": "relative strain energy"}
+_COLOURS = {
+    "motion": "relative motion",
+    "energy": "relative strain energy",
+    "kinetic": "relative kinetic energy",
+}
 
 
 class ShapeView(QFrame):

@@ -115,8 +115,8 @@ def state_photos(design: Design, modes: ModeSet) -> list[Photo]:
 
 def _energy(modes: ModeSet, place: int) -> str:
     """Where the strain energy is: by part where there are several, else by kind of strain."""
-    if len(modes.part_names) > 1 or modes.places:
-        told = [(name, share) for name, share in modes.where(place) if share >= _SHOWN]
+    if len(modes.part_names) > 1 or modes.held.places:
+        told = [(name, share) for name, share in modes.held.strained(place) if share >= _SHOWN]
     else:
         mode = modes.mode(place)
         told = sorted(
