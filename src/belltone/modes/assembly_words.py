@@ -15,10 +15,13 @@ from numpy.typing import NDArray
 
 from belltone.design.parts import MemberValue, SurfaceValue
 from belltone.design.values import Design
+from belltone.mesh.faces import FaceMesh
 from belltone.mesh.surface import SurfaceMesh
+from belltone.modes.face_words import at_middles, face_kinds, faces_of_mesh
+from belltone.modes.grids import counted, lobes
 from belltone.modes.kinds import energy_shares, kind_names_of_several
 from belltone.modes.member_words import member_kinds
-from belltone.modes.patterns import counted, lobes, wall_kinds
+from belltone.modes.patterns import wall_kinds
 from belltone.system.bodies import Body
 from belltone.system.witness import LineWitness, SurfaceWitness, Witness
 
@@ -38,6 +41,8 @@ _FIELD: Final = 0.6  # share of a motion one plain field must explain to give it
 _ONE_WAY: Final = 0.35  # share of a motion along an axis that is its mean, in what sways
 _FLAT: Final = 1e-3  # of the size
 _MEMBER: Final = 0.6  # share of a frame's motion that one member of it is said to have
+_TAKES_PART: Final = 0.15  # share of the motion from which one of several walls is named
+_NAMED: Final = 3  # of them at most
 _SPRINGS: Final = 4  # the place of springs among the mixed energies
 
 
@@ -131,7 +136,23 @@ class _Words:
             if way:
                 on = self._called(int(np.argmax(strains)))
                 return f"“{unit.name}” moving as one on {on}, {way}"
-        return self._whole.words(self._read[mode]) or self._plain[mode]
+        words = self._whole.words(self._read[mode])
+        return words or self._of_walls(mode, moving) or self._plain[mode]
+
+    def _of_walls(self, mode: int, moving: Array) -> str:
+        """How several walls bend together, where no one of them tells; nothing of others."""
+        loud = [at for at in np.argsort(-moving).tolist() if moving[at] > _TAKES_PART]
+        if len(loud) < 2 or not all(self._is_wall(self._units[at]) for at in loud):
+            return ""
+        told = {self._of_unit(self._units[at], mode) for at in loud}
+        if not all(name.startswith(("bending", "twist")) for name in told):
+            return ""
+        names = list(dict.fromkeys(self._called(at) for at in loud))
+        kind = told.pop() if len(told) == 1 else "bending"
+        return _of(kind, " and ".join(names[:_NAMED]))
+
+    def _is_wall(self, unit: _Unit) -> bool:
+        return not unit.frame and self._design.parts[unit.places[0]].is_wall
 
     def _of_unit(self, unit: _Unit, mode: int) -> str:
         """How a wall, a member or a frame moves by itself."""
@@ -164,6 +185,8 @@ class _Words:
         mesh = self._bodies[at].mesh
         if isinstance(part, SurfaceWitness) and isinstance(mesh, SurfaceMesh):
             return wall_kinds(mesh, part, shapes)
+        if isinstance(mesh, FaceMesh):
+            return face_kinds(faces_of_mesh(mesh), at_middles(mesh, shapes))
         if isinstance(part, LineWitness):
             none = np.zeros((len(shapes), 1))
             return member_kinds(part, shapes, energy_shares(np.hstack([self._strains[at], none])))

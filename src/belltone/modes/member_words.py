@@ -10,8 +10,8 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.modes.grids import counted, lobes
 from belltone.modes.kinds import kind_names
-from belltone.modes.patterns import counted, lobes
 from belltone.system.witness import LineWitness
 
 __all__ = ["member_kinds"]
