@@ -72,10 +72,33 @@ def held(site: str, hold: str) -> str:
 CLAMPED = held("bar.start", '"clamped"')
 
 
+@pytest.fixture(scope="session")
+def read_parts(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Where CAD files are kept as they were read, by their content, for all tests and processes."""
+    base = tmp_path_factory.getbasetemp()
+    folder = (base.parent if "PYTEST_XDIST_WORKER" in os.environ else base) / "read parts"
+    folder.mkdir(exist_ok=True)
+    return folder
+
+
 @pytest.fixture(autouse=True)
-def _own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def _own_home(
+    tmp_path: Path,
+    monkeypatch: pytest.MonkeyPatch,
+    read_parts: Path,
+    request: pytest.FixtureRequest,
+) -> None:
     for name in ("XDG_STATE_HOME", "XDG_CACHE_HOME", "XDG_CONFIG_HOME"):
         monkeypatch.setenv(name, str(tmp_path / name.lower()))
+    if "nothing_read" not in request.fixturenames:
+        kept = tmp_path / "xdg_cache_home" / "belltone"
+        kept.mkdir(parents=True)
+        (kept / "skins").symlink_to(read_parts, target_is_directory=True)
+
+
+@pytest.fixture
+def nothing_read() -> None:
+    """No CAD file was read before."""
 
 
 @pytest.fixture

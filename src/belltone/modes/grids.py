@@ -18,6 +18,8 @@ _AROUND: Final = 72
 _SEPARABLE: Final = 0.7  # share of a pattern one product of two lines must hold to be counted
 _QUIET: Final = 0.08  # of the largest; smaller lobes are not counted as half-waves
 _FLAT: Final = 0.9999  # length of the mean normal of a flat face
+_FEWEST: Final = 9  # places that tell a pattern
+_IN_LINE: Final = 1e-3  # width over length of places that stand in one line
 _STRAIGHT: Final = 0.95  # share of a cross line that is a plain tilt in a twisting mode
 
 
@@ -71,10 +73,15 @@ def _interpolation(places: bytes, at: bytes) -> scipy.sparse.csr_matrix:
 
 
 def flat_grid(positions: Array, normals: Array) -> Grid | None:
-    """A grid over a flat face, its longer way first; ``None`` where it is not flat."""
-    if np.linalg.norm(normals.mean(axis=0)) < _FLAT:
+    """A grid over a flat face, its longer way first; ``None`` where it is not flat.
+
+    Nor is there one where few places, or such in one line, say nothing of a pattern.
+    """
+    if len(positions) < _FEWEST or np.linalg.norm(normals.mean(axis=0)) < _FLAT:
         return None
-    _, _, ways = np.linalg.svd(positions - positions.mean(axis=0), full_matrices=False)
+    _, sizes, ways = np.linalg.svd(positions - positions.mean(axis=0), full_matrices=False)
+    if sizes[1] < _IN_LINE * sizes[0]:
+        return None
     places = positions @ ways[:2].T
     low = places.min(axis=0)
     return Grid((places - low) / np.maximum(np.ptp(places, axis=0), 1e-300))
