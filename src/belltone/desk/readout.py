@@ -19,12 +19,9 @@ from PySide6.QtWidgets import (
 from belltone.desk.look import label_font, sentence_font
 from belltone.desk.marks import mark_path
 from belltone.desk.reach_form import ReachForm
-from belltone.desk.session.answer import Answer
 from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette
 from belltone.exchange.tables import percent, standing_text
-from belltone.hand.check import HandCheck
-from belltone.hand.checks import hand_checks
 from belltone.modes.modeset import ModeSet
 from belltone.sheet.units import format_number
 from belltone.tune.bands import stand
@@ -45,7 +42,6 @@ class Readout(QFrame):
     def __init__(self, session: Session, palette: Palette) -> None:
         super().__init__()
         self._session, self._palette = session, palette
-        self._checked: tuple[ModeSet | None, int, tuple[HandCheck, ...], str] = (None, 0, (), "")
         self.setProperty("card", True)
         self.setMinimumWidth(232)
         column = QVBoxLayout(self)
@@ -131,6 +127,7 @@ class Readout(QFrame):
         column.addWidget(self.reach)
         for signal in (session.answer_changed, session.choice_changed, session.sheet_changed):
             signal.connect(self.refresh)
+        session.hand.checked.connect(self._show_checks)
         self.refresh()
 
     def set_palette(self, palette: Palette) -> None:
@@ -200,7 +197,7 @@ class Readout(QFrame):
                 for axis, mass in zip("xyz", mode.effective_mass, strict=True)
             )
         )
-        self._show_checks(answer, index)
+        self._show_checks()
 
     def _show_where(self, modes: ModeSet, index: int) -> None:
         """Which parts, springs and joints hold the energy, where there are several."""
@@ -209,17 +206,17 @@ class Readout(QFrame):
         self.where.setText(", ".join(f"{name} {100 * share:.0f}\u00a0%" for name, share in told))
         self.where.setVisible(bool(told))
 
-    def _show_checks(self, answer: Answer, index: int) -> None:
-        """Textbook values; kept while answer and mode are the same, and while a knob turns."""
-        modes, place, _, _ = self._checked
-        if modes is not answer.modes or place != index:
-            if answer.source:
-                self.check.setText("Worked out when the knob is let go.")
-                return
-            self._checked = (answer.modes, index, *hand_checks(answer.design, answer.modes, index))
-        _, _, checks, why = self._checked
+    def _show_checks(self) -> None:
+        """Textbook values, as soon as they are known."""
+        answer, found = self._session.answer, self._session.hand.checks
+        if answer is not None and answer.source:
+            self.check.setText("Worked out when the knob is let go.")
+            return
+        checks = () if found is None else found.found
         if not checks:
-            self.check.setText(f"No table has it: {why}.")
+            self.check.setText(
+                "Being worked out …" if found is None else f"No table has it: {found.why}."
+            )
             self.check.setToolTip("")
             return
         lines, units = [], self._session.design.shown

@@ -27,7 +27,13 @@ if TYPE_CHECKING:
 
 __all__ = ["failure_hook", "run_desk"]
 
-_SOON: Final = ("scipy.linalg", "scipy.interpolate", "scipy.optimize", "scipy.spatial")
+_SOON: Final = (
+    "scipy.linalg",
+    "scipy.interpolate",
+    "scipy.optimize",
+    "scipy.spatial",
+    "scipy.sparse.csgraph",
+)
 
 
 def run_desk(path: Path | None) -> int:

@@ -72,16 +72,23 @@ def paired(alike: Array, frequencies: Array, expected: Array) -> tuple[IntArray,
     rows, columns = _assigned(cost)
     partners = np.full(len(alike), -1, dtype=np.intp)
     partners[rows] = columns
+    for group in clusters(frequencies):
+        # Any of a group would do for any other of it: they stay in order.
+        own = np.flatnonzero((partners >= group.start) & (partners < group.stop))
+        partners[own] = np.sort(partners[own])
     certainty = np.zeros(len(alike))
-    certainty[rows] = alike[rows, columns]
+    certainty[rows] = alike[rows, partners[rows]]
     return partners, certainty
 
 
 def _assigned(cost: Array) -> tuple[IntArray, IntArray]:
     """Rows and columns of the assignment that costs least in all."""
-    wished = np.argmin(cost, axis=1) if cost.shape[1] else np.empty(0, np.intp)
+    if not cost.size:
+        return np.empty(0, np.intp), np.empty(0, np.intp)
+    wished = np.argmin(cost, axis=1)
     if len(np.unique(wished)) == len(cost):
         return np.arange(len(cost)), wished  # nothing costs less than what is best for each
-    # It takes a third of a second to load, and is seldom needed.
-    rows, columns = scipy.optimize.linear_sum_assignment(cost)
-    return rows, columns
+    # Costs above zero, as none is no edge; `scipy.optimize` would take half a second to load.
+    edges = scipy.sparse.csr_matrix(cost - cost.min() + 1.0)
+    rows, columns = scipy.sparse.csgraph.min_weight_full_bipartite_matching(edges)
+    return rows.astype(np.intp), columns.astype(np.intp)

@@ -1,4 +1,4 @@
-"""Textbook values of the chosen mode over the knob that is looked at."""
+"""Textbook values of the chosen mode, and those over the knob that is looked at."""
 
 from __future__ import annotations
 
@@ -13,16 +13,25 @@ from belltone.design.values import Design
 from belltone.desk.session.answer import Answer
 from belltone.desk.session.jobs import Jobs
 from belltone.errors import UserError
+from belltone.hand.check import HandCheck
 from belltone.hand.checks import hand_checks
 from belltone.modes.modeset import ModeSet
 from belltone.modes.solve import ModeRequest, solve_modes
 from belltone.progress import Progress
 from belltone.reading.family import DesignFamily
 
-__all__ = ["LANE", "HandCurve", "HandCurves"]
+__all__ = ["LANE", "HandChecks", "HandCurve", "HandCurves"]
 
 LANE = "hand"
 _VALUES: Final = 9
+
+
+@dataclass(frozen=True)
+class HandChecks:
+    """Textbook values of one mode, and why there are none where there are none."""
+
+    found: tuple[HandCheck, ...]
+    why: str
 
 
 @dataclass(frozen=True, eq=False)
@@ -48,18 +57,29 @@ class Chosen(Protocol):
 
 
 class HandCurves(QObject):
-    """Works them out in the background, once for each answer, mode and knob."""
+    """Works them out in the background, once for each answer, mode and knob.
+
+    ``checks`` are those of the mode chosen now; ``None`` until they are known.
+    """
 
     changed = Signal()
+    checked = Signal()
 
     def __init__(self, session: Chosen, owner: QObject) -> None:
         super().__init__(owner)
         self._session = session
         self._knob = ""
         self._of: tuple[object, ...] = ()
+        self.checks: HandChecks | None = None
+        self._checked: tuple[object, ...] = ()
         self.curves: tuple[HandCurve, ...] = ()
         for signal in (session.answer_changed, session.choice_changed):
             signal.connect(self.consider)
+
+    @property
+    def known(self) -> bool:
+        """Whether textbook values of the chosen mode are there, as far as any are wanted."""
+        return self.checks is not None or self._session.jobs.state(LANE) is None
 
     def look_at(self, knob: str) -> None:
         """Follow the knob that is looked at."""
@@ -70,9 +90,9 @@ class HandCurves(QObject):
         """Work out what is wanted, where it is not what is there."""
         session = self._session
         answer, index = session.answer, session.chosen_index
-        if answer is None or answer.source or not answer.final or index is None:
+        if answer is None or answer.source or index is None:
             return
-        wanted = (id(answer.modes), index, self._knob)
+        wanted = (answer.modes, index, self._knob if answer.final else "")
         if wanted == self._of:
             return
         self._of = wanted
@@ -80,23 +100,32 @@ class HandCurves(QObject):
         if self.curves:
             self.curves = ()
             self.changed.emit()
-        if self._knob not in answer.design.knobs:
+        known = self.checks if self._checked == wanted[:2] else None
+        self.checks, self._checked = known, wanted[:2]
+        name = wanted[2] if wanted[2] in answer.design.knobs else ""
+        if known is not None and not name:
             return
-        name = self._knob
 
         def work(progress: Progress) -> tuple[HandCurve, ...]:
-            return _curves(answer, index, name, progress)
+            checks = known or HandChecks(*hand_checks(answer.design, answer.modes, index))
+            progress.show(checks)
+            return _curves(answer, index, checks.found, name, progress) if name else ()
+
+        def look(found: HandChecks) -> None:
+            self.checks = found
+            self.checked.emit()
 
         def finish(found: tuple[HandCurve, ...]) -> None:
             self.curves = found
             if found:
                 self.changed.emit()
 
-        session.jobs.start(LANE, work, finish, lambda _error: None)
+        session.jobs.start(LANE, work, finish, lambda _error: None, look)
 
 
-def _curves(answer: Answer, index: int, name: str, progress: Progress) -> tuple[HandCurve, ...]:
-    here, _ = hand_checks(answer.design, answer.modes, index)
+def _curves(
+    answer: Answer, index: int, here: tuple[HandCheck, ...], name: str, progress: Progress
+) -> tuple[HandCurve, ...]:
     if not here:
         return ()
     knob, family = answer.design.knobs[name], DesignFamily(answer.sheet)

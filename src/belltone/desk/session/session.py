@@ -200,6 +200,8 @@ class Session(QObject):
         """Whether no answer about the modes of the sheet is still on its way."""
         if self.jobs.state("modes") is not None or self.jobs.state("pulls") is not None:
             return False
+        if self.answer is not None and not self.hand.known:
+            return False
         return not self._pull_timer.isActive() and (self.answer is not None or bool(self.failure))
 
     def open_text(self, text: str, path: FilePath | None, variants: str = "") -> None:

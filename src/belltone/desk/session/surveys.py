@@ -61,6 +61,7 @@ class Surveys(QObject):
         self.found: FoundSurvey | None = None
         self.failure = ""
         self.shown: int | None = None  # the row that is tried out
+        self._rests: list[tuple[Sheet, Plan, str]] = []
 
     def forget(self) -> None:
         """Drop everything: another sheet is opened."""
@@ -126,7 +127,16 @@ class Surveys(QObject):
         if self.found is None:
             return False
         survey, now = self.found.survey, self._session.written_sheet
-        return _rest_of(survey.sheet, survey.plan) == _rest_of(now, survey.plan)
+        return self._rest(survey.sheet, survey.plan) == self._rest(now, survey.plan)
+
+    def _rest(self, sheet: Sheet, plan: Plan) -> str:
+        """`_rest_of`, kept for the two sheets that are asked for with every stroke."""
+        for known, of, rest in self._rests:
+            if known is sheet and of is plan:
+                return rest
+        rest = _rest_of(sheet, plan)
+        self._rests = [*self._rests[-1:], (sheet, plan, rest)]
+        return rest
 
     def try_row(self, row: int) -> None:
         """Show the design of a row, without writing it."""
