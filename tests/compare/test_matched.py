@@ -94,6 +94,27 @@ def test_a_part_that_was_moved_and_turned_is_the_part_it_was(extra: str) -> None
     assert max(abs(each.change or 0.0) for each in found.matches) < 1e-6
 
 
+def test_masses_that_hang_on_a_turned_part_tell_its_modes_apart() -> None:
+    """A heavy mass with an arm: without what it moves, modes look like mixtures of each other."""
+    hung = (
+        '[[masses]]\nsite = "p.east"\nname = "drive"\nmass = "30 kg"\noffset = {}\n'
+        'inertia = ["0.4 kg*m^2", "0.4 kg*m^2", "0.4 kg*m^2"]\n'
+    )
+    plain = hung.format('["0 mm", "0 mm", "150 mm"]')
+    here = side("here", plate("p", 600, 400, (0, 0, 0)), held("p.west"), plain)
+    extra = ', turn = ["0 deg", "90 deg", "0 deg"]'
+    over = hung.format('["150 mm", "0 mm", "0 mm"]')
+    there = side("there", plate("p", 600, 400, (10, 20, 30), extra), held("p.west"), over)
+    found = compare(here, there)
+    assert [each.number_after for each in found.matches] == list(range(1, 9))
+    assert max(abs(each.change or 0.0) for each in found.matches) < 1e-6
+    # By mass, modes are orthogonal to each other, as they are here where all mass is counted.
+    assert found.assurance == pytest.approx(np.eye(8), abs=0.02)
+    # A mass that is there no more leaves modes what they were.
+    bare = side("bare", plate("p", 600, 400, (10, 20, 30), extra), held("p.west"))
+    assert sum(each.paired for each in compare(here, bare).matches) >= 5
+
+
 def test_another_mesh_changes_nothing_about_which_mode_is_which() -> None:
     """A small hole gives the plate other blocks and other points."""
     hole = '[[parts.p.holes]]\nname = "h"\nat = ["150 mm", "60 mm"]\ndiameter = "12 mm"\n'

@@ -3,7 +3,7 @@
 Where both designs have the same parts in the same place, points carry the same shares of them and
 the signatures of both mode sets are compared as they are. Else shapes are read at the points of
 the parts both have, in each part's own axes: a part that was turned, moved, mirrored or meshed
-anew is the part it was.
+anew is the part it was. Masses that hang on them go along with the part they hang on.
 """
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ import scipy
 from numpy.typing import NDArray
 
 from belltone.design.parts import MemberValue, PartValue, SurfaceValue
-from belltone.design.values import Design
+from belltone.design.values import Design, MassValue
 from belltone.modes.matching import assurance, clusters
 from belltone.modes.modeset import ModeSet
 from belltone.system.assembly import bodies_of
@@ -31,6 +31,7 @@ Array = NDArray[np.float64]
 _SAME_AXES: Final = 1e-6
 _SAME_PLACE: Final = 1e-3  # of the part's size
 _NEIGHBOURS: Final = 4
+_SEEN: Final = 1e-3  # of a signature's length; what points move less than says nothing of sizes
 
 
 @dataclass(frozen=True, eq=False)
@@ -112,6 +113,7 @@ def _by_parts(first: Side, second: Side) -> Likeness:
         np.sum(witness.weighted(own) ** 2, axis=1)
         for witness, own in zip(witnesses, shapes, strict=True)
     ]
+    hung = [_hung(side, own) for side, own in zip((first, second), sizes, strict=True)]
     places = {part.name: at for at, part in enumerate(second.design.parts)}
     vectors: list[tuple[Array, Array]] = []
     for at, part in enumerate(first.design.parts):
@@ -126,6 +128,18 @@ def _by_parts(first: Side, second: Side) -> Likeness:
         # What a part moves by its mass there counts, read with the weights of the points here.
         mass = np.sqrt(theirs.masses.sum() / max(own.masses.sum(), 1e-300))
         vectors.append((own.weighted(split[0][at]), mass * own.weighted(read)))
+        turn = _turned(part, other, own.positions, theirs.positions)
+        here = [each for each in _rigid(first.design) if each.place.part == part.name]
+        for each in _rigid(second.design):
+            same = [one for one in here if one.name == each.name]
+            if each.place.part == part.name and same:
+                carried = _carried(same[0], each, hung[1][each.name], turn)
+                vectors.append((hung[0][each.name], carried))
+                # One that hangs in one design alone does not make a mode another one.
+                sizes = [
+                    size + np.sum(moved**2, axis=1)
+                    for size, moved in zip(sizes, vectors[-1], strict=True)
+                ]
     if not vectors:
         nothing = [np.zeros((len(own), 1)) for own in shapes]
         ones = [np.ones(len(own)) for own in shapes]
@@ -145,6 +159,37 @@ def _by_parts(first: Side, second: Side) -> Likeness:
         _unit(own) * np.sqrt(1.0 - away)[:, None] for own, away in zip(found, lone, strict=True)
     ]
     return Likeness(*units, *lone)
+
+
+def _rigid(design: Design) -> list[MassValue]:
+    """Masses that move as one body each."""
+    return [hung for hung in design.masses if not hung.even]
+
+
+def _hung(side: Side, points: Array) -> dict[str, Array]:
+    """What masses hung on a design move by their mass, ``(modes, 6)`` by name, as large as shapes.
+
+    It stands at the end of signatures, behind what the points move; ``points`` (modes,) is how
+    much that is, squared, in the shapes.
+    """
+    masses = _rigid(side.design)
+    whole = side.modes.signatures[side.modes.rigid_count :].real
+    first = whole.shape[1] - 6 * len(masses)
+    own = np.linalg.norm(whole[:, :first], axis=1)
+    # Where nothing but a mass moves, it is as large as its modal mass says.
+    modal = np.sqrt(side.modes.modal_masses[side.modes.rigid_count :])
+    size = np.where(own > _SEEN, np.sqrt(points) / np.maximum(own, _SEEN), modal)
+    tail = (whole[:, first:] * size[:, None]).reshape(len(whole), len(masses), 6)
+    return {hung.name: tail[:, at] for at, hung in enumerate(masses)}
+
+
+def _carried(one: MassValue, two: MassValue, moved: Array, turn: Array) -> Array:
+    """What the second of two masses moves, ``(modes, 6)``, in the axes of the first one's part."""
+    own, theirs = np.sqrt(np.array(one.inertia)), np.sqrt(np.array(two.inertia))
+    turns = moved[:, 3:] / np.where(theirs > 0, theirs, 1.0)
+    turns = np.linalg.det(turn) * turns @ turn.T
+    larger = np.linalg.norm(theirs) / max(float(np.linalg.norm(own)), 1e-300)
+    return np.hstack([moved[:, :3] @ turn.T, turns * own * (larger if own.any() else 0.0)])
 
 
 def _axes(part: PartValue) -> Array:

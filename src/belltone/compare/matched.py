@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.compare.likeness import Side, aligned, likeness
-from belltone.modes.matching import EQUAL, paired
+from belltone.modes.matching import paired
 from belltone.modes.modeset import ModeSet
 from belltone.sheet.units import format_number
 from belltone.system.kinds import kind_of
@@ -137,7 +137,6 @@ def compare(first: Side, second: Side) -> Comparison:
     alike = found.assurance
     partners, certainty = paired(alike, two.flexible, one.flexible)
     partners[certainty < _ALIKE] = -1
-    partners = _in_order(partners, two.flexible)
     first, second, found = aligned(first, second, partners, found)
     alike = found.assurance
     matches = [
@@ -161,20 +160,6 @@ def compare(first: Side, second: Side) -> Comparison:
             Match(None, None, mode.number, mode.frequency, 0.0, kind_after=mode.kind, reason=reason)
         )
     return Comparison(first, second, alike, tuple(rows))
-
-
-def _in_order(partners: NDArray[np.intp], frequencies: Array) -> NDArray[np.intp]:
-    """Of equal modes it does not matter which is called which: they stay in order."""
-    found = partners.copy()
-    used = np.flatnonzero(partners >= 0)
-    for place in used:
-        for other in used:
-            low, high = found[place], found[other]
-            if place < other and low > high:
-                here, there = frequencies[low], frequencies[high]
-                if abs(here - there) <= EQUAL * there:
-                    found[place], found[other] = high, low
-    return found
 
 
 def _match(first: Side, second: Side, place: int, partner: int, sure: float) -> Match:
