@@ -10,7 +10,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QColor
+from PySide6.QtGui import QAction, QColor
+from PySide6.QtWidgets import QInputDialog
 from pytestqt.qtbot import QtBot
 
 from belltone.design.parts import MeshValue
@@ -96,7 +97,9 @@ def test_a_plate_is_cut_open_where_the_slider_says(plate: MainWindow) -> None:
     assert drawn() == pytest.approx(whole, rel=0.02)
 
 
-def test_colour_is_only_where_there_is_much(plate: MainWindow) -> None:
+def test_colour_is_only_where_there_is_much(
+    plate: MainWindow, monkeypatch: pytest.MonkeyPatch
+) -> None:
     view, scene = plate.shape, plate.shape.canvas.scene
     everywhere = scene._scalars_array.copy()
     view.set_option(("least", 0.5), True)
@@ -109,6 +112,29 @@ def test_colour_is_only_where_there_is_much(plate: MainWindow) -> None:
     view.set_option(("most", 1.0), True)
     view.set_option(("least", 0.0), True)
     assert np.array_equal(scene._scalars_array, everywhere)
+    # Any share can be stated.
+    monkeypatch.setattr(QInputDialog, "getDouble", lambda *_: (62.5, True))
+    view.findChild(QAction, "least stated").trigger()
+    assert np.array_equal(scene._scalars_array, np.where(everywhere >= 0.625, everywhere, 0))
+    view.set_option(("least", 0.0), True)
+
+
+def test_motion_and_both_energies_are_coloured(plate: MainWindow) -> None:
+    """Of a bending plate's first mode: most strain at the clamp, most motion at the free rim."""
+    session, view, scene = plate.session, plate.shape, plate.shape.canvas.scene
+    assert session.answer is not None
+    at = session.chosen_index
+    assert at is not None
+    modes = session.answer.modes
+    for colour, densities in (("energy", modes.densities), ("kinetic", modes.motion_densities)):
+        view.set_option(("colour", colour), True)
+        assert float(scene._scalars_array.max()) == pytest.approx(1.0, abs=1e-6)
+        assert densities[at].max() == pytest.approx(1.0)
+    moved = np.linalg.norm(modes.shapes[at][:, :3], axis=1)
+    assert np.argmax(modes.motion_densities[at]) == np.argmax(moved)
+    # Evenly thick, kinetic energy by area goes with the square of the motion.
+    assert modes.motion_densities[at] == pytest.approx(moved**2 / moved.max() ** 2, abs=1e-6)
+    view.set_option(("colour", "motion"), True)
 
 
 def test_half_a_cycle_moves_to_one_side_only(plate: MainWindow) -> None:

@@ -11,6 +11,7 @@ from PySide6.QtGui import QAction, QCloseEvent, QColor, QLinearGradient, QPainte
 from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
+    QInputDialog,
     QLabel,
     QMenu,
     QSizePolicy,
@@ -183,10 +184,12 @@ class ShapeView(QFrame):
         for least in (0.0, 0.1, 0.25, 0.5):
             words = f"from {100 * least:.0f} % of the most on" if least else "from nothing on"
             self._check(masks, ("least", least), words)
+        self._stated(masks, "least", "from another share on…")
         masks.addSeparator()
         for most in (0.25, 0.5, 1.0):
             words = f"up to {100 * most:.0f} % of the most" if most < 1 else "up to the most"
             self._check(masks, ("most", most), words)
+        self._stated(masks, "most", "up to another share…")
         self.half = menu.addAction("move to one side only (half a cycle)")
         self.half.setCheckable(True)
         menu.addSeparator()
@@ -262,6 +265,26 @@ class ShapeView(QFrame):
         name, value = key
         chosen = value if name in _CHOICES else on
         self.panes.set_options(replace(self.panes.options, **{name: chosen}))  # type: ignore[arg-type]
+
+    def _stated(self, menu: QMenu, name: str, words: str) -> None:
+        action = menu.addAction(words)
+        action.setObjectName(f"{name} stated")
+        action.triggered.connect(lambda: self._ask(name))
+
+    def _ask(self, name: str) -> None:
+        """Ask from, or up to, which share of the most there is any colour."""
+        words = "from" if name == "least" else "up to"
+        share, good = QInputDialog.getDouble(
+            self,
+            "Colour in part",
+            f"Colour only {words} this share of the most (%)",
+            100 * getattr(self.panes.options, name),
+            0.0,
+            100.0,
+            1,
+        )
+        if good:
+            self.set_option((name, share / 100), True)
 
     def _show_parts(self) -> None:
         """Hide, see through or outline parts as the session has them."""
