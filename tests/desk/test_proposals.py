@@ -19,6 +19,8 @@ from belltone.tune.clearing import Tried
 from tests.desk.conftest import WAIT, count_pixels, settle
 from tests.tune.test_clearing import bar
 
+SHARE = ("excitation", "bands", 0, "least")
+
 
 @pytest.fixture
 def bar_window(
@@ -364,3 +366,30 @@ def test_a_band_that_spares_a_kind_says_so_and_no_peg_is_ringed(
     assert session.design.bands[0].spares == ()
     settle(qtbot, window)
     assert window.ruler.grab().toImage() != image
+
+
+def test_a_band_that_shakes_one_way_says_so(
+    bar_window: tuple[MainWindow, TuningView], qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window, view = bar_window
+    view.close()
+    session = window.session
+    card = next(each for each in window.column.cards if isinstance(each, ExcitationCard))
+    assert "1 mode stands in a band" in window.verdict.head.text()
+    answers = iter((("along y", True), ("along z", True), ("any way", True)))
+    monkeypatch.setattr(QInputDialog, "getItem", lambda *_, **__: next(answers))
+
+    def ask() -> str:
+        card._ask_direction(("excitation", "bands", 0), None)
+        settle(qtbot, window)
+        return " ".join(label.text() for label in card.findChildren(QLabel))
+
+    assert ", along y what moves" in ask()
+    assert window.verdict.head.text() == "Every band is clear."
+    assert ", along z what moves" in ask()
+    assert "1 mode stands in a band" in window.verdict.head.text()
+    session.edit("share", lambda sheet: sheet.with_value(SHARE, "90 %"))
+    settle(qtbot, window)
+    assert window.verdict.head.text() == "Every band is clear."
+    assert "along" not in ask()
+    assert session.sheet.value(SHARE) is None

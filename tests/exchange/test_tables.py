@@ -182,6 +182,7 @@ def test_maps_of_two_knobs_as_rows(rail_path: Path) -> None:
         np.zeros((2, 2), bool),
         np.zeros((2, 2, 1), np.intp),
         ("bending about y",),
+        np.ones((2, 2, 1, 3)),
         np.zeros((2, 2, 1), np.intp),
         1e-3,
         True,

@@ -113,6 +113,20 @@ def test_sources_make_a_band_for_every_order(rail: Sheet) -> None:
     assert evaluate(rail).highest_excitation == pytest.approx(121 * 1.08)
 
 
+def test_a_source_shakes_along_the_axis_it_says(rail: Sheet) -> None:
+    source = ("excitation", "sources", 0)
+    bands = evaluate(rail.with_value((*source, "along"), "y")).bands
+    assert {(band.along, band.least) for band in bands if band.name.startswith("drive")} == {
+        (1, 0.01)
+    }
+    sheet = rail.with_value((*source, "along"), "z").with_value((*source, "least"), "5 %")
+    assert (2, 0.05) in {(band.along, band.least) for band in evaluate(sheet).bands}
+    with pytest.raises(SheetError, match="a share of the mass is from 0 % to 100 %"):
+        evaluate(sheet.with_value((*source, "least"), "150 %"))
+    with pytest.raises(SheetError, match="along"):
+        rail.with_value((*source, "along"), "w")
+
+
 def test_words_hold_by_the_members_own_axes() -> None:
     text = bar_text(RECTANGLE, rest=held("bar.end", '"pinned"'))
     text = text.replace(

@@ -206,7 +206,7 @@ def test_a_grid_shows_polynomials_of_its_orders_exactly() -> None:
 
     def forms(x: float, y: float) -> Forms:
         value = 1 + x * y + 0.3 * x**3 - y**2
-        return Forms(np.array([[value]]), np.array([[2 + x * y]]))
+        return Forms(np.array([[value]]), np.array([[2 + x * y]]), np.array([[x, y, value]]))
 
     orders = [(0, 0), (1, 0), (0, 1), (2, 0), (1, 1), (0, 2), (3, 0)]
     grid = Grid.begun(low, high, orders[0], forms(*place_of(orders[0], low, high)))
@@ -215,6 +215,7 @@ def test_a_grid_shows_polynomials_of_its_orders_exactly() -> None:
     for place in ((1.3, 4.2), (2.9, -1.1)):
         assert grid.at(*place).stiffness == pytest.approx(forms(*place).stiffness, rel=1e-12)
         assert grid.at(*place).mass == pytest.approx(forms(*place).mass, rel=1e-12)
+        assert grid.at(*place).slides == pytest.approx(forms(*place).slides, rel=1e-12)
 
 
 def test_places_of_a_grid_lie_apart_and_between_the_ends() -> None:

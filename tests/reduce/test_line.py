@@ -11,6 +11,7 @@ from belltone.mesh.discretisation import Discretisation
 from belltone.modes.errors import BuckledModesError
 from belltone.modes.failure import PointFailure, Reason
 from belltone.modes.level import Level, planned
+from belltone.modes.mass_properties import effective_masses
 from belltone.modes.request import ModeRequest
 from belltone.modes.solution import solved
 from belltone.progress import Cancelled, Progress
@@ -296,6 +297,23 @@ def test_shapes_hold_what_is_held_and_move_as_solved() -> None:
     # Signatures weigh motions by the masses of the design the model was begun from.
     alike = np.einsum("mi,mi->m", found.signatures[-8:], true.signatures) ** 2
     assert alike.min() > 0.97
+
+
+@pytest.mark.parametrize(
+    ("name", "knob", "off"), [("infeed_rail", "wall", 1e-4), ("cap_chute", "sheet", 2e-3)]
+)
+def test_what_modes_move_along_each_axis_is_told(name: str, knob: str, off: float) -> None:
+    """Effective masses as shares of the whole, as those of solved designs."""
+    sheet = demo(name)
+    model = modelled(sheet, knob)
+    for share in (0.3, 0.8):
+        value = model.low[0] + share * (model.high[0] - model.low[0])
+        found = reduced(model, value)
+        level = Level(DesignFamily(sheet).at({knob: value}), model.discretisation, Progress())
+        true = solved(level, model.request)
+        masses = effective_masses(level.system, true.shapes)[:, :3]
+        masses /= level.system.rigid_mass[0, 0]
+        assert found.swings[found.rigid_count :] == pytest.approx(masses, abs=off)
 
 
 def test_kinds_go_with_the_shape() -> None:

@@ -258,6 +258,7 @@ def spectrum(*shapes: tuple[float, ...]) -> Spectrum:
         rigid_names=(),
         kinds=tuple(f"kind {at}" for at in range(count)),
         signatures=signatures,
+        swings=np.ones((count, 3)),
         mass=1.0,
     )
 

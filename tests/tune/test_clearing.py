@@ -275,6 +275,19 @@ def test_a_band_may_spare_kinds_by_itself() -> None:
     assert found.best.margin == pytest.approx(0.05, abs=2e-3)
 
 
+def test_a_band_may_shake_along_one_axis_alone() -> None:
+    """Bending about y moves the bar along z: a band along y does not shake it, one along z does."""
+    first = per_millimetre()[0]
+    sheet = bar([(19.5 * first, 20.5 * first)], wide=40.0, tall=20.0)
+    assert clear(sheet, ["tall"]).best.change > 0
+    for axis, moved in (("y", False), ("z", True)):
+        own = sheet.with_value(("excitation", "bands", 0, "along"), axis)
+        found = clear(own, ["tall"])
+        assert found.present.clear is not moved
+        assert (found.best.change > 0) is moved
+        assert found.best.clear
+
+
 def test_targets_are_met_and_kept_apart() -> None:
     first = per_millimetre()[0]
     sheet = bar([], wide=40.0, tall=20.0).with_value(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -204,17 +204,31 @@ class MassValue:
 class BandValue:
     """An excitation band in Hz; ``low == high`` for a steady source.
 
-    Modes whose kind begins with one of ``spares`` it does not shake.
+    Modes whose kind begins with one of ``spares`` it does not shake, nor, where it is ``along`` an
+    axis (0 to 2), those whose effective mass along it is less than ``least`` of the whole.
     """
 
     name: str
     low: float
     high: float
     spares: tuple[str, ...] = ()
+    along: int | None = None
+    least: float = 0.0
 
-    def shakes(self, kind: str) -> bool:
-        """Whether modes of a kind must keep clear of it."""
-        return not (self.spares and kind.startswith(self.spares))
+    @property
+    def rule(self) -> tuple[tuple[str, ...], int, float]:
+        """Which modes it shakes; bands with the same rule shake the same ones."""
+        return self.spares, -1 if self.along is None else self.along, self.least
+
+    def shakes(self, kind: str, swing: Sequence[float] | None = None) -> bool:
+        """Whether modes of a kind must keep clear of it.
+
+        ``swing`` are their effective masses along x, y, z as shares of the whole; without it they
+        count as moved along every axis.
+        """
+        if self.spares and kind.startswith(self.spares):
+            return False
+        return self.along is None or swing is None or swing[self.along] >= self.least
 
 
 @dataclass(frozen=True)

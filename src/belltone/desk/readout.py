@@ -24,7 +24,7 @@ from belltone.drawing.colours import Palette
 from belltone.exchange.tables import percent, standing_text
 from belltone.modes.modeset import ModeSet
 from belltone.sheet.units import format_number
-from belltone.tune.bands import stand
+from belltone.tune.bands import mode_standing
 
 __all__ = ["Readout"]
 
@@ -170,7 +170,7 @@ class Readout(QFrame):
         self.period.setText(f"{format_number(1e3 * mode.period, 5)} ms")
         self.kind.setText(mode.kind_words[0].upper() + mode.kind_words[1:] + ".")
         self._show_loaded()
-        standing = stand(mode.frequency, answer.design.bands, answer.design.margin, mode.kind)
+        standing = mode_standing(mode, answer.design)
         text = standing_text(standing)
         self.standing.setText(text[0].upper() + text[1:] + "." if text else "No excitation stated.")
         troubled = standing is not None and standing.place != "clear"

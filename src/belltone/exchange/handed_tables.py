@@ -17,7 +17,7 @@ from belltone.exchange.tables import as_csv, standing_text
 from belltone.exchange.workbooks import as_workbook_of
 from belltone.files import write_bytes, write_text
 from belltone.modes.modeset import ModeSet
-from belltone.tune.bands import stand
+from belltone.tune.bands import mode_standing
 from belltone.tune.plane import Plane, least_margins
 from belltone.tune.speed_diagram import SpeedDiagram
 from belltone.tune.tolerances import Tolerances
@@ -62,7 +62,7 @@ def mode_table(modes: ModeSet, design: Design) -> DesignTable:
     for at, mode in enumerate(modes.modes()):
         if mode.rigid:
             continue
-        standing = stand(mode.frequency, design.bands, design.margin, mode.kind)
+        standing = mode_standing(mode, design)
         near = standing is not None and np.isfinite(standing.separation)
         rows.append(
             (

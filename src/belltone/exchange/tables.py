@@ -15,7 +15,7 @@ from belltone.modes.modeset import Mode, ModeSet
 from belltone.modes.refine import Refinement
 from belltone.sheet.units import format_number
 from belltone.system.contacts import Contact
-from belltone.tune.bands import Standing, stand
+from belltone.tune.bands import Standing, mode_standing
 
 __all__ = [
     "CONTACT_COLUMNS",
@@ -90,7 +90,7 @@ def mode_rows(modes: ModeSet, design: Design) -> list[tuple[str, ...]]:
                 format_number(1e3 * mode.period),
                 percent(max(float(modes.errors[place]) for place in entry)),
                 entry_kind(modes, entry),
-                standing_text(stand(mode.frequency, design.bands, design.margin, mode.kind)),
+                standing_text(mode_standing(mode, design)),
             )
         )
     return rows
@@ -159,7 +159,7 @@ def modes_data(modes: ModeSet, design: Design) -> dict[str, Any]:
 
 
 def _mode_data(mode: Mode, design: Design) -> dict[str, Any]:
-    standing = None if mode.rigid else stand(mode.frequency, design.bands, design.margin, mode.kind)
+    standing = None if mode.rigid else mode_standing(mode, design)
     return {
         "number": mode.number,
         "frequency_hz": mode.frequency,
@@ -193,6 +193,8 @@ def bands_data(design: Design) -> list[dict[str, Any]]:
             "to_hz": band.high,
             "margin_relative": design.margin,
             "spares": list(band.spares),
+            "along": None if band.along is None else "xyz"[band.along],
+            "least_effective_mass_share": None if band.along is None else band.least,
         }
         for band in design.bands
     ]

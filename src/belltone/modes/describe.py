@@ -61,6 +61,8 @@ def mode_set(fine: Solution, errors: Array, lower: Level | None, buckled: bool =
         lagging = lagging * scales[:, None, None]
         kinds = tuple(map(_with_whirl, kinds, fine.waves))
     densities = witness.densities(motions)
+    effective = effective_masses(system, np.hstack([system.rigid, fine.shapes]))
+    mass = float(system.rigid_mass[0, 0])
     base = None
     if level.state is not None:
         bucklings: tuple[Buckling | None, Buckling | None] = (None, None)
@@ -79,7 +81,8 @@ def mode_set(fine: Solution, errors: Array, lower: Level | None, buckled: bool =
         energies=np.concatenate([np.zeros((rigid, len(names))), energies]),
         # Vectors have a modal mass of one, so the scale to amplitude one says the rest.
         modal_masses=scales**2 * np.concatenate([np.ones(rigid), fine.modal_masses]),
-        effective=effective_masses(system, np.hstack([system.rigid, fine.shapes])),
+        effective=effective,
+        swings=effective[:, :3] / mass,
         shapes=shapes,
         densities=np.concatenate([np.zeros((rigid, densities.shape[1])), densities]),
         motion_densities=witness.motion_densities(shapes),
@@ -89,7 +92,7 @@ def mode_set(fine: Solution, errors: Array, lower: Level | None, buckled: bool =
         discretisation=level.discretisation,
         unknowns=system.unknowns,
         complete=fine.complete,
-        mass=float(system.rigid_mass[0, 0]),
+        mass=mass,
         part_names=tuple(part.name for part in design.parts),
         point_counts=witness.counts,
         held=shared_energies(level, strains, rigid_motions, motions),

@@ -24,8 +24,9 @@ Array = NDArray[np.float64]
 class Mode:
     """One mode, for reading: its number counts the flexible modes from 1 (rigid ones: 0).
 
-    ``effective_mass`` (kg) is along x, y and z; ``modal_mass`` (kg) belongs to an amplitude of one
-    where the mode moves most. ``equals`` are the numbers of other modes at the same frequency, with
+    ``effective_mass`` (kg) is along x, y and z, ``swing`` the same as shares of the whole mass;
+    ``modal_mass`` (kg) belongs to an amplitude of one where the mode moves most. ``equals`` are the
+    numbers of other modes at the same frequency, with
     which its shape may be mixed at will.
     """
 
@@ -37,6 +38,7 @@ class Mode:
     energy: tuple[tuple[str, float], ...]
     effective_mass: tuple[float, float, float]
     modal_mass: float
+    swing: tuple[float, ...]
     equals: tuple[int, ...] = ()
 
     @property
@@ -69,7 +71,8 @@ class Spectrum:
 
     ``errors`` are relative estimates of the frequencies' errors. ``signatures`` (modes, s) are
     mass-weighted unit vectors, whose squared products are modal assurances; complex where modes
-    whirl. ``mass`` (kg) is all there is.
+    whirl. ``swings`` (modes, 3) are effective masses along x, y and z as shares of the ``mass``
+    (kg) of all there is.
     """
 
     frequencies: Array = field(metadata=BY_MODE)
@@ -77,6 +80,7 @@ class Spectrum:
     rigid_names: tuple[str, ...]
     kinds: tuple[str, ...] = field(metadata=BY_MODE)
     signatures: NDArray[Any] = field(metadata=BY_MODE)
+    swings: Array = field(metadata=BY_MODE)
     mass: float
 
     def __len__(self) -> int:
@@ -146,6 +150,7 @@ class ModeSet(Spectrum):
                 float(self.effective[index, 2]),
             ),
             float(self.modal_masses[index]),
+            tuple(self.swings[index].tolist()),
             () if rigid else self._equals(index - self.rigid_count),
         )
 

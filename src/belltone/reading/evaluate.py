@@ -22,7 +22,7 @@ from belltone.reading.sites import SiteReader
 from belltone.reading.springs import DIRECTIONS, direction_rows, read_springs
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Finding, Path
-from belltone.sheet.model import Mass, Support
+from belltone.sheet.model import Band, Mass, Source, Support
 
 __all__ = ["design_of"]
 
@@ -280,8 +280,9 @@ class _Evaluation:
                 self.values.add((*path, "from"), "a frequency must not be negative")
             elif high < low:
                 self.values.add((*path, "to"), f"the band “{band.name}” must end above its start")
-            bands.append(BandValue(band.name, low, high, band.spares))
+            bands.append(BandValue(band.name, low, high, band.spares, *self._shaking(path, band)))
         for index, source in enumerate(self.sheet.content.excitation.sources):
+            shaking = self._shaking(("excitation", "sources", index), source)
             path = ("excitation", "sources", index, "speed")
             if isinstance(source.speed, tuple):
                 low = self.values.positive((*path, 0), "a speed")
@@ -293,5 +294,13 @@ class _Evaluation:
             for order in source.orders:
                 name = source.name if order == 1 else f"{source.name} {order:g}×"
                 factor = order / (2 * math.pi)
-                bands.append(BandValue(name, low * factor, high * factor, source.spares))
+                ends = low * factor, high * factor
+                bands.append(BandValue(name, *ends, source.spares, *shaking))
         return tuple(bands)
+
+    def _shaking(self, path: Path, stated: Band | Source) -> tuple[int | None, float]:
+        """The axis something shakes along, and the share of the mass a mode must move along it."""
+        least = self.values.numbers[(*path, "least")]
+        if not 0 <= least <= 1:
+            self.values.add((*path, "least"), "a share of the mass is from 0 % to 100 %")
+        return (None, 0.0) if stated.along is None else ("xyz".index(stated.along), least)

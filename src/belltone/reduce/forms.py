@@ -23,12 +23,14 @@ _SAME: Final = 1e-10  # relative squared length of a vector that says nothing ne
 class Forms:
     """Stiffness and mass over a basis (r, r), and where gyroscopic forces act ``skew``.
 
+    ``slides`` (r, 3) are the mass that ties the basis to motions of everything along x, y and z.
     With these, ``speed`` is that of the spin (rad/s), and its square times the mass is in the
     stiffness, where spin softening has taken it out. ``total`` is the mass of the design (kg).
     """
 
     stiffness: Array
     mass: Array
+    slides: Array
     skew: Array | None = None
     speed: float = 0.0
     total: float = 0.0
@@ -51,7 +53,13 @@ class Forms:
         """The same over combinations of the basis."""
         skew = None if self.skew is None else turn.T @ self.skew @ turn
         stiffness, mass = turn.T @ self.stiffness @ turn, turn.T @ self.mass @ turn
-        return Forms(stiffness, mass, skew, self.speed, self.total)
+        return Forms(stiffness, mass, turn.T @ self.slides, skew, self.speed, self.total)
+
+    def swings(self, weights: NDArray[Any]) -> Array:
+        """Effective masses of modes along x, y and z, ``(modes, 3)``, as shares of all."""
+        tied = np.abs(weights.conj().T @ self.slides) ** 2
+        heavy = np.einsum("im,ij,jm->m", weights.conj(), self.mass, weights).real
+        return np.asarray(tied / (np.maximum(heavy, 1e-300) * self.total)[:, None])
 
     def with_more(self, across: Forms, own: Forms) -> Forms:
         """The same over more vectors: ``across`` is between these and those, ``own`` over those."""
@@ -61,6 +69,7 @@ class Forms:
         return Forms(
             np.block([[self.stiffness, across.stiffness], [across.stiffness.T, own.stiffness]]),
             np.block([[self.mass, across.mass], [across.mass.T, own.mass]]),
+            np.vstack([self.slides, own.slides]),
             skew,
             self.speed,
             self.total,
@@ -71,13 +80,14 @@ class Forms:
 class Tables:
     """Forms at some values of a knob, ``stiffness``, ``mass``, ``skew`` (n, r, r), and numbers.
 
-    ``speeds`` and ``totals`` (n,) are as of `Forms`. Between the values by the barycentric formula
-    of J.-P. Berrut and L. N. Trefethen, SIAM Review 46 (2004) 501-517.
+    ``slides`` (n, r, 3), ``speeds`` and ``totals`` (n,) are as of `Forms`. Between the values by
+    the barycentric formula of J.-P. Berrut and L. N. Trefethen, SIAM Review 46 (2004) 501-517.
     """
 
     places: Array
     stiffness: Array
     mass: Array
+    slides: Array
     skew: Array | None
     speeds: Array
     totals: Array
@@ -90,6 +100,7 @@ class Tables:
             np.array(places),
             np.array([own.stiffness for own in forms]),
             np.array([own.mass for own in forms]),
+            np.array([own.slides for own in forms]),
             np.array(skews) if skews else None,
             np.array([own.speed for own in forms]),
             np.array([own.total for own in forms]),
@@ -98,20 +109,21 @@ class Tables:
     def without_last(self) -> Tables:
         """All places but the last."""
         skew = None if self.skew is None else self.skew[:-1]
-        rest = self.speeds[:-1], self.totals[:-1]
-        return Tables(self.places[:-1], self.stiffness[:-1], self.mass[:-1], skew, *rest)
+        first = self.places[:-1], self.stiffness[:-1], self.mass[:-1], self.slides[:-1]
+        return Tables(*first, skew, self.speeds[:-1], self.totals[:-1])
 
     def at(self, *values: float) -> Forms:
         """The forms at the one value of the knob, between the places."""
         (value,) = values
-        stiffness, mass = (
-            interpolated(self.places, table, value) for table in (self.stiffness, self.mass)
+        stiffness, mass, slides = (
+            interpolated(self.places, table, value)
+            for table in (self.stiffness, self.mass, self.slides)
         )
         skew = None if self.skew is None else interpolated(self.places, self.skew, value)
         speed, total = (
             float(interpolated(self.places, own, value)) for own in (self.speeds, self.totals)
         )
-        return Forms(stiffness, mass, skew, speed, total)
+        return Forms(stiffness, mass, slides, skew, speed, total)
 
 
 def barycentric(places: Array) -> Array:

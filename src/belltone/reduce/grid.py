@@ -63,7 +63,8 @@ class Grid:
     """Forms between ``low`` and ``high`` (base units) of some knobs, by hierarchical surpluses.
 
     ``orders`` (n, knobs) are the places known; at each ``stiffness``, ``mass``, ``skew`` (n, r, r)
-    ``speeds`` and ``totals`` (n,) are what is added there to what the places before it say.
+    ``slides`` (n, r, 3), ``speeds`` and ``totals`` (n,) are what is added there to what the places
+    before it say.
     """
 
     low: tuple[float, ...]
@@ -71,6 +72,7 @@ class Grid:
     orders: NDArray[np.intp]
     stiffness: Array
     mass: Array
+    slides: Array
     skew: Array | None
     speeds: Array
     totals: Array
@@ -81,7 +83,7 @@ class Grid:
     ) -> Grid:
         """The grid of one place."""
         skew = None if forms.skew is None else forms.skew[None]
-        parts = forms.stiffness[None], forms.mass[None], skew
+        parts = forms.stiffness[None], forms.mass[None], forms.slides[None], skew
         numbers = np.array([forms.speed]), np.array([forms.total])
         return cls(low, high, np.array([orders], np.intp), *parts, *numbers)
 
@@ -97,6 +99,7 @@ class Grid:
             np.concatenate([self.orders, [orders]]),
             np.concatenate([self.stiffness, (forms.stiffness - foreseen.stiffness)[None]]),
             np.concatenate([self.mass, (forms.mass - foreseen.mass)[None]]),
+            np.concatenate([self.slides, (forms.slides - foreseen.slides)[None]]),
             skew,
             np.append(self.speeds, forms.speed - foreseen.speed),
             np.append(self.totals, forms.total - foreseen.total),
@@ -109,9 +112,10 @@ class Grid:
             own = self.orders[:, number]
             middle, half = 0.5 * (low + high), 0.5 * (high - low)
             shares *= _polynomials((value - middle) / half, int(own.max()) + 1)[own]
-        stiffness, mass = (
-            np.tensordot(shares, table, axes=1) for table in (self.stiffness, self.mass)
+        stiffness, mass, slides = (
+            np.tensordot(shares, table, axes=1)
+            for table in (self.stiffness, self.mass, self.slides)
         )
         skew = None if self.skew is None else np.tensordot(shares, self.skew, axes=1)
         speed, total = float(shares @ self.speeds), float(shares @ self.totals)
-        return Forms(stiffness, mass, skew, speed, total)
+        return Forms(stiffness, mass, slides, skew, speed, total)

@@ -125,6 +125,7 @@ class Piece:
             mass=forms.total,
             weights=weights,
             waves=(0,) * rigid + waves,
+            swings=np.concatenate([np.zeros((rigid, 3)), forms.swings(weights)]),
         )
 
     def slopes(self, place: Place, modes: ReducedModes) -> Array:

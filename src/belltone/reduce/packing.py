@@ -21,7 +21,9 @@ from belltone.reduce.model import Anchor, Gap, Piece, ReducedModel
 __all__ = ["double", "pack_model", "single", "unpack_model"]
 
 _DISCRETISATION: Final = TypeAdapter(Discretisation)
-_TABLES: Final = ("places", "orders", "stiffness", "mass", "skew", "speeds", "totals")
+_TABLES: Final = (
+    "places", "orders", "stiffness", "mass", "slides", "skew", "speeds", "totals",
+)  # fmt: skip
 _ARRAYS: Final = (
     "errors",
     "shapes",

@@ -42,6 +42,7 @@ class Sample:
         system = level.system
         self.place, self.rigid = place, system.rigid
         self._stiffness, self._mass = system.stiffness, system.mass
+        self._slides = system.coupling[:, :3]
         self.speed, self.total = 0.0, float(system.rigid_mass[0, 0])
         self._skew: scipy.sparse.csc_matrix | None = None
         if level.whirls:
@@ -75,7 +76,7 @@ class Sample:
         """Stiffness and mass between some vectors and others."""
         stiffness, mass = (first.T @ (matrix @ second) for matrix in self._products)
         skew = None if self._skew is None else first.T @ np.asarray(self._skew @ second)
-        return Forms(stiffness, mass, skew, self.speed, self.total)
+        return Forms(stiffness, mass, first.T @ self._slides, skew, self.speed, self.total)
 
     def projected(self, reduced: Array) -> Forms:
         """Stiffness and mass over some vectors."""
@@ -84,6 +85,7 @@ class Sample:
         return Forms(
             0.5 * (found.stiffness + found.stiffness.T),
             0.5 * (found.mass + found.mass.T),
+            found.slides,
             skew,
             self.speed,
             self.total,

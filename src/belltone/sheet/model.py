@@ -235,24 +235,33 @@ class Mass(Entry):
 
 
 class Band(Entry):
-    """A fixed band of excitation; modes whose kind begins with one of ``spares`` may be in it."""
+    """A fixed band of excitation; modes whose kind begins with one of ``spares`` may be in it.
+
+    So may, where it shakes ``along`` an axis, those whose effective mass along it is less than
+    ``least`` of the whole.
+    """
 
     name: Name
     start: Frequency = Field(alias="from")
     stop: Frequency = Field(alias="to")
     spares: tuple[str, ...] = ()
+    along: Literal["x", "y", "z"] | None = None
+    least: Share = "1 %"
 
 
 class Source(Entry):
     """Something that turns: it excites at every order of its speed or speed range.
 
-    Modes whose kind begins with one of ``spares`` it does not shake.
+    Modes whose kind begins with one of ``spares`` it does not shake, nor, where it shakes ``along``
+    an axis, those whose effective mass along it is less than ``least`` of the whole.
     """
 
     name: Name
     speed: Speed | tuple[Speed, Speed]
     orders: Annotated[tuple[Annotated[float, Field(gt=0)], ...], Field(min_length=1)] = (1.0,)
     spares: tuple[str, ...] = ()
+    along: Literal["x", "y", "z"] | None = None
+    least: Share = "1 %"
 
 
 class ModeOf(Entry):

@@ -429,6 +429,7 @@ def _unpack(payload: bytes) -> ModeSet:
         unknowns=rest["unknowns"],
         complete=rest["complete"],
         mass=rest["mass"],
+        swings=arrays["effective"][:, :3] / rest["mass"],
         skipped=rest["skipped"],
         waves=tuple(rest["waves"]),
         base=base,

@@ -31,7 +31,8 @@ class Branch:
     ``places`` gives its place among the flexible modes at each value (-1 where it is not among
     those found), ``frequencies`` its frequency there (NaN likewise). ``certainty`` is the lowest
     assurance met between neighbouring values, ``veers`` the values beside which it stayed poor
-    however close we looked: there the shape changes over.
+    however close we looked: there the shape changes over. ``swing`` are its largest effective
+    masses along x, y and z, as shares of the whole.
     """
 
     places: tuple[int, ...]
@@ -39,6 +40,7 @@ class Branch:
     kind: str
     certainty: float
     veers: tuple[float, ...]
+    swing: tuple[float, ...] | None = None
 
     def curve(self, values: Array) -> scipy.interpolate.PchipInterpolator | None:
         """Frequency over the knob where the branch is known, or ``None`` for a single point."""
@@ -173,4 +175,14 @@ class _Trail:
             found.kinds[found.rigid_count + self.places[nearest]],
             self.certainty,
             tuple(self.veers),
+            self._swing(sets),
         )
+
+    def _swing(self, sets: Sequence[Spectrum | None]) -> tuple[float, ...]:
+        """What shakes it anywhere counts as shaking all of it."""
+        rows = [
+            own.swings[own.rigid_count + place]
+            for index, place in self.places.items()
+            if (own := sets[index]) is not None
+        ]
+        return tuple(np.max(rows, axis=0).tolist())

@@ -6,15 +6,21 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from belltone.design.values import BandValue
-from belltone.modes.modeset import ModeSet, Spectrum
+import numpy as np
+from numpy.typing import NDArray
+
+from belltone.design.values import BandValue, Design
+from belltone.modes.modeset import Mode, ModeSet, Spectrum
 
 __all__ = [
     "Standing",
     "Verdict",
     "forbidden",
     "least_separation",
+    "mode_standing",
     "separation",
+    "shaken",
+    "spared_words",
     "stand",
     "verdict",
 ]
@@ -67,24 +73,51 @@ def least_separation(modes: Spectrum, bands: Sequence[BandValue]) -> float | Non
 
     As `separation`; ``None`` where no band shakes any.
     """
-    kinds = modes.kinds[modes.rigid_count :]
     return min(
         (
             separation(float(frequency), band)
-            for frequency, kind in zip(modes.flexible, kinds, strict=True)
             for band in bands
-            if band.shakes(kind)
+            for frequency in modes.flexible[shaken(modes, band)]
         ),
         default=None,
     )
 
 
+def shaken(modes: Spectrum, band: BandValue) -> NDArray[np.bool_]:
+    """Which of the flexible modes a band shakes."""
+    kinds, swings = modes.kinds[modes.rigid_count :], modes.swings[modes.rigid_count :]
+    return np.array(
+        [band.shakes(kind, swing) for kind, swing in zip(kinds, swings, strict=True)], bool
+    )
+
+
 def stand(
-    frequency: float, bands: Sequence[BandValue], margin: float, kind: str = ""
+    frequency: float,
+    bands: Sequence[BandValue],
+    margin: float,
+    kind: str = "",
+    swing: Sequence[float] | None = None,
 ) -> Standing | None:
-    """Tell where a mode of a kind stands; the band it violates most, else the nearest one."""
-    standings = [_against(frequency, band, margin) for band in bands if band.shakes(kind)]
+    """Tell where a mode stands; the band it violates most, else the nearest one.
+
+    ``kind`` and ``swing`` (`BandValue.shakes`) tell which bands shake it.
+    """
+    standings = [_against(frequency, band, margin) for band in bands if band.shakes(kind, swing)]
     return min(standings, key=lambda found: found.separation, default=None)
+
+
+def mode_standing(mode: Mode, design: Design) -> Standing | None:
+    """Where a mode of a design stands against what shakes that."""
+    return stand(mode.frequency, design.bands, design.margin, mode.kind, mode.swing)
+
+
+def spared_words(band: BandValue) -> str:
+    """Which modes a band does not shake, nothing where it shakes all."""
+    told = [", ".join(band.spares)] if band.spares else []
+    if band.along is not None:
+        axis, share = "xyz"[band.along], f"{100 * band.least:.3g}"
+        told.append(f"what moves less than {share} % of the mass along {axis}")
+    return "; ".join(told)
 
 
 def _against(frequency: float, band: BandValue, margin: float) -> Standing:
@@ -101,9 +134,10 @@ def verdict(modes: ModeSet, bands: Sequence[BandValue], margin: float) -> Verdic
     """Sort all flexible modes against all bands."""
     inside: list[tuple[int, Standing]] = []
     near: list[tuple[int, Standing]] = []
-    kinds = modes.kinds[modes.rigid_count :]
-    for number, (frequency, kind) in enumerate(zip(modes.flexible, kinds, strict=True), start=1):
-        found = stand(float(frequency), bands, margin, kind)
+    kinds, swings = modes.kinds[modes.rigid_count :], modes.swings[modes.rigid_count :]
+    told = zip(modes.flexible, kinds, swings, strict=True)
+    for number, (frequency, kind, swing) in enumerate(told, start=1):
+        found = stand(float(frequency), bands, margin, kind, swing)
         if found is None or found.place == "clear":
             continue
         (inside if found.place == "inside" else near).append((number, found))

@@ -102,7 +102,7 @@ def band_visits(sweep: Sweep, bands: Sequence[BandValue], margin: float) -> tupl
         curve = branch.curve(sweep.values)
         if curve is None:
             continue
-        for band in (each for each in bands if each.shakes(branch.kind)):
+        for band in (each for each in bands if each.shakes(branch.kind, branch.swing)):
             below, above = forbidden(band, margin)
             cuts = _cuts(curve, (below, above))
             for start, stop in itertools.pairwise(cuts):
@@ -126,7 +126,7 @@ def _edges(sweep: Sweep, bands: Sequence[BandValue], margin: float) -> list[_Edg
         curve = branch.curve(sweep.values)
         if curve is None:
             continue
-        shaking = [band for band in bands if band.shakes(branch.kind)]
+        shaking = [band for band in bands if band.shakes(branch.kind, branch.swing)]
         for level in {level for band in shaking for level in forbidden(band, margin)}:
             roots = np.atleast_1d(curve.solve(level, extrapolate=False))
             edges += [_Edge(float(root), branch, level) for root in roots if np.isfinite(root)]
@@ -155,7 +155,7 @@ def _is_clear(sweep: Sweep, bands: Sequence[BandValue], margin: float, value: fl
         frequency = float(curve(value)) if curve is not None else np.nan
         if not np.isfinite(frequency):
             continue
-        for band in (each for each in bands if each.shakes(branch.kind)):
+        for band in (each for each in bands if each.shakes(branch.kind, branch.swing)):
             below, above = forbidden(band, margin)
             if below < frequency < above:
                 return False

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
@@ -14,7 +14,6 @@ from numpy.typing import NDArray
 from belltone.modes.failure import PointFailure
 from belltone.modes.matching import clusters
 from belltone.progress import Progress
-from belltone.reduce.forms import Forms
 from belltone.reduce.model import Gap, Piece, ReducedModel
 from belltone.tune.spreading import evenly
 
@@ -122,7 +121,7 @@ def cloud_of(model: ReducedModel, middle: Array, half: Array) -> Cloud:
         _fitted(spread, np.array([getattr(own, name) for own in forms]))
         for name in ("stiffness", "mass")
     ]
-    middle_forms = Forms(fitted[0][0], fitted[1][0])
+    middle_forms = replace(here.turned(basis), stiffness=fitted[0][0], mass=fitted[1][0])
     squares, shapes = middle_forms.modes()
     nominal = np.sqrt(squares[:count]) / (2 * np.pi)
     return Cloud(middle, half, fitted[0], fitted[1], nominal, shapes[:, :count])

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from belltone.design.values import BandValue, Design, ModeName, TargetValue
 from belltone.modes.modeset import Spectrum
-from belltone.tune.bands import forbidden
+from belltone.tune.bands import forbidden, shaken
 from belltone.tune.conditions import Condition
 
 __all__ = ["Demands", "Keepout", "Missed", "demands_of", "named_mode"]
@@ -22,13 +22,13 @@ Array = NDArray[np.float64]
 class Keepout:
     """Frequencies (Hz) between which no mode may stand: bands with their margins, merged.
 
-    But for modes whose kind begins with one of ``spares``.
+    ``band`` is one of those merged, which all shake the same modes.
     """
 
     low: float
     high: float
     name: str
-    spares: tuple[str, ...] = ()
+    band: BandValue
 
     @property
     def middle(self) -> float:
@@ -62,29 +62,26 @@ class Demands:
         """The bands with a margin (that stated, if none is given), those that overlap as one."""
         wide = self.margin if margin is None else margin
         found: list[Keepout] = []
-        for band in sorted(self.bands, key=lambda each: (each.spares, each.low)):
+        for band in sorted(self.bands, key=lambda each: (each.rule, each.low)):
             low, high = forbidden(band, wide)
             last = found[-1] if found else None
-            if last is not None and last.spares == band.spares and low < last.high:
+            if last is not None and last.band.rule == band.rule and low < last.high:
                 name = f"{last.name} and {band.name}"
-                found[-1] = Keepout(last.low, max(last.high, high), name, band.spares)
+                found[-1] = Keepout(last.low, max(last.high, high), name, band)
             else:
-                found.append(Keepout(low, high, band.name, band.spares))
+                found.append(Keepout(low, high, band.name, band))
         return tuple(found)
 
-    def watched(self, modes: Spectrum, spares: tuple[str, ...] = ()) -> NDArray[np.intp]:
-        """Places among the flexible modes of those that must keep clear of a band.
-
-        ``spares`` are the kinds that it spares by itself.
-        """
-        spared = (*self.spared, *spares)
-        kinds = modes.kinds[modes.rigid_count :]
-        kept = [at for at, kind in enumerate(kinds) if not (spared and kind.startswith(spared))]
-        return np.array(kept, np.intp)
+    def watched(self, modes: Spectrum, band: BandValue) -> NDArray[np.intp]:
+        """Places among the flexible modes of those that must keep clear of a band."""
+        return np.flatnonzero(shaken(modes, self._sparing(band)))
 
     def shaking(self) -> tuple[BandValue, ...]:
         """The bands, each with all it spares."""
-        return tuple(replace(band, spares=(*band.spares, *self.spared)) for band in self.bands)
+        return tuple(map(self._sparing, self.bands))
+
+    def _sparing(self, band: BandValue) -> BandValue:
+        return replace(band, spares=(*band.spares, *self.spared))
 
     def with_margin(self, margin: float) -> Demands:
         """The same with another margin."""
@@ -94,7 +91,7 @@ class Demands:
         """Which demands on frequencies a design with these modes does not meet, the worst first."""
         found: list[Missed] = []
         for keepout in self.keepouts():
-            for at in self.watched(modes, keepout.spares):
+            for at in self.watched(modes, keepout.band):
                 frequency = float(modes.flexible[at])
                 if keepout.low < frequency < keepout.high:
                     off = min(

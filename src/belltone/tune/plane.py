@@ -31,7 +31,8 @@ class Plane:
 
     ``across`` and ``up`` are values in base units. Where there is no answer, or the model does not
     say, are no numbers; ``failed`` marks the first, ``unknown`` the second. ``kinds`` are the
-    places of the modes' kinds in ``names``; ``tracks`` says which is which by shape: the modes of
+    places of the modes' kinds in ``names``, ``swings`` (up, across, modes, 3) as of `Spectrum`;
+    ``tracks`` says which is which by shape: the modes of
     the present design in their order, then others, -1 where there is none. ``error`` is the largest
     the model tells of itself, relative. ``whole`` tells that nothing finer will come.
     """
@@ -44,6 +45,7 @@ class Plane:
     unknown: NDArray[np.bool_]
     kinds: NDArray[np.intp]
     names: tuple[str, ...]
+    swings: Array
     tracks: NDArray[np.intp]
     error: float
     whole: bool
@@ -76,6 +78,7 @@ class Plane:
             failed=self.failed[nearest],
             unknown=self.unknown[nearest],
             kinds=self.kinds[nearest],
+            swings=self.swings[nearest],
             tracks=self.tracks[nearest],
         )
 
@@ -125,6 +128,7 @@ def _plane(
     unknown = np.zeros((count, count), bool)
     kinds = np.zeros((count, count, modes), np.intp)
     names: dict[str, int] = {}
+    swings = np.zeros((count, count, modes, 3))
     error = 0.0
     followed = _Followed(across, up)
     for row, second in enumerate(up):
@@ -137,6 +141,7 @@ def _plane(
                 frequencies[row, column, : len(own)] = own
                 for at, kind in enumerate(found.kinds[found.rigid_count :][:modes]):
                     kinds[row, column, at] = names.setdefault(kind, len(names))
+                swings[row, column, : len(own)] = found.swings[found.rigid_count :][:modes]
                 error = max(error, float(found.errors.max(initial=0.0)))
             elif isinstance(found, PointFailure):
                 failed[row, column] = True
@@ -153,7 +158,7 @@ def _plane(
             followed.begin(now, row * count + column, there)
     knobs = model.knobs[0], model.knobs[1]
     tracks = followed.tracks(modes)
-    parts = (failed, unknown, kinds, tuple(names), tracks, error, whole)
+    parts = (failed, unknown, kinds, tuple(names), swings, tracks, error, whole)
     return Plane(knobs, across, up, frequencies, *parts)
 
 
@@ -228,8 +233,11 @@ def least_margins(plane: Plane, bands: Sequence[BandValue]) -> Array:
             below,
             np.where(plane.frequencies > band.high, above, inside),
         )
-        shaken = np.array([band.shakes(name) for name in plane.names] or [True])
-        apart = np.where(shaken[plane.kinds], apart, np.inf)
+        of_kind = np.array([band.shakes(name) for name in plane.names] or [True])
+        shaken = of_kind[plane.kinds]
+        if band.along is not None:
+            shaken &= plane.swings[..., band.along] >= band.least
+        apart = np.where(shaken, apart, np.inf)
         least = np.fmin(least, np.nanmin(np.where(np.isnan(apart), np.inf, apart), axis=2))
     known = np.isfinite(plane.frequencies).any(axis=2) & np.isfinite(least)
     return np.where(known, least, np.nan)

@@ -19,12 +19,11 @@ import numpy as np
 import scipy
 from numpy.typing import NDArray
 
-from belltone.design.values import BandValue
 from belltone.modes.failure import PointFailure
 from belltone.progress import Progress
 from belltone.reduce.model import Gap, Piece, ReducedModel, ReducedModes
-from belltone.tune.bands import separation
-from belltone.tune.demands import Demands, Keepout, named_mode
+from belltone.tune.bands import separation, shaken
+from belltone.tune.demands import Demands, named_mode
 from belltone.tune.fits import Fit
 from belltone.tune.space import Space
 from belltone.tune.spreading import evenly
@@ -218,13 +217,11 @@ class Search:
     def margin(self, seen: Seen, demands: Demands | None = None) -> float:
         """How far the mode nearest to any band stands from it, as a share of the band's edge."""
         wanted = demands or self.demands
-        kinds = seen.modes.kinds[seen.modes.rigid_count :]
         return min(
             (
                 separation(float(frequency), band)
                 for band in wanted.shaking()
-                for frequency, kind in zip(seen.frequencies, kinds, strict=True)
-                if band.shakes(kind)
+                for frequency in seen.frequencies[shaken(seen.modes, band)]
             ),
             default=math.inf,
         )
@@ -232,14 +229,9 @@ class Search:
     def _limits(self, seen: Seen, demands: Demands) -> _Limits:
         below = []
         for keepout in demands.keepouts():
-            watched = seen.frequencies[self._watched(seen, keepout, demands)]
+            watched = seen.frequencies[demands.watched(seen.modes, keepout.band)]
             below.append(int(np.count_nonzero(watched < keepout.middle)))
         return _Limits(tuple(below))
-
-    @staticmethod
-    def _watched(seen: Seen, band: Keepout | BandValue, demands: Demands) -> NDArray[np.intp]:
-        """Places of the modes a band shakes, in the order of their frequencies."""
-        return demands.watched(seen.modes, band.spares)
 
     def _demands(
         self, seen: Seen, limits: _Limits, demands: Demands, tight: bool, slopes: bool
@@ -258,7 +250,7 @@ class Search:
 
         slack = _SLACK if tight else 0.0
         for keepout, below in zip(demands.keepouts(), limits.below, strict=False):
-            watched = self._watched(seen, keepout, demands)
+            watched = demands.watched(seen.modes, keepout.band)
             if 0 < below <= len(watched) and keepout.low > 0:
                 at = watched[below - 1]
                 low = keepout.low * (1 - slack)
@@ -488,7 +480,7 @@ class Search:
             self._counts(seen, demands, limits),
             strict=True,
         ):
-            watched = self._watched(seen, band, demands)
+            watched = demands.watched(seen.modes, band)
             if below > 0 and band.low > 0:
                 at = watched[below - 1]
                 values.append(1 - seen.frequencies[at] / band.low - margin)
@@ -503,13 +495,13 @@ class Search:
         """Numbers of modes below each band by itself; those of merged ones are of all in them."""
         keepouts = self.demands.keepouts()
         for band in sorted(demands.bands, key=lambda each: each.low):
-            watched = self._watched(seen, band, demands)
+            watched = demands.watched(seen.modes, band)
             middle = 0.5 * (band.low + band.high)
             home = next(
                 (
                     at
                     for at, each in enumerate(keepouts)
-                    if each.low <= middle <= each.high and each.spares == band.spares
+                    if each.low <= middle <= each.high and each.band.rule == band.rule
                 ),
                 None,
             )

@@ -29,6 +29,7 @@ from belltone.store.results import ResultStore
 from belltone.sweep.models import model_of
 from belltone.sweep.work import solve_point
 from belltone.system.threads import numpy_threads
+from belltone.tune.bands import shaken
 from belltone.tune.cloud import Cloud, CloudError, cloud_of
 from belltone.tune.demands import named_mode
 from belltone.tune.spreading import evenly
@@ -172,7 +173,7 @@ class _Run:
     ) -> None:
         self._sheet, self._design, self._knobs = sheet, design, knobs
         self._seed, self._store, self._progress = seed, store, progress
-        self._kinds: tuple[str, ...] = ()
+        self._shaken: dict[BandValue, NDArray[np.bool_]] = {}
         # Two sets, and for each knob one that has it of the other (Saltelli's design).
         self._count = max(_FEWEST // 2, samples // (len(knobs) + 2))
         self._middle = np.array([knob.base for knob in knobs])
@@ -192,7 +193,7 @@ class _Run:
         limit = self._design.highest_excitation or 0.0
         wanted = max(wanted, int(np.count_nonzero(present.flexible <= limit)))
         scale = _scale(present, cloud, wanted)
-        self._kinds = present.kinds[present.rigid_count :][:wanted]
+        self._shaken = {band: shaken(present, band)[:wanted] for band in self._design.bands}
         told[:, :wanted] *= scale
         sets = np.split(told, len(parts))
         independent = np.vstack(sets[:2])  # the others repeat their values
@@ -289,21 +290,17 @@ class _Run:
             dict(zip(names, total.tolist(), strict=True)),
         )
 
-    def _shaken(self, band: BandValue) -> NDArray[np.bool_]:
-        """Which modes a band shakes."""
-        return np.array([band.shakes(kind) for kind in self._kinds], bool)
-
     def _hit(self, told: Array, margin: float) -> NDArray[np.bool_]:
         """Which designs have a mode in a band widened by a margin."""
         found = np.zeros(len(told), bool)
         for band in self._design.bands:
-            found |= _in_band(told[:, self._shaken(band)], band, margin)
+            found |= _in_band(told[:, self._shaken[band]], band, margin)
         return found
 
     def _chances(self, told: Array) -> tuple[BandChance, ...]:
         found = []
         for band in self._design.bands:
-            own = told[:, self._shaken(band)]
+            own = told[:, self._shaken[band]]
             inside = float(_in_band(own, band, 0.0).mean())
             near = float(_in_band(own, band, self._design.margin).mean())
             found.append(BandChance(band.name, inside, near, _error(near, len(told))))
@@ -328,13 +325,13 @@ class _Run:
         """The least margin of each design to any band."""
         least = np.full(len(told), np.inf)
         for band in self._design.bands:
-            if not np.any(self._shaken(band)):
+            if not np.any(self._shaken[band]):
                 continue
             below = 1 - told / band.low if band.low > 0 else np.full_like(told, -np.inf)
             above = told / band.high - 1
             inside = -np.minimum(told - band.low, band.high - told) / band.high
             own = np.where(told < band.low, below, np.where(told > band.high, above, inside))
-            least = np.minimum(least, own[:, self._shaken(band)].min(axis=1))
+            least = np.minimum(least, own[:, self._shaken[band]].min(axis=1))
         return least
 
     def _enough(

@@ -3,14 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import reduce
+from typing import Final
 
 from PySide6.QtWidgets import QInputDialog
 
 from belltone.desk.cards.card import Act, Acts, Choice, Name, Number, Piece, Sentence
 from belltone.desk.cards.sheet_card import SheetCard, few
+from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
+from belltone.sheet.model import Band, Source
 
 __all__ = ["ExcitationCard"]
+
+_ANY_WAY: Final = "any way"
 
 
 class ExcitationCard(SheetCard):
@@ -43,13 +49,18 @@ class ExcitationCard(SheetCard):
             )
             other = ("other orders…", lambda path=path, now=orders: self._ask_orders(path, now))
             choice = Choice(orders, (*options, other), "orders of its speed")
-            acts = (
-                self._spares_act(path, source.spares),
-                self.remove_act(path, "source"),
-            )
-            spares = _spares_words(source.spares)
             result.append(
-                [Name(path, source.name), ":", *speed, ", orders", choice, *spares, ".", Acts(acts)]
+                [
+                    Name(path, source.name),
+                    ":",
+                    *speed,
+                    ", orders",
+                    choice,
+                    *_spares_words(source.spares),
+                    *self._direction(path, source),
+                    ".",
+                    self._acts(path, source, "source"),
+                ]
             )
         for index, band in enumerate(excitation.bands):
             path = (*base, "bands", index)
@@ -61,13 +72,9 @@ class ExcitationCard(SheetCard):
                     "to",
                     Number((*path, "to"), f"end of {band.name}"),
                     *_spares_words(band.spares),
+                    *self._direction(path, band),
                     ".",
-                    Acts(
-                        (
-                            self._spares_act(path, band.spares),
-                            self.remove_act(path, "band"),
-                        )
-                    ),
+                    self._acts(path, band, "band"),
                 ]
             )
         if not result:
@@ -108,6 +115,48 @@ class ExcitationCard(SheetCard):
             return
         plain = [int(order) if order.is_integer() else order for order in orders]
         self.edit("orders", lambda sheet: sheet.with_value((*path, "orders"), plain))
+
+    def _acts(self, path: Path, stated: Band | Source, what: str) -> Acts:
+        return Acts(
+            (
+                self._spares_act(path, stated.spares),
+                Act(
+                    "direction…",
+                    lambda: self._ask_direction(path, stated.along),
+                    "Along which axis it shakes",
+                ),
+                self.remove_act(path, what),
+            )
+        )
+
+    def _direction(self, path: Path, stated: Band | Source) -> list[Piece]:
+        """Along which axis it shakes, and what a mode must move that way to be shaken."""
+        if stated.along is None:
+            return []
+        own = (*path, "least")
+        share: Piece = Number(own, f"least share of the mass {stated.name} shakes")
+        if self.session.sheet.value(own) is None:
+            share = Act(str(stated.least), self.state(own, str(stated.least)), "Change the share")
+        return [f", along {stated.along} what moves", share, "of the mass or more that way"]
+
+    def _ask_direction(self, path: Path, present: str | None) -> None:
+        now = _ANY_WAY if present is None else f"along {present}"
+        ways = [_ANY_WAY, *(f"along {axis}" for axis in "xyz")]
+        question = "It shakes the component"
+        way, good = QInputDialog.getItem(
+            self, "Direction", question, ways, ways.index(now), editable=False
+        )
+        if good:
+            self.set_direction(path, "" if way == _ANY_WAY else way[-1])
+
+    def set_direction(self, path: Path, axis: str) -> None:
+        """Have it shake along an axis; any way without one."""
+        own = (*path, "along")
+        if axis:
+            self.edit("the direction", lambda sheet: sheet.with_value(own, axis))
+        elif self.session.sheet.value(own) is not None:
+            told = [each for each in (own, (*path, "least")) if self.session.sheet.value(each)]
+            self.edit("the direction", lambda sheet: reduce(Sheet.without, told, sheet))
 
     def _spares_act(self, path: Path, now: tuple[str, ...]) -> Act:
         def ask() -> None:

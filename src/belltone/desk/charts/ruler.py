@@ -27,10 +27,11 @@ from belltone.desk.charts.peg_places import PEG, fanned, peg_places
 from belltone.desk.charts.scale import Scale
 from belltone.desk.look import label_font
 from belltone.desk.marks import mark_path
+from belltone.desk.session.answer import Answer
 from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette
 from belltone.sheet.units import format_number
-from belltone.tune.bands import forbidden, stand
+from belltone.tune.bands import Standing, forbidden, stand
 
 __all__ = ["Ruler", "nice_step"]
 
@@ -386,9 +387,7 @@ class Ruler(QWidget):
                 frequency, x = frequencies[identity]
                 painter.setPen(QPen(QColor(self._palette.branch(identity)), 1.4))
                 painter.drawLine(QPointF(x, axis), QPointF(x, axis - 9))
-                kind = answer.modes.kinds[answer.index_of(identity) or 0]
-                bands = self._hands.bands(answer.design)
-                standing = stand(frequency, bands, answer.design.margin, kind)
+                standing = self._standing(answer, identity, frequency)
                 troubled |= standing is not None and standing.place != "clear"
             painter.setPen(QPen(QColor(self._palette.alarm if troubled else self._palette.ink), 2))
             painter.setBrush(QColor(self._palette.card))
@@ -405,12 +404,18 @@ class Ruler(QWidget):
             painter.setBrush(QColor(self._palette.card))
             painter.drawRoundedRect(around, 5, 5)
 
+    def _standing(self, answer: Answer, identity: int, frequency: float) -> Standing | None:
+        """Where a peg stands against the bands as they are drawn."""
+        mode = answer.modes.mode(answer.index_of(identity) or 0)
+        design = answer.design
+        bands = self._hands.bands(design)
+        return stand(frequency, bands, design.margin, mode.kind, mode.swing)
+
     def _paint_pegs(self, painter: QPainter, axis: int) -> None:
         answer = self._session.answer
         if answer is None:
             return
         stale = self._session.stale
-        design = answer.design
         if answer.modes.rigid_count:
             self._paint_rigid(painter, axis, answer.modes.rigid_count)
         pegs = []
@@ -426,8 +431,7 @@ class Ruler(QWidget):
                 painter.drawLine(foot, head)
         for identity, frequency, head, colour, foot in pegs:
             chosen = identity == self._session.chosen
-            kind = answer.modes.kinds[answer.index_of(identity) or 0]
-            standing = stand(frequency, self._hands.bands(design), design.margin, kind)
+            standing = self._standing(answer, identity, frequency)
             troubled = standing is not None and standing.place != "clear"
             number = str(answer.identities.index(identity) + 1)
             self._paint_head(painter, head, identity, colour, number, chosen, troubled)

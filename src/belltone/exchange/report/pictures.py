@@ -21,7 +21,7 @@ from belltone.exchange.tables import entry_kind, entry_numbers, percent, standin
 from belltone.modes.modeset import ModeSet
 from belltone.progress import Progress
 from belltone.sheet.units import format_number
-from belltone.tune.bands import stand
+from belltone.tune.bands import mode_standing
 
 __all__ = ["component_photo", "shape_cards", "state_photos"]
 
@@ -70,7 +70,7 @@ def shape_cards(design: Design, modes: ModeSet, progress: Progress) -> list[Card
             progress.report(number, len(entries), "shapes")
             place = entry.start
             mode = modes.mode(place)
-            standing = stand(mode.frequency, design.bands, design.margin, mode.kind)
+            standing = mode_standing(mode, design)
             facts = [f"error {percent(max(float(modes.errors[at]) for at in entry))}"]
             facts += [text] if (text := standing_text(standing)) else []
             facts.append(_energy(modes, place))

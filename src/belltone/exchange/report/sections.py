@@ -9,6 +9,8 @@ from datetime import datetime
 from importlib.metadata import version
 from typing import Final
 
+import numpy as np
+
 from belltone import __version__
 from belltone.compare.among import among
 from belltone.compare.differs import in_brief
@@ -52,7 +54,7 @@ from belltone.progress import Progress
 from belltone.sheet.model import ReportPart
 from belltone.store.results import method_version
 from belltone.system.factor import solver_name
-from belltone.tune.bands import separation, stand
+from belltone.tune.bands import mode_standing, separation, shaken
 
 __all__ = ["pages"]
 
@@ -99,9 +101,8 @@ def _verdict(found: Gathered, _progress: Progress) -> Iterator[Block]:
     kinds = modes.kinds[modes.rigid_count :]
     for band in design.bands:
         told = [
-            (separation(float(own), band), at)
-            for at, (own, kind) in enumerate(zip(modes.flexible, kinds, strict=True))
-            if band.shakes(kind)
+            (separation(float(modes.flexible[at]), band), int(at))
+            for at in np.flatnonzero(shaken(modes, band))
         ]
         if told:
             share, at = min(told)
@@ -121,7 +122,7 @@ def _modes(found: Gathered, _progress: Progress) -> Iterator[Block]:
     for at, entry in enumerate(modes.entries()):
         mode = modes.mode(entry.start)
         if not mode.rigid:
-            standing = stand(mode.frequency, design.bands, design.margin, mode.kind)
+            standing = mode_standing(mode, design)
             if standing is not None and standing.place != "clear":
                 strong.add(at)
     yield Rows(_MODE_HEADS, rows, strong=frozenset(strong))

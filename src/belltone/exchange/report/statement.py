@@ -17,6 +17,7 @@ from belltone.modes.mass_properties import mass_properties, part_masses
 from belltone.sheet.document import Sheet
 from belltone.sheet.shown_units import ShownUnits
 from belltone.sheet.units import format_number
+from belltone.tune.bands import spared_words
 
 __all__ = ["excitation_blocks", "statement_blocks"]
 
@@ -96,11 +97,11 @@ def excitation_blocks(sheet: Sheet, design: Design) -> Iterator[Block]:
                 each.name,
                 units.number(each.low, "frequency", 5),
                 units.number(each.high, "frequency", 5),
-                ", ".join(each.spares),
+                spared_words(each),
             )
             for each in design.bands
         )
-        yield Rows(("band", f"from ({hertz})", f"to ({hertz})", "spares modes of kind"), bands)
+        yield Rows(("band", f"from ({hertz})", f"to ({hertz})", "does not shake"), bands)
         share = format_number(100 * design.margin, 4)
         yield Words(f"Every mode is to stay {share} % away from every band, above and below.")
     sources = sheet.content.excitation.sources
