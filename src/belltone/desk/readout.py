@@ -91,7 +91,7 @@ class Readout(QFrame):
         heading.addWidget(_label("Where its strain energy is", 8.5, "muted"), 1)
         self.list_button = QToolButton()
         self.list_button.setText("list…")
-        self.list_button.setAutoRaise(True)
+        self.list_button.setProperty("live", True)
         self.list_button.setFont(label_font(8.5))
         self.list_button.setToolTip(
             "List the strain and kinetic energy by part, spring, region and mass, or by element "
