@@ -79,8 +79,11 @@ def test_shapes_open_in_other_programs(
     mesh = meshio.read(target)
     assert {block.type for block in mesh.cells} == {"quad"}
     assert mesh.field_data["frequency (Hz)"] == pytest.approx(plate_modes.flexible, rel=1e-9)
-    names = [name for name in mesh.point_data if "strain" not in name and name != "part"]
+    names = [name for name in mesh.point_data if "energy" not in name and name != "part"]
     assert len(names) == 4
+    energies = [name for name in mesh.point_data if "energy" in name]
+    assert [name.partition(", ")[0] for name in energies[:2]] == ["mode 01", "mode 01"]
+    assert ["strain" in name for name in energies[:2]] == [True, False]
     first = mesh.point_data[names[0]]
     assert names[0].startswith("mode 01, ")
     assert names[0].endswith("(relative)")

@@ -49,7 +49,7 @@ def test_a_table_frame_free_in_space() -> None:
     modes = modes_of(text, count=10, accuracy=1e-4)
     assert modes.rigid_count == 6
     assert modes.flexible[:10] == pytest.approx(TABLE, rel=2e-4)
-    assert modes.part_energies[6:].sum(axis=1) == pytest.approx(np.ones(len(modes.flexible)))
+    assert modes.held.part_strain[6:].sum(axis=1) == pytest.approx(np.ones(len(modes.flexible)))
 
 
 def ring(extra: str = "", section: str = "") -> str:
@@ -278,8 +278,8 @@ def test_loads_of_parts_add_up() -> None:
     )
     modes = modes_of(portal, held("f.a"), held("f.d"), count=6, accuracy=1e-3)
     assert modes.part_names == ("f.l", "f.t", "f.r")
-    assert modes.part_energies.sum(axis=1) == pytest.approx(np.ones(len(modes)))
+    assert modes.held.part_strain.sum(axis=1) == pytest.approx(np.ones(len(modes)))
     # The portal is its own mirror image: both posts share alike.
-    assert modes.part_energies[:4, 0] == pytest.approx(modes.part_energies[:4, 2], abs=1e-6)
+    assert modes.held.part_strain[:4, 0] == pytest.approx(modes.held.part_strain[:4, 2], abs=1e-6)
     assert modes.mass == pytest.approx(0.03**2 * RHO * 2.2)
     assert sum(modes.point_counts) == modes.shapes.shape[1]
