@@ -27,13 +27,7 @@ if TYPE_CHECKING:
 
 __all__ = ["failure_hook", "run_desk"]
 
-_SOON: Final = (
-    "scipy.linalg",
-    "scipy.interpolate",
-    "scipy.optimize",
-    "scipy.spatial",
-    "scipy.sparse.csgraph",
-)
+_SOON: Final = ("scipy.linalg", "scipy.interpolate", "scipy.optimize", "scipy.spatial")
 
 
 def run_desk(path: Path | None) -> int:
