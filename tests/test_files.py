@@ -27,6 +27,7 @@ def test_line_ends_and_mark_stay(tmp_path: Path, rail: Sheet) -> None:
     assert read_sheet(path).content.title == "again"
 
 
+@pytest.mark.usefixtures("nothing_read")  # nothing else is to be in the folder
 def test_a_file_with_two_names_keeps_both(tmp_path: Path) -> None:
     one, two = tmp_path / "one.txt", tmp_path / "two.txt"
     one.write_text("long before\n")

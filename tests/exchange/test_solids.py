@@ -302,6 +302,7 @@ def test_without_the_cad_kernel_it_is_said_what_adds_it(
         arrived(path, Choices(), tmp_path)
 
 
+@pytest.mark.usefixtures("nothing_read")
 def test_the_cache_of_what_was_read_does_not_grow_for_ever(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
