@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QItemSelection, Qt
-from PySide6.QtGui import QCloseEvent, QKeyEvent
+from PySide6.QtGui import QCloseEvent, QKeyEvent, QShowEvent
 from PySide6.QtWidgets import (
     QComboBox,
     QDoubleSpinBox,
@@ -39,6 +39,7 @@ class EnergyTable(QWidget):
         super().__init__(parent, Qt.WindowType.Window)
         self._session = session
         self._listed: list[Held] = []
+        self._asked: tuple[object, ...] = ()
         self.setWindowTitle("Where the energy is")
         set_term(self, "strain energy")
         self.setFont(label_font(9))
@@ -83,7 +84,6 @@ class EnergyTable(QWidget):
         session.answer_changed.connect(self.refresh)
         session.choice_changed.connect(self.refresh)
         self.view.selectionModel().selectionChanged.connect(self._mark)
-        self.refresh()
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self._session.pointing.mark_spots(())
@@ -96,12 +96,19 @@ class EnergyTable(QWidget):
         else:
             super().keyPressEvent(event)
 
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.refresh()
+
     def refresh(self) -> None:
-        """List what the chosen mode's energies are in."""
+        """List what the chosen mode's energies are in; nothing while nobody sees it."""
+        if not self.isVisible():
+            return
         session = self._session
         answer, mode, index = session.answer, session.chosen_mode, session.chosen_index
         if answer is None or mode is None or index is None:
             self.head.setText("No mode yet")
+            self._asked = ()
             self._show([], session.design.shown)
             self.foot.setText("")
             return
@@ -113,12 +120,16 @@ class EnergyTable(QWidget):
         self.head.setText(f"{name} · {units.frequency_text(mode.frequency)} · {mode.kind}{older}")
         held = answer.modes.held
         by_element = self.by.currentIndex() == _ELEMENTS
-        whole = list(held.elements(index) if by_element else held.pieces(index))
         least, most = (box.value() / 100 for box in (self.least, self.most))
+        asked = (held, index, by_element, least, most, units)
+        if asked == self._asked:
+            return  # a knob turns, and energies are those before
+        self._asked = asked
+        whole = held.elements(index, least) if by_element else held.pieces(index)
         shown = [each for each in whole if least <= each.most <= most]
         self._show(shown, units)
         if by_element:
-            self.foot.setText(_summed(shown, len(whole), answer.design.has_received))
+            self.foot.setText(_summed(shown, sum(held.element_counts), answer.design.has_received))
         else:
             self.foot.setText(
                 "Parts, springs and masses hold everything between them; regions are of parts."

@@ -120,7 +120,11 @@ class HandCurves(QObject):
             if found:
                 self.changed.emit()
 
-        session.jobs.start(LANE, work, finish, lambda _error: None, look)
+        def fail(_error: Exception) -> None:
+            if self.checks is None:
+                look(HandChecks((), "it could not be worked out"))
+
+        session.jobs.start(LANE, work, finish, fail, look)
 
 
 def _curves(
