@@ -124,11 +124,11 @@ def _by_parts(first: Side, second: Side) -> Likeness:
         if not other.is_solid:
             continue
         own, theirs = witnesses[0].parts[at], witnesses[1].parts[there]
-        read = _read(part, other, own, theirs, split[1][there])
+        turn = _turned(part, other, own.positions, theirs.positions)
+        read = _read(part, other, own, theirs, split[1][there], turn)
         # What a part moves by its mass there counts, read with the weights of the points here.
         mass = np.sqrt(theirs.masses.sum() / max(own.masses.sum(), 1e-300))
         vectors.append((own.weighted(split[0][at]), mass * own.weighted(read)))
-        turn = _turned(part, other, own.positions, theirs.positions)
         here = [each for each in _rigid(first.design) if each.place.part == part.name]
         for each in _rigid(second.design):
             same = [one for one in here if one.name == each.name]
@@ -202,10 +202,14 @@ def _axes(part: PartValue) -> Array:
 
 
 def _read(
-    part: PartValue, other: PartValue, own: PartWitness, theirs: PartWitness, shapes: Array
+    part: PartValue,
+    other: PartValue,
+    own: PartWitness,
+    theirs: PartWitness,
+    shapes: Array,
+    turn: Array,
 ) -> Array:
-    """Shapes ``(modes, points, 6)`` of the other part at the points of this one, in its axes."""
-    turn = _turned(part, other, own.positions, theirs.positions)
+    """Shapes ``(modes, points, 6)`` of the other part at the points of this one, turned so."""
     moved = np.concatenate(
         [shapes[..., :3] @ turn.T, np.linalg.det(turn) * shapes[..., 3:] @ turn.T], axis=-1
     )
