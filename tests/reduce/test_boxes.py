@@ -169,7 +169,7 @@ def test_where_the_mesh_changes_across_a_knob_there_are_pieces() -> None:
 def test_what_does_not_meet_the_bound_is_left_to_whole_solutions(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
-    monkeypatch.setattr(boxes, "_MOST_TRIED", 15)
+    monkeypatch.setattr(boxes, "_MOST_TRIED", 5)
     model = modelled(demo("infeed_rail"), "wall", "post_at")
     gaps = [own for own in model.pieces if isinstance(own, Gap)]
     assert gaps

@@ -25,6 +25,7 @@ MEASURES: Final = 11
 in the surface's own coordinates, 12 twice), then transverse shear 13 and 23."""
 
 _POINTS: Final = 3  # through each ply; exact for flat plates, far below any error for R/t of 5
+_POWERS: Final = 5  # of z, from none: products of two strains that go up to its square
 _PLANE: Final = ((0, 0), (1, 1), (0, 1))
 
 
@@ -58,38 +59,47 @@ def wall_stiffness(
     ``first_axis`` are ``(..., 3)``, ply angles being counted from the latter.
     """
     basis = _basis(director, first_axis)
+    still, growing = (
+        np.moveaxis(np.matmul(own, basis.swapaxes(-1, -2)), (-2, -1), (0, 1))[:, :, None]
+        for own in (tangents, director_slopes)
+    )
     points, weights = gauss(_POINTS)
-    stiffness = np.zeros((*thickness.shape, MEASURES, MEASURES))
-    inertia = np.zeros((*thickness.shape, 3))
-    heated = np.zeros((*thickness.shape, MEASURES))
+    shape = thickness.shape
+    lifted = (_POINTS, *(1 for _ in shape))
+    # Sums over the thickness of each power of z: those of the strains' stiffness go up to four.
+    inner = np.zeros((_POWERS, 3, 3, *shape))
+    warm = np.zeros((3, 3, *shape))
+    slide = np.zeros((2, 2, *shape))
+    inertia = np.zeros((3, *shape))
     bottom = -0.5
     for ply, share in zip(layup.plies, layup.shares, strict=True):
         plane, shear = ply.material.stiffness_at(ply.angle)
         swelling = plane @ ply.material.expansion_at(ply.angle)
-        for point, weight in zip(points, weights, strict=True):
-            z = thickness * (bottom + share * 0.5 * (1 + point))
-            base = tangents + z[..., None, None] * director_slopes
-            metric = np.einsum("...ac,...ic->...ai", base, basis)
-            volume = np.abs(np.linalg.det(metric)) * thickness * (0.5 * share * weight)
-            to_frame = _strain_transform(np.linalg.inv(metric))
-            inner = np.einsum("...ki,kl,...lj->...ij", to_frame, plane, to_frame, optimize=True)
-            across = np.linalg.inv(metric)
-            slide = np.einsum("...ik,ij,...jl->...kl", across, shear, across, optimize=True)
-            powers = np.stack([np.ones_like(z), z, z * z], axis=-1)
-            blocks = np.einsum(
-                "...,...p,...q,...ij->...piqj", volume, powers, powers, inner, optimize=True
-            )
-            stiffness[..., :9, :9] += blocks.reshape(*thickness.shape, 9, 9)
-            warm = np.einsum("...ki,k->...i", to_frame, swelling)
-            pushed = np.einsum("...,...p,...i->...pi", volume, powers, warm)
-            heated[..., :9] += pushed.reshape(*thickness.shape, 9)
-            stiffness[..., 9:, 9:] += layup.shear_factor * volume[..., None, None] * slide
-            inertia += (ply.material.density * volume)[..., None] * powers
+        z = thickness * (bottom + share * 0.5 * (1 + points.reshape(lifted)))
+        across, area = _inverted(still + z * growing)
+        volume = np.abs(area) * thickness * (0.5 * share * weights.reshape(lifted))
+        powers = volume * z ** np.arange(_POWERS).reshape(-1, *lifted[1:], 1)
+        to_frame = _strain_transform(across)
+        layer = np.einsum("ki...,kj...->ij...", to_frame, np.tensordot(plane, to_frame, axes=1))
+        inner += np.einsum("pz...,ijz...->pij...", powers, layer)
+        pushed = np.tensordot(swelling, to_frame, axes=1)
+        warm += np.einsum("pz...,iz...->pi...", powers[:3], pushed)
+        held = np.einsum("ki...,kj...->ij...", across, np.tensordot(shear, across, axes=1))
+        slide += layup.shear_factor * np.einsum("z...,ijz...->ij...", volume, held)
+        inertia += ply.material.density * powers[:3].sum(axis=1)
         bottom += share
+    stiffness = np.zeros((*shape, MEASURES, MEASURES))
+    for one in range(3):
+        for other in range(3):
+            block = slice(3 * one, 3 * one + 3), slice(3 * other, 3 * other + 3)
+            stiffness[(..., *block)] = np.moveaxis(inner[one + other], (0, 1), (-2, -1))
+    stiffness[..., 9:, 9:] = np.moveaxis(slide, (0, 1), (-2, -1))
+    heated = np.zeros((*shape, MEASURES))
+    heated[..., :9] = np.moveaxis(warm.reshape(9, *shape), 0, -1)
     # Mass that is not structure (paint, insulation) rides on the middle surface.
-    area = np.linalg.norm(np.cross(tangents[..., 0, :], tangents[..., 1, :]), axis=-1)
-    inertia[..., 0] += layup.mass_per_area * area
-    return Wall(stiffness, inertia, heated)
+    plain = np.linalg.norm(np.cross(tangents[..., 0, :], tangents[..., 1, :]), axis=-1)
+    inertia[0] += layup.mass_per_area * plain
+    return Wall(stiffness, np.moveaxis(inertia, 0, -1), heated)
 
 
 @dataclass(frozen=True)
@@ -134,7 +144,8 @@ def wall_stress(
         plane, _ = ply.material.stiffness_at(ply.angle)
         base = tangents + z[..., None, None] * director_slopes
         metric = np.einsum("...ac,...ic->...ai", base, basis)
-        to_frame = _strain_transform(np.linalg.inv(metric))
+        inverse = np.moveaxis(np.linalg.inv(metric), (-2, -1), (0, 1))
+        to_frame = np.moveaxis(_strain_transform(inverse), (0, 1), (-2, -1))
         covariant = strains[..., :3] + z[..., None] * strains[..., 3:6]
         covariant = covariant + (z * z)[..., None] * strains[..., 6:9]
         own = np.einsum("...ij,...j->...i", to_frame, covariant)
@@ -161,18 +172,24 @@ def _basis(director: Array, first_axis: Array) -> Array:
     return np.stack([one, np.cross(unit, one)], axis=-2)
 
 
-def _strain_transform(inverse: Array) -> Array:
-    """From covariant (11, 22, 2·12) strains to those in the wall's frame, ``(..., 3, 3)``.
+def _inverted(metric: Array) -> tuple[Array, Array]:
+    """Inverses of small matrices ``(2, 2, ...)``, and their determinants."""
+    area = metric[0, 0] * metric[1, 1] - metric[0, 1] * metric[1, 0]
+    return np.array([[metric[1, 1], -metric[0, 1]], [-metric[1, 0], metric[0, 0]]]) / area, area
 
-    ``inverse`` ``(..., 2, 2)`` holds the contravariant base vectors in the frame, as rows i of
+
+def _strain_transform(inverse: Array) -> Array:
+    """From covariant (11, 22, 2·12) strains to those in the wall's frame, ``(3, 3, ...)``.
+
+    ``inverse`` ``(2, 2, ...)`` holds the contravariant base vectors in the frame, as rows i of
     columns alpha.
     """
-    transform = np.empty((*inverse.shape[:-2], 3, 3))
+    transform = np.empty((3, 3, *inverse.shape[2:]))
     for row, (i, j) in enumerate(_PLANE):
         factor = 1.0 if i == j else 2.0
         for column, (a, b) in enumerate(_PLANE):
-            both = inverse[..., i, a] * inverse[..., j, b]
+            both = inverse[i, a] * inverse[j, b]
             if a != b:
-                both = 0.5 * (both + inverse[..., i, b] * inverse[..., j, a])
-            transform[..., row, column] = factor * both
+                both = 0.5 * (both + inverse[i, b] * inverse[j, a])
+            transform[row, column] = factor * both
     return transform

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any, Final
 
 import numpy as np
@@ -10,7 +11,7 @@ from numpy.typing import NDArray
 from belltone.modes.level import Level
 from belltone.modes.request import ModeRequest
 from belltone.modes.signatures import moved_masses
-from belltone.reduce.forms import Forms, Tables, independent, ritz
+from belltone.reduce.forms import Tables, independent, ritz
 from belltone.reduce.grid import Grid
 from belltone.reduce.model import Anchor, Piece, Place
 from belltone.reduce.sample import Judged, Sample
@@ -36,7 +37,7 @@ class Look:
         self.place, self._shift = sample.place, shift
         self.sample: Sample | None = sample
         self.reduced: Array | None = sample.filtered(sample.fitted(basis), shift)
-        self.forms = sample.projected(self.reduced)
+        self.forms = replace(sample.projected(self.reduced), shift=shift)
         self._modes: tuple[Array, NDArray[Any]] | None = None
 
     @property
@@ -80,9 +81,7 @@ class Basis:
         self._request, self._bound = request, bound
         forms = sample.projected(sample.fitted(motions))
         # Of whirling modes the leading and the lagging part say nearly the same.
-        turn = independent(forms.mass)
-        forms = forms.turned(turn)
-        values = ritz(forms.stiffness, forms.mass)[0]
+        values, turn = ritz(forms.stiffness, forms.mass)
         self._shift = float(values[self.watched(values) - 1])
         self.motions = motions @ turn
 
@@ -97,10 +96,6 @@ class Basis:
         if self._request.high is not None:
             count = max(count, int(np.count_nonzero(values <= self._request.high)))
         return min(count, len(values))
-
-    def energy(self, forms: Forms) -> Array:
-        """What vectors of the basis are compared by: stiffness, and mass by the highest mode."""
-        return forms.stiffness + self._shift * forms.mass
 
     def shown(self, sample: Sample) -> Look:
         """A design in the basis as it is."""

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Final
 
 import numpy as np
@@ -16,6 +17,7 @@ __all__ = ["Forms", "Tables", "barycentric", "independent", "interpolated", "rit
 
 Array = NDArray[np.float64]
 
+_LIGHT: Final = 1e-5  # of the largest mass to energy; what has less is no mode that counts
 _SAME: Final = 1e-10  # relative squared length of a vector that says nothing new
 
 
@@ -26,6 +28,7 @@ class Forms:
     ``slides`` (r, 3) are the mass that ties the basis to motions of everything along x, y and z.
     With these, ``speed`` is that of the spin (rad/s), and its square times the mass is in the
     stiffness, where spin softening has taken it out. ``total`` is the mass of the design (kg).
+    With ``shift`` (rad²/s²) times the mass the stiffness is an energy no vector lacks.
     """
 
     stiffness: Array
@@ -34,26 +37,42 @@ class Forms:
     skew: Array | None = None
     speed: float = 0.0
     total: float = 0.0
+    shift: float = 0.0
+
+    @property
+    def energy(self) -> Array:
+        """What vectors are compared by: stiffness, and mass times the shift."""
+        return np.asarray(self.stiffness + self.shift * self.mass)
 
     def modes(self) -> tuple[Array, NDArray[Any]]:
-        """Squares of angular frequencies ascending, and modes in the basis.
+        """Squares of angular frequencies ascending, and modes in the basis of a modal mass of one.
 
-        Those that whirl are complex. Raises `WhirlError` where one grows by itself.
+        What is so stiff that its mass says nothing is left out. Modes that whirl are complex.
+        Raises `WhirlError` where one grows by itself.
         """
-        try:
-            values, weights = scipy.linalg.eigh(self.stiffness, self.mass)
-        except scipy.linalg.LinAlgError:  # vectors of the basis hardly differ here
-            values, weights = ritz(self.stiffness, self.mass)
+        values, weights = self._still_modes()
         if self.skew is None:
             return values, weights
         found = whirls(values - self.speed**2, weights, self.skew, self.speed)
         return found.angular**2, weights @ found.weights
 
+    def _still_modes(self) -> tuple[Array, Array]:
+        # Interpolated, the mass of what is very stiff may come out below nothing, which is no mode
+        # but the error of a small number; seen against the energy it stays small.
+        if self.shift > 0:
+            with contextlib.suppress(scipy.linalg.LinAlgError):  # buckled beyond the shift
+                inverse, weights = scipy.linalg.eigh(self.mass, self.energy)
+                kept = np.flatnonzero(inverse > _LIGHT * inverse[-1])[::-1]
+                inverse, weights = inverse[kept], weights[:, kept]
+                return 1 / inverse - self.shift, weights / np.sqrt(inverse)
+        return ritz(self.stiffness, self.mass)
+
     def turned(self, turn: Array) -> Forms:
         """The same over combinations of the basis."""
         skew = None if self.skew is None else turn.T @ self.skew @ turn
         stiffness, mass = turn.T @ self.stiffness @ turn, turn.T @ self.mass @ turn
-        return Forms(stiffness, mass, turn.T @ self.slides, skew, self.speed, self.total)
+        slides = turn.T @ self.slides
+        return replace(self, stiffness=stiffness, mass=mass, slides=slides, skew=skew)
 
     def swings(self, weights: NDArray[Any]) -> Array:
         """Effective masses of modes along x, y and z, ``(modes, 3)``, as shares of all."""
@@ -66,22 +85,21 @@ class Forms:
         skew = None
         if self.skew is not None and across.skew is not None and own.skew is not None:
             skew = np.block([[self.skew, across.skew], [-across.skew.T, own.skew]])
-        return Forms(
-            np.block([[self.stiffness, across.stiffness], [across.stiffness.T, own.stiffness]]),
-            np.block([[self.mass, across.mass], [across.mass.T, own.mass]]),
-            np.vstack([self.slides, own.slides]),
-            skew,
-            self.speed,
-            self.total,
+        stiffness = np.block(
+            [[self.stiffness, across.stiffness], [across.stiffness.T, own.stiffness]]
         )
+        mass = np.block([[self.mass, across.mass], [across.mass.T, own.mass]])
+        slides = np.vstack([self.slides, own.slides])
+        return replace(self, stiffness=stiffness, mass=mass, slides=slides, skew=skew)
 
 
 @dataclass(frozen=True, eq=False)
 class Tables:
     """Forms at some values of a knob, ``stiffness``, ``mass``, ``skew`` (n, r, r), and numbers.
 
-    ``slides`` (n, r, 3), ``speeds`` and ``totals`` (n,) are as of `Forms`. Between the values by
-    the barycentric formula of J.-P. Berrut and L. N. Trefethen, SIAM Review 46 (2004) 501-517.
+    ``slides`` (n, r, 3), ``speeds``, ``totals`` (n,) and ``shift`` are as of `Forms`. Between the
+    values by the barycentric formula of J.-P. Berrut and L. N. Trefethen, SIAM Review 46 (2004)
+    501-517.
     """
 
     places: Array
@@ -91,6 +109,7 @@ class Tables:
     skew: Array | None
     speeds: Array
     totals: Array
+    shift: float
 
     @classmethod
     def of(cls, places: Sequence[float], forms: Sequence[Forms]) -> Tables:
@@ -104,13 +123,14 @@ class Tables:
             np.array(skews) if skews else None,
             np.array([own.speed for own in forms]),
             np.array([own.total for own in forms]),
+            forms[0].shift,
         )
 
     def without_last(self) -> Tables:
         """All places but the last."""
         skew = None if self.skew is None else self.skew[:-1]
         first = self.places[:-1], self.stiffness[:-1], self.mass[:-1], self.slides[:-1]
-        return Tables(*first, skew, self.speeds[:-1], self.totals[:-1])
+        return Tables(*first, skew, self.speeds[:-1], self.totals[:-1], self.shift)
 
     def at(self, *values: float) -> Forms:
         """The forms at the one value of the knob, between the places."""
@@ -123,7 +143,7 @@ class Tables:
         speed, total = (
             float(interpolated(self.places, own, value)) for own in (self.speeds, self.totals)
         )
-        return Forms(stiffness, mass, slides, skew, speed, total)
+        return Forms(stiffness, mass, slides, skew, speed, total, self.shift)
 
 
 def barycentric(places: Array) -> Array:

@@ -64,7 +64,7 @@ class Grid:
 
     ``orders`` (n, knobs) are the places known; at each ``stiffness``, ``mass``, ``skew`` (n, r, r)
     ``slides`` (n, r, 3), ``speeds`` and ``totals`` (n,) are what is added there to what the places
-    before it say.
+    before it say. ``shift`` is as of `Forms`.
     """
 
     low: tuple[float, ...]
@@ -76,6 +76,7 @@ class Grid:
     skew: Array | None
     speeds: Array
     totals: Array
+    shift: float
 
     @classmethod
     def begun(
@@ -85,7 +86,7 @@ class Grid:
         skew = None if forms.skew is None else forms.skew[None]
         parts = forms.stiffness[None], forms.mass[None], forms.slides[None], skew
         numbers = np.array([forms.speed]), np.array([forms.total])
-        return cls(low, high, np.array([orders], np.intp), *parts, *numbers)
+        return cls(low, high, np.array([orders], np.intp), *parts, *numbers, forms.shift)
 
     def with_more(self, orders: Orders, forms: Forms) -> Grid:
         """The grid with one place more."""
@@ -103,6 +104,7 @@ class Grid:
             skew,
             np.append(self.speeds, forms.speed - foreseen.speed),
             np.append(self.totals, forms.total - foreseen.total),
+            self.shift,
         )
 
     def at(self, *values: float) -> Forms:
@@ -118,4 +120,4 @@ class Grid:
         )
         skew = None if self.skew is None else np.tensordot(shares, self.skew, axes=1)
         speed, total = float(shares @ self.speeds), float(shares @ self.totals)
-        return Forms(stiffness, mass, slides, skew, speed, total)
+        return Forms(stiffness, mass, slides, skew, speed, total, self.shift)

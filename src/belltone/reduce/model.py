@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.by_mode import BY_MODE
 from belltone.modes.failure import PointFailure, Reason
-from belltone.modes.matching import assurance, clusters, paired
+from belltone.modes.matching import assurance, clusters
 from belltone.modes.modeset import Spectrum
 from belltone.modes.request import ModeRequest
 from belltone.modes.whirl import WhirlError
@@ -30,7 +30,7 @@ Array = NDArray[np.float64]
 Place = tuple[float, ...]
 """A value (base units) of each knob of a model."""
 
-_RECOGNISED: Final = 0.5  # assurance from which a mode has the kind of one at an anchor
+_RECOGNISED: Final = 0.5  # assurance beyond which a mode has the kind of one at an anchor
 _LARGEST: Final = 0.99  # of the largest motion; the first of those tells the phase
 _LEAST: Final = 1e-8  # a model is never told to be better
 _STEP: Final = 1e-5  # of a piece; for slopes, of polynomials
@@ -110,11 +110,12 @@ class Piece:
         count = min(count, len(self.errors))
         frequencies, weights = frequencies[:count], weights[:, :count]
         weights = weights * self._phases(weights)
-        moved = [part.T @ self.moved for part in _parts(weights)]
+        # Of single numbers by single ones: the table would be made double at each question.
+        moved = [part.T.astype(np.float32) @ self.moved for part in _parts(weights)]
         signatures = _unit(moved[0] if len(moved) == 1 else moved[0] + 1j * moved[1])
         rigid = len(self.rigid_names)
         kinds = tuple(f"rigid, {name}" for name in self.rigid_names)
-        own, waves = self._known_as(place, frequencies, signatures)
+        own, waves = self._known_as(place, signatures)
         still = _unit(self.rigid_moved)
         return ReducedModes(
             frequencies=np.concatenate([np.zeros(rigid), frequencies]),
@@ -186,7 +187,7 @@ class Piece:
         return np.asarray(np.conj(largest) / np.maximum(np.abs(largest), 1e-300))
 
     def _known_as(
-        self, place: Place, frequencies: Array, signatures: NDArray[Any]
+        self, place: Place, signatures: NDArray[Any]
     ) -> tuple[tuple[str, ...], tuple[int, ...]]:
         """Kind and waves of each mode: those it has at the nearest anchor that knows it."""
         found: list[tuple[str, int] | None] = [None] * len(signatures)
@@ -199,13 +200,11 @@ class Piece:
             places = np.array([at for at, known in enumerate(found) if known is None])
             if not len(places):
                 break
+            # Kinds go by shape alone; of shapes square to each other one can be so much alike.
             alike = assurance(signatures[places], anchor.signatures)
-            # Kinds go by shape alone: frequencies only tell equal ones apart.
-            partners, certainty = paired(
-                alike, np.arange(1.0, len(anchor.kinds) + 1), frequencies[places]
-            )
-            for at, partner, sure in zip(places, partners, certainty, strict=True):
-                if partner >= 0 and sure >= _RECOGNISED:
+            partners = alike.argmax(axis=1)
+            for at, partner, own in zip(places, partners, alike, strict=True):
+                if own[partner] > _RECOGNISED:
                     waves = anchor.waves[partner] if anchor.waves else 0
                     found[at] = anchor.kinds[partner], waves
         known = [own or ("mixed", 0) for own in found]

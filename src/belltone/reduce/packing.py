@@ -55,6 +55,7 @@ def pack_model(model: ReducedModel) -> bytes:
             arrays |= {f"{number} {name}": getattr(piece, name) for name in _ARRAYS}
             forms = {name: getattr(piece.tables, name, None) for name in _TABLES}
             arrays |= {f"{number} {name}": own for name, own in forms.items() if own is not None}
+            told["shift"] = piece.tables.shift
             for place, anchor in enumerate(piece.anchors):
                 arrays[f"{number} anchor {place}"] = single(anchor.signatures)
             told["rigid_names"] = piece.rigid_names
@@ -100,6 +101,7 @@ def unpack_model(payload: bytes) -> ReducedModel:
         )
         known: dict[str, Any] = {name: arrays.get(f"{number} {name}") for name in _TABLES}
         orders, places = known.pop("orders"), known.pop("places")
+        known["shift"] = told["shift"]
         tables: Tables | Grid
         tables = Tables(places, **known) if orders is None else Grid(low, high, orders, **known)
         own = {name: arrays[f"{number} {name}"] for name in _ARRAYS}

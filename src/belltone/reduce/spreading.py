@@ -16,7 +16,7 @@ from belltone.modes.whirl import WhirlError
 from belltone.progress import Progress
 from belltone.reduce.basis import SAFE, Basis, Look, greatest, off
 from belltone.reduce.designs import Designs
-from belltone.reduce.forms import independent
+from belltone.reduce.forms import Forms, independent
 from belltone.reduce.grid import MOST_ORDERS, Grid, Orders, place_of
 from belltone.reduce.model import Piece, Place
 from belltone.reduce.sample import Sample
@@ -31,6 +31,7 @@ _INSIDE: Final = 3  # designs off the grid, at which what the grid says is held 
 _FOR_EACH: Final = 7  # places of the grid one such design more
 _MOST_LOOKS: Final = 40  # for each knob; beyond that two pieces are cheaper
 _ROUGH: Final = 0.1  # forms so far off, of any vector, make no mode that is not there
+_TO_FORESEE: Final = 5  # places along a knob before it is foreseen how many it will take
 _BESIDE: Final = 2  # modes beyond the watched ones that the basis keeps
 _LEAST: Final = 4e-3  # of what most modes are made of; what is less may be left out
 _LOST: Final = 0.05  # of the bound; so much may be lost by it
@@ -41,7 +42,8 @@ class Spreading:
     """The model between two places, grown until it meets the bound of its designs' span.
 
     The modes of designs in the corners and inside span the basis, as far as it does not show them
-    yet. Places are then added to the grid one knob further where that changed most.
+    yet. Places are then added to the grid, first along each knob alone until one more says nothing
+    new, which tells soon whether it will ever; then one knob further where that changed most.
     """
 
     def __init__(
@@ -58,6 +60,7 @@ class Spreading:
         self._front: dict[Orders, _Miss] = {}  # at places not yet gone beyond
         self._behind: set[Orders] = set()
         self._seen: list[Look] = []  # off the grid
+        self._endless: int | None = None  # the knob alone along which it takes too many places
         self._chance = np.random.default_rng(_SEED)
         count = len(low)
         if count <= _ALL_CORNERS:
@@ -78,7 +81,9 @@ class Spreading:
     @property
     def hardest(self) -> int | None:
         """The number of the knob that takes the highest orders, if any was looked at."""
-        return None if self._grid is None else int(self._grid.orders.max(axis=0).argmax())
+        if self._endless is not None or self._grid is None:
+            return self._endless
+        return int(self._grid.orders.max(axis=0).argmax())
 
     def _at(self, shares: tuple[float, ...] | Array) -> Place:
         """A place by shares of the way from the middle to the ends."""
@@ -205,7 +210,9 @@ class Spreading:
         if not all(map(self._see, self._inside)) or not self._add(first):
             return False
         self._behind.add(first)
-        if not self._beyond(first):
+        if not all(map(self._along, range(count))):
+            return False
+        if not all(map(self._beyond, sorted(self._behind))):
             return False
         while self._front:
             hardest = max(self._front, key=lambda each: self._front[each].share(bound))
@@ -219,6 +226,23 @@ class Spreading:
             if not self._beyond(hardest):
                 return False
         return False
+
+    def _along(self, number: int) -> bool:
+        """Add places of one knob alone, until the last was foreseen; or it is seen to take long."""
+        bound = self._designs.span.bound
+        shares: list[float] = []
+        while not shares or shares[-1] > 1:
+            orders = _raised((0,) * len(self._low), number, len(shares) + 1)
+            if _endless(shares):
+                self._endless = number
+                return False
+            if not self._add(orders):
+                return False
+            shares.append(self._front[orders].share(bound))
+            if shares[-1] > 1:
+                del self._front[orders]
+                self._behind.add(orders)
+        return True
 
     def _holds_inside(self) -> bool:
         """Whether designs off the grid are foreseen; the larger the grid, the more are asked."""
@@ -243,7 +267,7 @@ class Spreading:
         """Look one place further along each knob, where all places before are known."""
         for number in range(len(orders)):
             further = _raised(orders, number, 1)
-            if further in self._front:
+            if further in self._front or further in self._behind:
                 continue
             if further[number] >= MOST_ORDERS:
                 return False
@@ -288,10 +312,7 @@ class Spreading:
         here = look.modes[0]
         count = self._basis.watched(here)
         foreseen = self._grid.at(*look.place)
-        rough = max(
-            _apart(foreseen.mass, look.forms.mass),
-            _apart(self._basis.energy(foreseen), self._basis.energy(look.forms)),
-        )
+        rough = _rough(foreseen, look.forms, float(here[count - 1]))
         try:
             there = foreseen.modes()[0]
         except WhirlError:
@@ -316,7 +337,7 @@ class Spreading:
 
 @dataclass(frozen=True)
 class _Miss:
-    """How far a grid is off at a design: frequencies (relative), and the forms of any vector."""
+    """How far a grid is off at a design: frequencies, and the forms of any vector (relative)."""
 
     frequencies: Array
     rough: float
@@ -326,12 +347,33 @@ class _Miss:
         return max(SAFE * float(self.frequencies.max(initial=0.0)) / bound, self.rough / _ROUGH)
 
 
-def _apart(found: Array, true: Array) -> float:
-    """The largest error of a form, relative, over all vectors."""
+def _rough(found: Forms, true: Forms, highest: float) -> float:
+    """By how much forms may show a vector softer, or heavier, than it is.
+
+    Softer by its own energy, heavier by what a mode at the ``highest`` square of angular frequency
+    has for its energy: too little of either makes a mode that is not there.
+    """
+    energy = true.energy
     try:
-        return float(np.abs(scipy.linalg.eigh(found, true, eigvals_only=True) - 1).max())
+        softest = scipy.linalg.eigh(found.energy, energy, eigvals_only=True)[0]
+        heavy = np.abs(scipy.linalg.eigh(found.mass - true.mass, energy, eigvals_only=True)).max()
     except scipy.linalg.LinAlgError:
         return 1.0
+    return max(1 - float(softest), float(heavy) * (highest + true.shift))
+
+
+def _endless(shares: list[float]) -> bool:
+    """Whether what was missed at places along a knob will not end within the most there may be.
+
+    It falls like a power: foreseen from the largest and the last of it.
+    """
+    if len(shares) + 1 >= MOST_ORDERS:
+        return True
+    if len(shares) < _TO_FORESEE:
+        return False
+    largest = int(np.argmax(shares[:-1]))
+    fall = (shares[-1] / shares[largest]) ** (1 / (len(shares) - 1 - largest))
+    return bool(shares[-1] * fall ** (MOST_ORDERS - 1 - len(shares)) > 1)
 
 
 def _raised(orders: Orders, number: int, by: int) -> Orders:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any, Protocol, runtime_checkable
 
 import numpy as np
@@ -99,6 +99,7 @@ class Body:
     mesh: Mesh
     elements: Elements
     first: int
+    _sites: dict[Place, SiteNodes] = field(default_factory=dict, repr=False, compare=False)
 
     def posed(self, pose: Pose) -> Body:
         """The body after finite motions of its nodes."""
@@ -114,7 +115,9 @@ class Body:
 
     def site(self, place: Place) -> SiteNodes:
         """The nodes of one of its sites, numbered in the whole."""
-        return self.mesh.site(place).numbered_from(self.first)
+        if place not in self._sites:
+            self._sites[place] = self.mesh.site(place).numbered_from(self.first)
+        return self._sites[place]
 
     def feet(self, points: Array) -> Feet:
         """The nearest places to points, nodes numbered in the whole."""

@@ -163,13 +163,22 @@ class Reduction:
 
     def _worked_in(self, entries: Array, others: Sequence[Matrix], basis: Matrix) -> Matrix:
         """What entries beside unknowns that follow others, and other matrices, come to."""
-        size = 6 * self._places.count
-        whole = scipy.sparse.csc_matrix((entries, self._slots.led), (size, size))
-        for other in others:
-            whole = whole + other
-        if not whole.nnz:
+        each = [scipy.sparse.coo_matrix(other) for other in others]
+        rows, columns = (
+            np.concatenate([own, *(getattr(other, name) for other in each)])
+            for own, name in zip(self._slots.led, ("row", "col"), strict=True)
+        )
+        if not len(rows):
             return scipy.sparse.csc_matrix((self._size, self._size))
-        found = scipy.sparse.csc_matrix(basis.T @ whole @ basis)
+        # They lie beside few of all unknowns.
+        used = np.zeros(6 * self._places.count, bool)
+        used[rows] = used[columns] = True
+        present, number = np.flatnonzero(used), np.cumsum(used) - 1
+        data = np.concatenate([entries, *(other.data for other in each)])
+        shape = len(present), len(present)
+        whole = scipy.sparse.csc_matrix((data, (number[rows], number[columns])), shape)
+        own = scipy.sparse.csr_matrix(basis)[present]
+        found = scipy.sparse.csc_matrix(own.T @ whole @ own)
         found = scipy.sparse.csc_matrix(0.5 * (found + found.T))
         found.sort_indices()
         return found
