@@ -446,3 +446,28 @@ def test_pulls_follow_the_hand_where_a_model_says_them(alive: MainWindow) -> Non
     assert pulls == pytest.approx(true[: len(pulls)], abs=2e-2)
     assert set(answer.pulls) == {"wall", "post_at"}
     wall.setSliderDown(False)
+
+
+def test_making_models_can_be_stopped_and_taken_up_again(
+    make_window: Make, rail_path: Path, qtbot: QtBot
+) -> None:
+    # A rail no other test has, or its models would be remembered and there at once.
+    text = rail_path.read_text(encoding="utf-8").replace('width = "60 mm"', 'width = "61.7 mm"')
+    window = make_window(None, text, models=True)
+    session, chart = window.session, window.map
+    chart.knob.setCurrentText("post_at")
+    qtbot.waitUntil(lambda: session.models.making == "post_at", timeout=WAIT)
+    qtbot.waitUntil(chart.halt.isVisible, timeout=WAIT)
+    assert chart.halt.text() == "Stop"
+    qtbot.mouseClick(chart.halt, Qt.MouseButton.LeftButton)
+    assert session.jobs.state("model") is None
+    assert chart.halt.text() == "Make the model"
+    # An answer that arrives, which models follow else, begins none.
+    session.set_knob("wall", 3.3)
+    settle(qtbot, window)
+    qtbot.waitUntil(lambda: session.models.settled, timeout=WAIT)
+    assert session.models.making == ""
+    assert not session.models.stands("post_at")
+    qtbot.mouseClick(chart.halt, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: session.models.stands("post_at"), timeout=WAIT)
+    qtbot.waitUntil(chart.halt.isHidden, timeout=WAIT)

@@ -25,9 +25,10 @@ from belltone.store.failures import error_words
 if TYPE_CHECKING:
     from belltone.desk.windows import Windows
 
-__all__ = ["failure_hook", "run_desk"]
+__all__ = ["SOON", "failure_hook", "run_desk"]
 
-_SOON: Final = ("scipy.linalg", "scipy.interpolate", "scipy.optimize", "scipy.spatial")
+SOON: Final = ("scipy.linalg", "scipy.interpolate", "scipy.optimize", "scipy.spatial")
+"""What is loaded while the first page is looked at."""
 
 
 def run_desk(path: Path | None) -> int:
@@ -74,7 +75,7 @@ def run_desk(path: Path | None) -> int:
 
 def _load_soon() -> None:
     """Load what the window asks for a little later, so that it does not wait for it then."""
-    for name in _SOON:
+    for name in SOON:
         importlib.import_module(name)
     threadpoolctl.threadpool_limits(1)  # what has just come with them, too
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 from numpy.polynomial import chebyshev
@@ -52,10 +52,9 @@ class Skin:
         """Places and unit normals, ``(n, 3)`` each, at shares of the sides of a piece."""
         own = self.surface[piece]
         across, up = (chebyshev.chebvander(2 * each - 1, ORDER) for each in (u, v))
-        across_slope, up_slope = across[:, :-1], up[:, :-1]
-        places = np.einsum("ni,nj,ijd->nd", up, across, own)
-        first = np.einsum("ni,nj,ijd->nd", up, across_slope, chebyshev.chebder(own, axis=1))
-        second = np.einsum("ni,nj,ijd->nd", up_slope, across, chebyshev.chebder(own, axis=0))
+        places = _summed(up, across, own)
+        first = _summed(up, across[:, :-1], chebyshev.chebder(own, axis=1))
+        second = _summed(up[:, :-1], across, chebyshev.chebder(own, axis=0))
         normals = np.cross(first, second)
         return places, normals / np.linalg.norm(normals, axis=1, keepdims=True)
 
@@ -64,7 +63,7 @@ class Skin:
         if self.shares is None:
             return np.zeros(len(u))
         across, up = (chebyshev.chebvander(2 * each - 1, ORDER) for each in (u, v))
-        return np.asarray(np.einsum("ni,nj,ij->n", up, across, self.shares[piece]))
+        return _summed(up, across, self.shares[piece][..., None])[:, 0]
 
     @cached_property
     def size(self) -> float:
@@ -102,3 +101,10 @@ class Skin:
             if miss < best[3] - 1e-12:
                 best = (piece, float(at[0]), float(at[1]), miss)
         return best
+
+
+def _summed(up: NDArray[Any], across: NDArray[Any], factors: NDArray[Any]) -> Array:
+    """Polynomials ``(n, d)`` summed: ``up`` (n, i), ``across`` (n, j) and ``factors`` (i, j, d)."""
+    rows, columns, width = factors.shape
+    half = (up @ factors.reshape(rows, columns * width)).reshape(len(up), columns, width)
+    return np.asarray(np.matmul(across[:, None], half)[:, 0])

@@ -77,7 +77,7 @@ class Forms:
     def swings(self, weights: NDArray[Any]) -> Array:
         """Effective masses of modes along x, y and z, ``(modes, 3)``, as shares of all."""
         tied = np.abs(weights.conj().T @ self.slides) ** 2
-        heavy = np.einsum("im,ij,jm->m", weights.conj(), self.mass, weights).real
+        heavy = np.sum(weights.conj() * (self.mass @ weights), axis=0).real
         return np.asarray(tied / (np.maximum(heavy, 1e-300) * self.total)[:, None])
 
     def with_more(self, across: Forms, own: Forms) -> Forms:

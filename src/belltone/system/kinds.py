@@ -6,6 +6,7 @@ members, walls, received meshes and points apart for it.
 
 from __future__ import annotations
 
+import weakref
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Final, Protocol
@@ -59,6 +60,8 @@ _STATIONS: Final = ((1, 129), (4, 65), (40, 33))
 """So many stations along each member of a component of at most so many: on one alone, 64
 half-waves are still told apart."""
 _FEWEST_STATIONS: Final = 17
+_LINES: Final[dict[int, dict[Place, list[Array]]]] = {}
+"""Lines of sites by the identity of their part, which comes and goes with it."""
 
 
 @dataclass(frozen=True)
@@ -240,8 +243,18 @@ def lone_body(part: PartValue) -> Body:
 
 
 def place_lines(part: PartValue, place: Place) -> list[Array]:
-    """A site of a part as lines of points; see `Kind.lines`."""
-    return kind_of(part).lines(part, place)
+    """A site of a part as lines of points; see `Kind.lines`.
+
+    They are kept as long as the part is: pictures ask for the same ones again and again.
+    """
+    key = id(part)
+    if key not in _LINES:
+        _LINES[key] = {}
+        weakref.finalize(part, _LINES.pop, key, None).atexit = False
+    known = _LINES[key]
+    if place not in known:
+        known[place] = kind_of(part).lines(part, place)
+    return known[place]
 
 
 def place_position(part: PartValue, place: Place) -> Array:

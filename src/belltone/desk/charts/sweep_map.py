@@ -83,6 +83,11 @@ class SweepMap(QFrame):
         bottom = QHBoxLayout()
         bottom.addWidget(self.clear_text, 1)
         bottom.addWidget(self.quality)
+        self.halt = QPushButton()
+        self.halt.setFont(label_font(8.5))
+        self.halt.setProperty("plain", True)
+        self.halt.clicked.connect(self._halt_or_go_on)
+        bottom.addWidget(self.halt)
         column.addLayout(bottom)
         self.plot.getViewBox().sigResized.connect(lambda _: self._follow_size())
         self.knob_line = pg.InfiniteLine(angle=90, movable=True)
@@ -165,6 +170,8 @@ class SweepMap(QFrame):
         if not self.drawn:
             return False
         if session.turning is not None or not knob or session.models.refusal(knob):
+            return True
+        if session.models.halted:
             return True
         return session.models.stands(knob) and session.jobs.state("curves") is None
 
@@ -402,6 +409,26 @@ class SweepMap(QFrame):
         done = 0 if state is None else state.done
         return f"making the model, {done} design{'s' * (done != 1)} so far"
 
+    def _halt_or_go_on(self) -> None:
+        models = self._session.models
+        if models.halted:
+            models.go_on()
+        else:
+            models.halt()
+        self._note_quality()
+
+    def _show_halt(self, making: bool) -> None:
+        """Offer to stop what is made, or to go on with what was stopped."""
+        models = self._session.models
+        halted = models.halted and not models.stands(self.knob.currentText())
+        self.halt.setVisible(making or halted)
+        self.halt.setText("Make the model" if halted else "Stop")
+        self.halt.setToolTip(
+            "Make the models of the knobs, so that they answer while they are turned"
+            if halted
+            else "Make no more models of this sheet; knobs are moved by slopes where there is none"
+        )
+
     def _draw_solved(self, shown: Sweep) -> None:
         """Dots where branches were solved, on curves that were not."""
         exact = self._session.tuning.sweep
@@ -525,6 +552,7 @@ class SweepMap(QFrame):
         answer = self._session.tuning.shown
         models, knob = self._session.models, self.knob.currentText()
         making = bool(knob) and models.making == knob
+        self._show_halt(making)
         if answer is None:
             self.quality.setText(self._growing() if making else "")
             return

@@ -75,7 +75,7 @@ class CompareView(QWidget):
         self.list.clicked.connect(self._choose_variant)
         self.matrix = MatchMatrix(palette)
         self.matrix.cell_chosen.connect(self._show_pair)
-        self.views = [SideView(session.design, palette) for _ in range(2)]
+        self.views = [SideView(session.design, session.answer, palette) for _ in range(2)]
         for view in self.views:
             view.canvas.amplitude = 0.6
             view.canvas.moved.connect(lambda moved=view: self._follow_camera(moved))

@@ -23,11 +23,11 @@ class _Shown(QObject):
     sheet_changed = Signal()
     choice_changed = Signal()
 
-    def __init__(self, design: Design, opened: int) -> None:
+    def __init__(self, design: Design, answer: Answer | None) -> None:
         super().__init__()
-        self.answer: Answer | None = None
+        self.answer, self.design = answer, design
         self.bare: Answer | None = None
-        self.design, self.failure, self.opened = design, "", opened
+        self.failure, self.opened = "", 0
         self.chosen_index: int | None = None
         self.bare_partner: int | None = None
 
@@ -35,9 +35,10 @@ class _Shown(QObject):
 class SideView(QWidget):
     """A canvas with a heading, for one of two designs."""
 
-    def __init__(self, design: Design, palette: Palette) -> None:
+    def __init__(self, design: Design, answer: Answer | None, palette: Palette) -> None:
+        """Show a design, at rest or by its ``answer``, until a side of a comparison is shown."""
         super().__init__()
-        self._shown = _Shown(design, 0)
+        self._shown = _Shown(design, answer)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(1)

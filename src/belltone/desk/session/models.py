@@ -92,6 +92,8 @@ class Models(QObject):
         self._kept: dict[str, _Kept] = {}
         self._order: list[str] = []
         self._making: _Wanted | None = None
+        self.halted = False
+        """Whether no more are made until somebody asks for them, or another sheet is opened."""
         self.bound = DEFAULT_BOUND
         self._timer = QTimer(self, singleShot=True, interval=_REST_MS)
         self._timer.timeout.connect(self._go_on)
@@ -103,6 +105,17 @@ class Models(QObject):
         self._timer.stop()
         self._kept.clear()
         self._order.clear()
+        self.halted = False
+
+    def halt(self) -> None:
+        """Make no more of this sheet until `go_on`; what is made so far stays."""
+        self.halted = True
+        self._stop()
+
+    def go_on(self) -> None:
+        """Make what is lacking again."""
+        self.halted = False
+        self.consider()
 
     def close(self) -> None:
         """Make no more."""
@@ -268,7 +281,7 @@ class Models(QObject):
 
     def _go_on(self) -> None:
         session, answer = self._session, self._session.answer
-        if self._making is not None or answer is None or session.turning is not None:
+        if self._making is not None or answer is None or session.turning is not None or self.halted:
             return
         if any(session.jobs.state(lane) is not None for lane in _FIRST):
             return

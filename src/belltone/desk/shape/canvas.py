@@ -129,6 +129,8 @@ class ShapeCanvas(QWidget):
 
     def set_palette(self, palette: Palette) -> None:
         """Take another theme's colours."""
+        if palette == self._palette:
+            return
         self._palette = palette
         self._scene.set_palette(palette)
         self._shown_mode = None
