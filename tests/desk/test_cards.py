@@ -179,6 +179,14 @@ def test_excitation(window: MainWindow, qtbot: QtBot) -> None:
     assert "Nothing shakes it yet" in window.verdict.head.text()
 
 
+def test_a_number_is_not_parted_from_its_unit_where_a_line_ends(window: MainWindow) -> None:
+    card = window.column.excitation
+    card.set_open(False)
+    told = [label.text() for body in card._bodies for label in body.findChildren(QLabel)]
+    assert "8 %" in told
+    assert "clear of them." in " ".join(told)
+
+
 def test_the_section_changes_shape_and_tapers(window: MainWindow, qtbot: QtBot) -> None:
     card = window.column.component
     act(card, "taper it")

@@ -416,6 +416,7 @@ class SweepMap(QFrame):
         else:
             models.halt()
         self._note_quality()
+        self.refresh()
 
     def _show_halt(self, making: bool) -> None:
         """Offer to stop what is made, or to go on with what was stopped."""
@@ -452,6 +453,8 @@ class SweepMap(QFrame):
         refusal = session.models.refusal(knob)
         if refusal:
             return f"no model of {knob} ({refusal}); press Sweep to solve its points"
+        if session.models.halted and not session.models.stands(knob):
+            return "making the model of this knob was stopped; Sweep solves its points"
         return "branches appear as soon as a model of this knob stands; Sweep solves its points"
 
     def _follow_size(self) -> None:
