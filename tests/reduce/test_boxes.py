@@ -11,9 +11,9 @@ from belltone.modes.failure import PointFailure, Reason
 from belltone.modes.level import planned
 from belltone.modes.request import ModeRequest
 from belltone.reading.family import DesignFamily
-from belltone.reduce import boxes
+from belltone.reduce import boxes, spreading
 from belltone.reduce.boxes import build_box
-from belltone.reduce.designs import UnmodelledError
+from belltone.reduce.designs import Designs, UnmodelledError
 from belltone.reduce.forms import Forms
 from belltone.reduce.grid import MOST_ORDERS, Grid, place_of
 from belltone.reduce.model import Gap, Piece, ReducedModel, ReducedModes
@@ -64,7 +64,7 @@ CASES = {
     "the tube and the post of a frame": (demo("infeed_rail"), ("wall", "post_at"), COARSE, 0.5),
     "three knobs": (demo("filler_gantry"), ("tube", "reach", "mount"), COARSE, 0.3),
     "wall and depth of a shell": (demo("rinsing_bell"), ("wall", "depth"), COARSE, 1.0),
-    "plies and twist": (demo("paddle"), ("angle", "twist"), COARSE, 0.5),
+    "plies and twist": (demo("paddle"), ("angle", "twist"), COARSE, 1.0),
     "pull and warmth": (demo("heated_rail"), ("belt", "sun"), COARSE, 1.0),
     "both sides of a free plate": (
         Sheet.from_text(
@@ -199,6 +199,48 @@ def test_a_packed_model_says_the_same() -> None:
     assert (again.knobs, again.low, again.high) == (model.knobs, model.low, model.high)
     for place in places(model, 4):
         assert np.array_equal(reduced(again, *place).flexible, reduced(model, *place).flexible)
+
+
+def test_what_is_so_stiff_that_its_mass_is_a_rounding_makes_no_mode() -> None:
+    stiffness, mass = np.diag([1.0, 4.0, 9.0, 1e6]), np.diag([1.0, 1.0, 1.0, -1e-9])
+    forms = Forms(stiffness, mass, np.zeros((4, 3)), shift=4.0)
+    values, weights = forms.modes()
+    assert values == pytest.approx([1.0, 4.0, 9.0])
+    assert np.abs(weights.T @ mass @ weights) == pytest.approx(np.eye(3), abs=1e-12)
+
+
+def test_what_has_buckled_beyond_the_shift_is_told_all_the_same() -> None:
+    forms = Forms(np.diag([-9.0, 1.0]), np.eye(2), np.zeros((2, 3)), shift=4.0)
+    assert forms.modes()[0] == pytest.approx([-9.0, 1.0])
+
+
+def test_whole_ranges_of_plies_and_twist_take_few_designs(monkeypatch: pytest.MonkeyPatch) -> None:
+    made: list[Designs] = []
+
+    def kept(*given: object, **named: object) -> Designs:
+        made.append(Designs(*given, **named))
+        return made[-1]
+
+    monkeypatch.setattr(boxes, "Designs", kept)
+    model = modelled(demo("paddle"), "angle", "twist")
+    assert len(model.pieces) == 1
+    assert made[0].tried <= 70
+    assert model.solutions <= 4
+
+
+@pytest.mark.parametrize(
+    ("missed", "endless"),
+    [
+        ([200.0, 160.0, 31.0, 18.0], False),  # too few to tell
+        ([200.0, 160.0, 31.0, 18.0, 2.4], False),
+        ([100.0, 400.0, 100.0, 25.0, 6.0], False),
+        ([1500.0, 920.0, 670.0, 340.0, 250.0], True),
+        ([2000.0, 900.0, 710.0, 280.0, 67.0, 240.0], True),
+        ([10.0 * 0.5**order for order in range(11)], True),  # as many as there may be
+    ],
+)
+def test_a_grid_that_would_not_end_is_told_soon(missed: list[float], endless: bool) -> None:
+    assert spreading._endless(missed) is endless
 
 
 def test_a_grid_shows_polynomials_of_its_orders_exactly() -> None:

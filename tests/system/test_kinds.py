@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 from pathlib import Path
 
 import numpy as np
@@ -13,6 +14,7 @@ from belltone.mesh.discretisation import Discretisation
 from belltone.modes.level import planned
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet, read_sheet
+from belltone.system import kinds
 from belltone.system.assembly import bodies_of
 from belltone.system.bodies import Body
 from belltone.system.kinds import kind_of, lone_body, place_lines, place_position
@@ -52,6 +54,18 @@ def test_sites_of_the_mesh_lie_on_the_lines_they_are_drawn_with(
             away = np.min([nearest(line, site.positions) for line in lines], axis=0)
             # Lines are drawn with chords of what is curved.
             assert away.max() <= 0.02 * body.mesh.size, (body.part.name, name)
+
+
+def test_lines_of_a_site_are_kept_as_long_as_its_part() -> None:
+    design = evaluate(SHEETS["pump_cover"])
+    part, place = design.parts[0], design.places["cover.inlet"]
+    lines = place_lines(part, place)
+    assert place_lines(part, place) is lines
+    key = id(part)
+    assert place in kinds._LINES[key]
+    del design, part
+    gc.collect()
+    assert key not in kinds._LINES
 
 
 def test_a_part_by_itself_weighs_what_it_weighs_in_the_whole(bodies: tuple[Body, ...]) -> None:
