@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QAction
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
@@ -15,6 +16,7 @@ from belltone.desk.session.turned import outside_words
 from belltone.desk.window import MainWindow
 from belltone.modes.solve import request_for, solve
 from belltone.reading.family import DesignFamily
+from belltone.reduce.model import ReducedModes
 from belltone.store.journal import Journal
 from tests.conftest import CLAMPED, bar_text
 from tests.desk.conftest import WAIT, drawn, number, settle, swept
@@ -471,3 +473,27 @@ def test_making_models_can_be_stopped_and_taken_up_again(
     qtbot.mouseClick(chart.halt, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: session.models.stands("post_at"), timeout=WAIT)
     qtbot.waitUntil(chart.halt.isHidden, timeout=WAIT)
+
+
+def test_how_near_models_are_is_chosen_and_kept(
+    alive: MainWindow, make_window: Make, qtbot: QtBot
+) -> None:
+    session = alive.session
+    assert session.models.of("wall") is not None
+    choose = {action.text(): action for action in alive.findChildren(QAction)}
+    # A nearer bound lets go of what is not so near ...
+    choose["Models within 0.03 %"].trigger()
+    assert session.models.of("wall") is None
+    await_models(qtbot, alive)
+    line = session.models.of("wall")
+    assert line is not None
+    assert line.model.bound == pytest.approx(3e-4)
+    found = line.at(session.design.knobs["wall"].base * 1.2)
+    assert isinstance(found, ReducedModes)
+    assert found.errors.max() <= 3e-4
+    # ... and a wider one keeps it.
+    choose["Models within 1 %"].trigger()
+    assert session.models.of("wall") is not None
+    # The next window begins with what was chosen.
+    again = make_window(None, bar_text('shape = "solid round", diameter = "20 mm"', rest=CLAMPED))
+    assert again.session.models.bound == pytest.approx(1e-2)

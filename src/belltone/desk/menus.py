@@ -14,15 +14,20 @@ from belltone.desk.help.terms import pages
 from belltone.desk.pictures import ask_write_chart
 from belltone.desk.session.session import Session
 from belltone.desk.themes import THEMES
+from belltone.exchange.tables import percent
+from belltone.reduce.designs import DEFAULT_BOUND
 from belltone.sheet.demo import examples_folder
 from belltone.sheet.shown_units import SHOWN_UNITS
 
 if TYPE_CHECKING:
     from belltone.desk.window import MainWindow
 
-__all__ = ["Menus", "commands"]
+__all__ = ["BOUNDS", "Menus", "commands"]
 
 _MEASURED: Final = {"length": "Lengths", "frequency": "Frequencies", "mass": "Masses"}
+
+BOUNDS: Final = (1e-2, 3e-3, DEFAULT_BOUND, 3e-4, 1e-4)
+"""So near to solved frequencies models may be asked to be, relative."""
 
 Keys = QKeySequence | QKeySequence.StandardKey | str | None
 
@@ -120,6 +125,7 @@ class Menus:
         self._add(menu, "What was &measured", "Ctrl+M", window.show_measured)
         self._add(menu, "&With and without preload", "Ctrl+B", lambda: panes.show_beside("bare"))
         self._units(menu.addMenu("Un&its"))
+        self._bounds(menu.addMenu("&Models of knobs"))
         looks = menu.addMenu("L&ooks")
         group = QActionGroup(looks)
         self._looks = {}
@@ -154,6 +160,17 @@ class Menus:
                 action.setChecked(getattr(session.design.shown, dimension) == unit)
 
         menu.aboutToShow.connect(tick)
+
+    def _bounds(self, menu: QMenu) -> None:
+        """How far frequencies read off models may be from solved ones."""
+        window, group = self._window, QActionGroup(menu)
+        shown: dict[float, QAction] = {}
+        for bound in BOUNDS:
+            call = partial(window.take_bound, bound)
+            shown[bound] = action = self._add(menu, f"Models within {percent(bound)}", None, call)
+            action.setCheckable(True)
+            group.addAction(action)
+        menu.aboutToShow.connect(lambda: shown[window.session.models.bound].setChecked(True))
 
     def _help(self, menu: QMenu) -> None:
         window = self._window

@@ -51,7 +51,7 @@ from belltone.desk.help.terms import pages, set_term, term_of, terms
 from belltone.desk.help.tour import Step, Tour
 from belltone.desk.look import label_font, qt_palette, stylesheet
 from belltone.desk.measuring.measured_view import MeasuredView
-from belltone.desk.menus import Menus, commands
+from belltone.desk.menus import BOUNDS, Menus, commands
 from belltone.desk.mode_table import ModeTable
 from belltone.desk.notices import Notices
 from belltone.desk.proposals.tuning_view import TuningView
@@ -73,6 +73,7 @@ from belltone.exchange.revisions import Revised, revisable
 from belltone.exchange.tables import MODE_COLUMNS, as_csv, mode_rows
 from belltone.files import MOST_SHEET_BYTES, FileError, read_text, same_file, write_text
 from belltone.reading.family import evaluate
+from belltone.reduce.designs import DEFAULT_BOUND
 from belltone.sheet.demo import demo_sheet
 from belltone.sheet.document import Sheet, read_sheet
 from belltone.sheet.errors import SheetError
@@ -87,6 +88,7 @@ _FILES: Final = (
     f"Files somebody sent ({' '.join('*' + ending for ending in ENDINGS)});;All files (*)"
 )
 _MOST_LISTED: Final = 12
+_BOUND_KEPT: Final = "models within"
 _SHEET_WIDTH, _TEXT_WIDTH = 320, 520  # pixels
 
 
@@ -113,6 +115,8 @@ class MainWindow(QMainWindow):
         self._settings = settings or QSettings()
         self.theme = str(self._settings.value("theme") or SYSTEM)
         self._palette = palette_for(self.theme)
+        kept = str(self._settings.value(_BOUND_KEPT))
+        session.models.take_bound(next((b for b in BOUNDS if str(b) == kept), DEFAULT_BOUND))
         self.setAcceptDrops(True)
         self._asking = False
         self._leaving = False
@@ -671,6 +675,11 @@ class MainWindow(QMainWindow):
         self._settings.setValue("theme", choice)
         self._palette = palette_for(choice)
         self._apply_theme()
+
+    def take_bound(self, bound: float) -> None:
+        """Have models of knobs within a bound, now and whenever the program starts."""
+        self._settings.setValue(_BOUND_KEPT, str(bound))
+        self.session.models.take_bound(bound)
 
     def _follow_desktop(self) -> None:
         if self.theme == SYSTEM and palette_for(SYSTEM) is not self._palette:

@@ -15,7 +15,6 @@ from belltone.desk.session.models import Models
 from belltone.desk.session.variants import Variants
 from belltone.errors import UserError
 from belltone.progress import Progress
-from belltone.reduce.designs import DEFAULT_BOUND
 from belltone.reduce.model import ReducedModel
 from belltone.sweep.engine import Questions
 from belltone.sweep.modelled import modelled_sweep
@@ -102,7 +101,7 @@ class GhostCurves(QObject):
         low, high = here.range
         ends = {name: (low * here.scale, high * here.scale)}
         sheet, level = wanted.sheet, wanted.modes.discretisation
-        place = (sheet.text, sheet.folder, session.path, ends, level, DEFAULT_BOUND)
+        place = (sheet.text, sheet.folder, session.path, ends, level, session.models.bound)
 
         def work(progress: Progress) -> Sweep | None:
             try:

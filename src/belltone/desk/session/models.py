@@ -94,7 +94,8 @@ class Models(QObject):
         self._making: _Wanted | None = None
         self.halted = False
         """Whether no more are made until somebody asks for them, or another sheet is opened."""
-        self.bound = DEFAULT_BOUND
+        self.bound: float = DEFAULT_BOUND
+        """How far frequencies of models may be from solved ones, relative."""
         self._timer = QTimer(self, singleShot=True, interval=_REST_MS)
         self._timer.timeout.connect(self._go_on)
 
@@ -111,6 +112,19 @@ class Models(QObject):
         """Make no more of this sheet until `go_on`; what is made so far stays."""
         self.halted = True
         self._stop()
+
+    def take_bound(self, bound: float) -> None:
+        """Make models within another bound from now on; those that are not so near are let go."""
+        if bound == self.bound:
+            return
+        nearer, self.bound = bound < self.bound, bound
+        gone = [name for name, kept in self._kept.items() if (kept.model is None) != nearer]
+        for name in gone:
+            del self._kept[name]
+        self._stop()
+        for name in gone:
+            self.changed.emit(name)
+        self.consider()
 
     def go_on(self) -> None:
         """Make what is lacking again."""

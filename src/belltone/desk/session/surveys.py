@@ -9,12 +9,12 @@ from typing import Protocol
 from PySide6.QtCore import QObject, Signal
 
 from belltone.desk.session.identity import carry_over
+from belltone.desk.session.models import Models
 from belltone.desk.session.trying import Tryable
 from belltone.desk.session.workplace import Workplace
 from belltone.exchange.sweep_tables import DesignTable, survey_table
 from belltone.modes.modeset import ModeSet
 from belltone.progress import Progress
-from belltone.reduce.designs import DEFAULT_BOUND
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import SheetError
 from belltone.store.failures import error_words
@@ -34,6 +34,7 @@ class Surveyed(Tryable, Protocol):
     """What designs are looked at of, and who solves."""
 
     workplace: Workplace
+    models: Models
 
 
 @dataclass(frozen=True)
@@ -87,7 +88,7 @@ class Surveys(QObject):
         session = self._session
         session.give_up()
         sheet, path, told = session.sheet, session.path, tuple(outputs)
-        bound = None if exact or needs_solution(told) else DEFAULT_BOUND
+        bound = None if exact or needs_solution(told) else session.models.bound
         place = session.workplace.executor(sheet)
         self.failure, self.shown = "", None
 
