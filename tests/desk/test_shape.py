@@ -13,7 +13,10 @@ from belltone.desk.window import MainWindow
 from belltone.desk.windows import EMPTY
 from belltone.drawing.colours import LIGHT, ramp
 from belltone.drawing.scene import Scene
-from belltone.reading.family import evaluate
+from belltone.mesh.discretisation import Discretisation
+from belltone.modes.level import planned
+from belltone.modes.solve import request_for, solve
+from belltone.reading.family import DesignFamily, evaluate
 from belltone.sheet.demo import demo_sheet
 from belltone.sheet.document import read_sheet
 from tests.desk.conftest import count_pixels, settle
@@ -271,5 +274,31 @@ def test_what_is_drawn_coarser_while_it_moves_is_picked_where_it_is() -> None:
         (place, at), (again, _) = found
         assert np.allclose(place, again, atol=2e-3)
         assert at == pytest.approx((1000, 900), abs=3)
+    finally:
+        scene.close()
+
+
+@pytest.mark.parametrize(
+    ("name", "knob", "value"),
+    [("infeed_rail", "post_at", 2.0), ("pump_cover", "inlet_at", 0.12)],
+)
+def test_what_holds_and_hangs_on_it_follows_a_knob_that_is_turned(
+    name: str, knob: str, value: float
+) -> None:
+    family = DesignFamily(read_sheet(demo_sheet(name)))
+    design, turned = family.at(), family.at({knob: value})
+    modes = solve(design, request_for(design), planned(design, Discretisation(1, 3))).modes
+    scene = Scene(LIGHT)
+    try:
+        scene.show_design(design, modes)
+        scene.look("corner")
+        before = scene.draw(500, 300).copy()
+        assert scene.follow(turned, modes)
+        scene.show_mode(modes, 0)
+        scene.rest()
+        after = scene.draw(500, 300).copy()
+        scene.show_design(turned, modes)
+        assert np.array_equal(scene.draw(500, 300), after)
+        assert np.count_nonzero(np.any(before != after, axis=-1)) > 50
     finally:
         scene.close()

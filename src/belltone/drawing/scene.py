@@ -163,6 +163,15 @@ class Scene:
         self._signed_array = np.zeros(len(self._points_array), dtype=np.float32)
         self._add_surface()
         self._add_lines()
+        self._add_glyphs()
+        self._displacement = np.zeros_like(self.part.points)
+        self._shape = None
+        self._apply_options()
+
+    def _add_glyphs(self) -> None:
+        """What holds, joins and loads the component, and what hangs on it."""
+        design = self._design
+        assert design is not None
         self._glyphs = []
         for support in design.supports:
             parts = (design, support, self._depth(support.place.part), self.size)
@@ -177,29 +186,34 @@ class Scene:
         self._glyphs += load_glyphs(design, self.part, self._palette.load)
         self._add_masses()
         for actor in self._glyphs:
+            actor.SetVisibility(self.options.clutter)
             self._renderer.AddActor(actor)
-        self._displacement = np.zeros_like(self.part.points)
-        self._shape = None
-        self._apply_options()
 
     def follow(self, design: Design, modes: ModeSet) -> bool:
         """Move what is drawn to a design with the same parts; returns whether that could be done.
 
-        Supports and masses stay where they were drawn until the design is shown anew.
+        What holds it, hangs on it and loads it goes along.
         """
-        known = None if self._design is None else [part.name for part in self._design.parts]
+        before = self._design
+        known = None if before is None else [part.name for part in before.parts]
         if self._modes is None or known != [part.name for part in design.parts]:
             return False
         if modes.point_counts != self._modes.point_counts:
             return False
         count = len(self.part.points)
-        if not self.part.follow(design):
-            return True
+        moved = self.part.follow(design)
         if len(self.part.points) != count:
             return False
-        self._points_array[:] = self._rest_array[:] = self.part.points
-        for changed in (self._resting.GetPoints(), self._resting):
-            changed.Modified()
+        assert before is not None
+        self._design = design
+        if moved:
+            self._points_array[:] = self._rest_array[:] = self.part.points
+            for changed in (self._resting.GetPoints(), self._resting):
+                changed.Modified()
+        if moved or before.places != design.places:
+            for actor in self._glyphs:
+                self._renderer.RemoveActor(actor)
+            self._add_glyphs()
         return True
 
     def show_mode(self, modes: ModeSet, index: int) -> None:
