@@ -370,5 +370,16 @@ class MeshValue:
         """Diagonal of the box round it (m)."""
         return float(np.linalg.norm(np.ptp(self.points, axis=0)))
 
+    @property
+    def triangles(self) -> NDArray[np.bool_]:
+        """Which of the faces have three corners."""
+        return np.asarray(self.faces[:, 3] == self.faces[:, 2])
+
+    def at_faces(self, values: Array) -> Array:
+        """Means over the corners of each face ``(..., faces, k)`` of ``(..., points, k)``."""
+        corners = values[..., self.faces, :]
+        three, four = corners[..., :3, :].mean(axis=-2), corners.mean(axis=-2)
+        return np.asarray(np.where(self.triangles[:, None], three, four))
+
 
 PartValue = MemberValue | SurfaceValue | MeshValue | PointValue

@@ -17,7 +17,7 @@ from belltone.design.parts import MemberValue, SurfaceValue
 from belltone.design.values import Design
 from belltone.mesh.faces import FaceMesh
 from belltone.mesh.surface import SurfaceMesh
-from belltone.modes.face_words import at_middles, face_kinds, faces_of_mesh
+from belltone.modes.face_words import face_kinds, faces_of_mesh
 from belltone.modes.grids import counted, lobes
 from belltone.modes.kinds import energy_shares, kind_names_of_several
 from belltone.modes.member_words import member_kinds
@@ -186,7 +186,7 @@ class _Words:
         if isinstance(part, SurfaceWitness) and isinstance(mesh, SurfaceMesh):
             return wall_kinds(mesh, part, shapes)
         if isinstance(mesh, FaceMesh):
-            return face_kinds(faces_of_mesh(mesh), at_middles(mesh, shapes))
+            return face_kinds(faces_of_mesh(mesh), mesh.part.at_faces(shapes[..., :3]))
         if isinstance(part, LineWitness):
             none = np.zeros((len(shapes), 1))
             return member_kinds(part, shapes, energy_shares(np.hstack([self._strains[at], none])))

@@ -114,10 +114,7 @@ def _centres(body: Body) -> Array:
     mesh = body.mesh
     if not isinstance(mesh, FaceMesh):
         return np.asarray(mesh.coordinates[mesh.connectivity].mean(axis=1))
-    # The last corner is repeated on triangles, and counts once.
-    corners = mesh.part.points[mesh.part.faces]
-    single = mesh.part.faces[:, 3] == mesh.part.faces[:, 2]
-    return np.asarray(np.where(single[:, None], corners[:, :3].mean(axis=1), corners.mean(axis=1)))
+    return mesh.part.at_faces(mesh.part.points)
 
 
 def _regions(bodies: Sequence[Body]) -> Iterator[tuple[str, int, NDArray[np.bool_]]]:

@@ -18,7 +18,7 @@ from belltone.mesh.faces import FaceMesh
 from belltone.modes.grids import Grid, across, flat_grid
 from belltone.modes.round_words import about, wheel
 
-__all__ = ["IN_PLANE", "Faces", "at_middles", "face_kinds", "faces_of_mesh"]
+__all__ = ["IN_PLANE", "Faces", "face_kinds", "faces_of_mesh"]
 
 Array = NDArray[np.float64]
 IntArray = NDArray[np.intp]
@@ -87,23 +87,14 @@ def faces_of_mesh(mesh: FaceMesh) -> Faces:
     corners = part.points[part.faces]
     # Diagonals of a face, also of a triangle, whose last corner is repeated.
     twice = np.cross(corners[:, 2] - corners[:, 0], corners[:, 3] - corners[:, 1])
-    triangle = part.faces[:, 3] == part.faces[:, 2]
     edge = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    twice = np.where(triangle[:, None], edge, twice)
+    twice = np.where(part.triangles[:, None], edge, twice)
     area = np.linalg.norm(twice, axis=1)
     normals = twice / np.maximum(area, 1e-300)[:, None]
-    middles = np.where(triangle[:, None], corners[:, :3].mean(axis=1), corners.mean(axis=1))
+    middles = part.at_faces(part.points)
     masses = 0.5 * area * part.thickness * part.density
     face = _between_folds(part.faces, normals)
     return Faces(middles, normals, masses, face, _named(part, face, middles, normals, area))
-
-
-def at_middles(mesh: FaceMesh, shapes: Array) -> Array:
-    """Shapes at the nodes ``(modes, nodes, 6)``, as motions ``(modes, faces, 3)`` of the faces."""
-    faces = mesh.part.faces
-    single = (faces[:, 3] == faces[:, 2])[:, None]
-    moved = shapes[..., :3][:, faces]
-    return np.asarray(np.where(single, moved[:, :, :3].mean(axis=2), moved.mean(axis=2)))
 
 
 def _between_folds(faces: IntArray, normals: Array) -> IntArray:
