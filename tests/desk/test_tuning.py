@@ -38,7 +38,7 @@ def test_the_mode_in_trouble_is_shown_first(window: MainWindow) -> None:
     assert window.readout.other.text() == "2990.49 rpm"
     assert window.readout.period.text() == "20.064 ms"
     assert window.readout.standing.text() == "In “drive 2×”."
-    assert "below 40.48 Hz or above 54 Hz" in window.readout.wanted.text()
+    assert "below 40.48\u00a0Hz or above 54\u00a0Hz" in window.readout.wanted.text()
     assert window.readout.kind.text() == "Bending about z, 2 half-waves."
     assert "1 mode stands in a band" in window.verdict.head.text()
     assert "No table has it: a mass hangs beside its axis." in window.readout.check.text()
@@ -107,7 +107,7 @@ def test_sweep_then_go_there(window: MainWindow, qtbot: QtBot) -> None:
     assert window.verdict.head.text() == "Every band is clear."
     assert window.session.tuning.sweep_is_current
     assert window.map.knob_line.value() == pytest.approx(5.01)
-    assert window.readout.standing.text().startswith("Clear, 8 % from")
+    assert window.readout.standing.text().startswith("Clear, 8\u00a0% from")
 
 
 def test_a_sweep_says_its_cost_before_it_runs(window: MainWindow) -> None:

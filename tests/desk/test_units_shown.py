@@ -52,7 +52,7 @@ def test_frequencies_are_shown_per_minute_everywhere(window: MainWindow, qtbot: 
     assert window.readout.frequency.text() == "2990.49 rpm"
     assert window.readout.other.text() == "49.8415 Hz"
     assert window.shape.head.text() == "Mode 2 · 2990.5 rpm"
-    assert "below 2429 rpm or above 3240 rpm" in window.readout.wanted.text()
+    assert "below 2429\u00a0rpm or above 3240\u00a0rpm" in window.readout.wanted.text()
     assert window.readout.reach.target.placeholderText() == "3300 rpm"
     units_menu(window).aboutToShow.emit()
     assert act(window, "Frequencies in rpm").isChecked()

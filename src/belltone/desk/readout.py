@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
@@ -172,7 +173,8 @@ class Readout(QFrame):
         self._show_loaded()
         standing = mode_standing(mode, answer.design)
         text = standing_text(standing)
-        self.standing.setText(text[0].upper() + text[1:] + "." if text else "No excitation stated.")
+        text = text[0].upper() + text[1:] + "." if text else "No excitation stated."
+        self.standing.setText(_unparted(text))
         troubled = standing is not None and standing.place != "clear"
         self.standing.setStyleSheet(
             f"color: {self._palette.alarm if troubled else self._palette.clear};"
@@ -180,10 +182,8 @@ class Readout(QFrame):
             else ""
         )
         if standing is not None and troubled:
-            self.wanted.setText(
-                f"Wanted: below {units.frequency_text(standing.below, 4)} or above "
-                f"{units.frequency_text(standing.above, 4)}."
-            )
+            low, high = (units.frequency_text(f, 4) for f in (standing.below, standing.above))
+            self.wanted.setText(_unparted(f"Wanted: below {low} or above {high}."))
         elif standing is not None and math.isfinite(standing.separation):
             self.wanted.setText(f"Margin asked for: {percent(answer.design.margin)}.")
         else:
@@ -336,3 +336,8 @@ def _rule() -> QFrame:
     line.setFixedHeight(1)
     line.setProperty("card", True)
     return line
+
+
+def _unparted(text: str) -> str:
+    """Words in which no line ends between a number and its unit."""
+    return re.sub(r"(?<=\d) (?=[%\w])", "\u00a0", text)
