@@ -1,6 +1,7 @@
 """Elements end along lines inside a domain, whatever else lies there."""
 
 import itertools
+import tracemalloc
 from collections.abc import Callable
 
 import numpy as np
@@ -105,6 +106,18 @@ def test_no_quadrilateral_lies_across_a_line(
     found = way(loops, 0.8, 0.12, lines)
     if found is not None:
         check(found, loops, lines)
+
+
+@pytest.mark.parametrize("way", [graded_quads, halved_quads])
+def test_lines_that_are_nearly_one_are_given_up_before_they_fill_the_memory(way: Way) -> None:
+    """Between their ends lie a ten-millionth of their length, which elements would grow from."""
+    first, second = line(0.25, 0.11, 0.65, -0.5), line(0.25, 0.11 + 2e-8, 0.65, -0.501)
+    tracemalloc.start()
+    try:
+        assert way([sides(SQUARE)], 0.8, 0.12, [first, second]) is None
+        assert tracemalloc.get_traced_memory()[1] < 500e6
+    finally:
+        tracemalloc.stop()
 
 
 def test_faces_cut_through_their_middles_are_found_where_pairs_do_not_come_out() -> None:

@@ -43,6 +43,7 @@ _BLUNT: Final = -0.35  # cosine of an angle well above the right one
 _GROWTH: Final = 0.7  # of the distance from a rim; so fast pieces become larger
 _APART: Final = 0.75  # of the size wanted at a point; no other is nearer
 _ROOM: Final = 1.0  # of the distance from a tight curve; so fast pieces become longer
+_MOST_PLACES: Final = 4e6  # of the finest grid; beyond, a piece is so short by chance alone
 _ROUNDS: Final = 4  # of moving graded points to the middle of their neighbours
 NO_SEAMS: Final = SeamPoints(np.empty((0, 2)), ())
 _CLEAR: Final = 0.55  # inner points keep this share of the spacing away from the boundary
@@ -240,6 +241,9 @@ def _graded(rims: Sequence[Array], spacing: float, seams: SeamPoints) -> Array:
         raise OutlineError("two points of a rim are one")
     least = float(length.min())
     levels = max(1, math.ceil(math.log2(max(spacing / least, 1.0))) + 1)
+    box = np.ptp(rims[0], axis=0) * 2.0 ** (levels - 1) / spacing
+    if float(np.prod(box)) > _MOST_PLACES:
+        raise OutlineError("a piece of a rim or line is too short beside all the others")
     tree = cKDTree(rim)
     for level in range(levels)[::-1]:
         step = spacing / 2**level
