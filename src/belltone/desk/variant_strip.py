@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QInputDialog,
-    QLabel,
     QMenu,
     QPushButton,
     QScrollArea,
@@ -20,6 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from belltone.compare.among import standing_words
+from belltone.desk.elided import ElidedLabel
 from belltone.desk.look import label_font, tell
 from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette
@@ -111,7 +111,7 @@ class VariantCard(QFrame):
         column = QVBoxLayout(self)
         column.setContentsMargins(9, 3, 9, 3)
         column.setSpacing(0)
-        self.head, self.differs, self.stands = QLabel(), QLabel(), QLabel()
+        self.head, self.differs, self.stands = ElidedLabel(), ElidedLabel(), ElidedLabel()
         for label, size, bold in (
             (self.head, 9, True),
             (self.differs, 8, False),
@@ -155,6 +155,8 @@ class VariantCard(QFrame):
             "Click: its modes as hollow pegs on the ruler. Twice: return to it. "
             "Right-click: rename, note, compare, drop."
         )
+        for label in (self.head, self.differs, self.stands):
+            label.setToolTip("")  # that of all of it has their words, too
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
