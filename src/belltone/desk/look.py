@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import re
+
 from PySide6.QtGui import QColor, QFont, QPalette
 from PySide6.QtWidgets import QLabel, QWidget
 
 from belltone.drawing.colours import Palette
 
-__all__ = ["label_font", "qt_palette", "restyle", "sentence_font", "stylesheet", "tell"]
+__all__ = ["label_font", "qt_palette", "restyle", "sentence_font", "stylesheet", "tell", "unparted"]
 
 
 def sentence_font(size: float = 10.5) -> QFont:
@@ -140,3 +142,8 @@ def stylesheet(palette: Palette) -> str:
     QSplitter::handle {{ background: transparent; }}
     QToolTip {{ background: {p.card}; color: {p.ink}; border: 1px solid {p.line}; }}
     """
+
+
+def unparted(text: str) -> str:
+    """Words in which no line ends between a number and its unit."""
+    return re.sub(r"(?<=\d) (?=[%\w])", "\u00a0", text)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-import re
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
@@ -17,7 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from belltone.desk.look import label_font, sentence_font
+from belltone.desk.look import label_font, sentence_font, unparted
 from belltone.desk.marks import mark_path
 from belltone.desk.reach_form import ReachForm
 from belltone.desk.session.session import Session
@@ -174,7 +173,7 @@ class Readout(QFrame):
         standing = mode_standing(mode, answer.design)
         text = standing_text(standing)
         text = text[0].upper() + text[1:] + "." if text else "No excitation stated."
-        self.standing.setText(_unparted(text))
+        self.standing.setText(unparted(text))
         troubled = standing is not None and standing.place != "clear"
         self.standing.setStyleSheet(
             f"color: {self._palette.alarm if troubled else self._palette.clear};"
@@ -183,7 +182,7 @@ class Readout(QFrame):
         )
         if standing is not None and troubled:
             low, high = (units.frequency_text(f, 4) for f in (standing.below, standing.above))
-            self.wanted.setText(_unparted(f"Wanted: below {low} or above {high}."))
+            self.wanted.setText(unparted(f"Wanted: below {low} or above {high}."))
         elif standing is not None and math.isfinite(standing.separation):
             self.wanted.setText(f"Margin asked for: {percent(answer.design.margin)}.")
         else:
@@ -336,8 +335,3 @@ def _rule() -> QFrame:
     line.setFixedHeight(1)
     line.setProperty("card", True)
     return line
-
-
-def _unparted(text: str) -> str:
-    """Words in which no line ends between a number and its unit."""
-    return re.sub(r"(?<=\d) (?=[%\w])", "\u00a0", text)

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
-from typing import Final
 
 from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QEnterEvent, QMouseEvent
@@ -24,14 +22,12 @@ from belltone.desk.cards.fold import FoldButton
 from belltone.desk.cards.name_word import NameWord
 from belltone.desk.fields import ChoiceWord, LiveNumber, word_label
 from belltone.desk.flow import FlowLayout
-from belltone.desk.look import label_font, restyle, sentence_font
+from belltone.desk.look import label_font, restyle, sentence_font, unparted
 from belltone.desk.session.session import Session
 from belltone.sheet.errors import Path
 from belltone.sheet.renaming import renamed_everywhere
 
 __all__ = ["Act", "Acts", "Card", "Choice", "Name", "Number", "Piece", "Sentence"]
-
-_NUMBER: Final = re.compile(r"[−-]?\d[\d.,]*(e[+-]?\d+)?")
 
 
 @dataclass(frozen=True)
@@ -275,17 +271,6 @@ class Card(QFrame):
             body.mark(False)
 
 
-def _words(text: str) -> list[str]:
-    """What may stand in a line of its own: words, a number with what it is a number of."""
-    found: list[str] = []
-    for word in text.split():
-        if found and _NUMBER.fullmatch(found[-1]):
-            found[-1] += f" {word}"
-        else:
-            found.append(word)
-    return found
-
-
 class _Body(QWidget):
     """One sentence; while the mouse or the keyboard is in it the picture marks its site."""
 
@@ -297,8 +282,8 @@ class _Body(QWidget):
         flow = FlowLayout(self)
         for piece in sentence:
             if isinstance(piece, str):
-                for word in _words(piece):
-                    flow.addWidget(word_label(word))
+                for word in filter(None, unparted(piece).split(" ")):
+                    flow.addWidget(word_label(word.replace("\u00a0", " ")))
             elif isinstance(piece, Number):
                 flow.addWidget(LiveNumber(session, piece.path, piece.label))
             elif isinstance(piece, Name):

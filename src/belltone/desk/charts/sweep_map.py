@@ -415,7 +415,6 @@ class SweepMap(QFrame):
             models.go_on()
         else:
             models.halt()
-        self._note_quality()
         self.refresh()
 
     def _show_halt(self, making: bool) -> None:

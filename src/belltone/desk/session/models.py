@@ -117,8 +117,12 @@ class Models(QObject):
         """Make models within another bound from now on; those that are not so near are let go."""
         if bound == self.bound:
             return
-        nearer, self.bound = bound < self.bound, bound
-        gone = [name for name, kept in self._kept.items() if (kept.model is None) != nearer]
+        self.bound = bound
+        gone = [
+            name
+            for name, kept in self._kept.items()
+            if kept.model is None or kept.model.bound > bound
+        ]
         for name in gone:
             del self._kept[name]
         self._stop()
