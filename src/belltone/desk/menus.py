@@ -125,7 +125,7 @@ class Menus:
         self._add(menu, "What was &measured", "Ctrl+M", window.show_measured)
         self._add(menu, "&With and without preload", "Ctrl+B", lambda: panes.show_beside("bare"))
         self._units(menu.addMenu("Un&its"))
-        self._bounds(menu.addMenu("&Models of knobs"))
+        self._bounds(menu.addMenu("Models of &knobs"))
         looks = menu.addMenu("L&ooks")
         group = QActionGroup(looks)
         self._looks = {}
