@@ -5,15 +5,12 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
-import numpy as np
 import pytest
 
 from belltone.modes.solve import request_for, solve
 from belltone.reading.family import evaluate
 from belltone.sheet.document import read_sheet
-from belltone.tune import together
 from belltone.tune.bands import verdict
-from belltone.tune.together import OTHER_SHAPE
 from tests.conftest import Run
 from tests.tune.test_clearing import bar, per_millimetre
 
@@ -64,9 +61,7 @@ def test_clear_as_data_and_what_stops_it(run: Run, bar_path: Path) -> None:
     assert (code, out.splitlines()[0]) == (0, "clear as it stands; nothing is to be changed")
 
 
-def test_reach_with_two_knobs_changes_them_least(
-    run: Run, bar_path: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
+def test_reach_with_two_knobs_changes_them_least(run: Run, bar_path: Path, tmp_path: Path) -> None:
     first = per_millimetre()[0]
     target = f"{22 * first:.6f} Hz"
     written = tmp_path / "reached.toml"
@@ -79,7 +74,6 @@ def test_reach_with_two_knobs_changes_them_least(
     assert knobs["tall"].value == pytest.approx(22, rel=2e-3)
     assert knobs["wide"].value == pytest.approx(40, abs=0.05)  # moves this mode not at all
     assert "mode 1 stands at" in out
-    assert OTHER_SHAPE not in out
     far = f"{90 * first:.6f} Hz"
     code, _, err = run(
         "reach", bar_path, "--mode", "1", "--target", far, "--knob", "tall", "--knob", "wide"
@@ -87,12 +81,34 @@ def test_reach_with_two_knobs_changes_them_least(
     assert code == 1
     assert "mode 1 does not reach" in err
     assert "“tall” stands at its end, 40 mm; beyond it is better" in err
-    # Known by what it does: where its shape became another mode's, that is told.
-    monkeypatch.setattr(together, "pair", lambda *_: (np.array([2]), np.ones(1)))
-    code, out, _ = run(
-        "reach", bar_path, "--mode", "1", "--target", target, "--knob", "tall", "--knob", "wide"
+
+
+def test_reach_of_several_modes_at_once(run: Run, bar_path: Path, tmp_path: Path) -> None:
+    first = per_millimetre()[0]
+    written = tmp_path / "reached.toml"
+    asked = ("reach", bar_path, "--knob", "tall", "--knob", "wide")
+    code, out, err = run(
+        *asked, "--mode", "1", "--target", f"{22 * first:.6f} Hz", "--mode", "2",
+        "--target", "1.5 x mode 1", "--tolerance", "0.05 %", "--write", written,
+    )  # fmt: skip
+    assert (code, err) == (0, ""), err
+    knobs = evaluate(read_sheet(written)).knobs
+    assert knobs["tall"].value == pytest.approx(22, rel=2e-3)
+    assert knobs["wide"].value == pytest.approx(33, rel=2e-3)
+    assert "mode 1 stands at" in out
+    assert "mode 2 stands at" in out
+    code, _, err = run(*asked, "--mode", "1", "--mode", "2", "--target", "50 Hz")
+    assert code == 1
+    assert "2 “--mode” and 1 “--target”; state one target for each mode" in err
+    code, _, err = run(*asked, "--mode", "2", "--target", "2 x mode 1", "--tolerance", "1 Hz")
+    assert code == 1
+    assert "“1 Hz” is no tolerance of a ratio" in err
+    # The bending the other way stands where others are to keep off.
+    code, out, err = run(
+        *asked, "--mode", "1", "--target", f"{38 * first:.6f} Hz", "--apart", "10 %"
     )
-    assert (code, out.splitlines()[-1]) == (0, OTHER_SHAPE)
+    assert (code, err) == (0, "")
+    assert "mode 1 stands at" in out
 
 
 def test_reach_with_a_knob_of_steps_stays_on_them(run: Run, bar_path: Path) -> None:

@@ -2,29 +2,34 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Final
 
 import typer
 
-from belltone.cli.inputs import frequency, read_input, set_knobs
+from belltone.cli.inputs import frequency, read_input, set_knobs, share
 from belltone.cli.messages import fail, note, warn
 from belltone.cli.options import Format, FormatOption, Output, Settings, SheetPath
 from belltone.cli.output import table, write
 from belltone.cli.waiting import progress_shown
+from belltone.design.values import TargetValue
 from belltone.exchange.pull_tables import other_rows, pull_columns, pull_data, pull_rows
 from belltone.exchange.tables import as_csv, as_json
 from belltone.modes.solve import request_for, solve
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet, read_sheet, write_sheet
-from belltone.sheet.units import format_number
+from belltone.sheet.plain import plain_value
+from belltone.sheet.units import DIMENSIONS, format_number
 from belltone.store.results import ResultStore, store_path
 from belltone.sweep.plan import PlanError
 from belltone.sweep.pool import start_workers
 from belltone.tune.others import others
 from belltone.tune.pull import pulls
 from belltone.tune.reach import reach
-from belltone.tune.together import OTHER_SHAPE, reach_together
+from belltone.tune.together import reach_together, wanted_at, wanted_times
+
+_TIMES: Final = re.compile(r"([^x×]+)[x×]\s*mode\s+(\d+)")
 
 
 def pull(
@@ -64,8 +69,18 @@ def pull(
 
 def reach_command(
     sheet: SheetPath,
-    mode: Annotated[int, typer.Option(min=1, metavar="N", help="The mode's number now.")],
-    target: Annotated[str, typer.Option(metavar="F", help="Where it shall stand: “55 Hz”.")],
+    modes: Annotated[
+        list[int],
+        typer.Option("--mode", min=1, metavar="N", help="The mode's number now; or several."),
+    ],
+    targets: Annotated[
+        list[str],
+        typer.Option(
+            "--target",
+            metavar="F",
+            help="Where it shall stand: “55 Hz”, or “2.5 x mode 1”; one for each mode, in order.",
+        ),
+    ],
     knobs: Annotated[
         list[str],
         typer.Option(
@@ -73,32 +88,36 @@ def reach_command(
         ),
     ],
     tolerance: Annotated[
-        str | None, typer.Option(metavar="F", help="How near is near enough (0.01 % if left out).")
+        str | None,
+        typer.Option(metavar="F", help="How near is near enough, or a share (0.01 %)."),
+    ] = None,
+    apart: Annotated[
+        str | None, typer.Option(metavar="P", help="How far all other modes keep off: “5 %”.")
     ] = None,
     write: Annotated[
         Path | None, typer.Option(metavar="FILE", help="Write the sheet with the knob set.")
     ] = None,
 ) -> None:
-    """Find the knob value that brings a mode to a frequency; of several knobs the least change."""
+    """Find the knob value that brings a mode to a frequency; of several knobs the least change.
+
+    With several modes all of them are brought to their targets at once.
+    """
     source = read_sheet(sheet)
     design = evaluate(source)
     warn(design)
-    if len(knobs) > 1 or any(
-        knob.allowed() for knob in design.knobs.values() if knob.name in knobs
-    ):
-        _reach_together(sheet, source, mode, target, knobs, tolerance, write)
+    if len(modes) != len(targets):
+        fail(f"{len(modes)} “--mode” and {len(targets)} “--target”; state one target for each mode")
+    wanted = [
+        _wanted(number, text, tolerance, apart) for number, text in zip(modes, targets, strict=True)
+    ]
+    only = wanted[0]
+    in_steps = any(knob.allowed() for knob in design.knobs.values() if knob.name in knobs)
+    if len(knobs) > 1 or len(wanted) > 1 or only.frequency is None or only.apart or in_steps:
+        _reach_together(sheet, source, wanted, knobs, write)
         return
-    (knob,) = knobs
+    ((knob,), (mode,)) = knobs, modes
     with start_workers() as workers, progress_shown(f"reach with {knob}") as progress:
-        found = reach(
-            source,
-            mode,
-            frequency(target),
-            knob,
-            workers,
-            None if tolerance is None else frequency(tolerance),
-            progress=progress,
-        )
+        found = reach(source, mode, only.frequency, knob, workers, only.within, progress=progress)
     print(
         f"{knob} = {found.text}: mode {mode} stands at {format_number(found.frequency, 7)} Hz"
         + (f" (as mode {found.number})" if found.number != mode else "")
@@ -110,30 +129,47 @@ def reach_command(
         print(f"written to {write}")
 
 
+def _wanted(number: int, text: str, tolerance: str | None, apart: str | None) -> TargetValue:
+    """Where a mode is wanted, from what was typed."""
+    away = 0.0 if apart is None else share(apart)
+    shared = None
+    if tolerance is not None and tolerance.strip().endswith("%"):
+        shared = share(tolerance)
+    ratio = _TIMES.fullmatch(text.strip())
+    if ratio is not None:
+        if tolerance is not None and shared is None:
+            fail(f"“{tolerance}” is no tolerance of a ratio; state a share, such as “0.5 %”")
+        times = plain_value(ratio[1], DIMENSIONS["share"])
+        return wanted_times(number, times, int(ratio[2]), shared, away)
+    target, within = frequency(text), None
+    if tolerance is not None:
+        within = frequency(tolerance) if shared is None else shared * target
+    return wanted_at(number, target, within, away)
+
+
 def _reach_together(
     path: Path,
     source: Sheet,
-    mode: int,
-    target: str,
+    wanted: list[TargetValue],
     knobs: list[str],
-    tolerance: str | None,
     written: Path | None,
 ) -> None:
-    within = None if tolerance is None else frequency(tolerance)
     with (
         ResultStore(store_path(path), note) as store,
         progress_shown(f"reach with {', '.join(knobs)}") as progress,
     ):
-        found = reach_together(source, mode, frequency(target), knobs, within, store, progress)
+        found = reach_together(source, wanted, knobs, store, progress)
     best = found.cleared.best
     if not best.clear:
         reasons = "; ".join(found.cleared.binding)
-        fail(f"mode {mode} does not reach {target}; nearest at {best.words}: {reasons}")
+        asked = " and ".join(f"mode {each.mode.place}" for each in wanted)
+        does = "does" if len(wanted) == 1 else "do"
+        fail(f"{asked} {does} not reach what is asked; nearest at {best.words}: {reasons}")
     for name, text in best.texts.items():
         print(f"{name} = {text}")
-    print(f"mode {mode} stands at {format_number(found.frequency, 7)} Hz")
-    if not found.own_shape:
-        print(OTHER_SHAPE)
+    for stands in found.stands:
+        besides = f" ({stands.words})" if stands.words else ""
+        print(f"mode {stands.asked} stands at {format_number(stands.frequency, 7)} Hz{besides}")
     if written is not None:
         write_sheet(best.sheet, written)
         print(f"written to {written}")

@@ -13,7 +13,6 @@ from belltone.desk.session.reaching import REACH, Reached
 from belltone.desk.session.session import Session
 from belltone.sheet.plain import PlainValueError, plain_value
 from belltone.sheet.units import DIMENSIONS
-from belltone.tune.together import OTHER_SHAPE
 
 __all__ = ["ReachForm"]
 
@@ -139,8 +138,8 @@ class ReachForm(QWidget):
             return
         values = ", ".join(f"{name} is now {text}" for name, text in found.texts.items())
         also = f" Also near {', '.join(found.also)}." if found.also else ""
-        other = "" if found.own_shape else f" {OTHER_SHAPE}"
-        self._say(f"{values}: {told}.{also}{other}", wrong=False)
+        besides = f" ({found.besides})" if found.besides else ""
+        self._say(f"{values}: {told}{besides}.{also}", wrong=False)
 
     def _say(self, text: str, wrong: bool) -> None:
         tell(self.said, text, "alarm" if wrong else "muted")

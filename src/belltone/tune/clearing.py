@@ -29,8 +29,9 @@ from belltone.sweep.models import model_of
 from belltone.system.threads import numpy_threads
 from belltone.tune.bands import least_separation
 from belltone.tune.conditions import Condition, ConditionError
-from belltone.tune.demands import Demands, Missed, demands_of
+from belltone.tune.demands import Demands, Known, Missed, demands_of
 from belltone.tune.fits import Fit
+from belltone.tune.following import Followed
 from belltone.tune.outputs import columns_of
 from belltone.tune.search import Aim, Candidate, Search
 from belltone.tune.space import Space, space_of
@@ -86,7 +87,8 @@ class Proposal:
     ``texts`` are the values of the knobs as they go into the sheet, ``text`` is that sheet, and
     files it names are in ``folder``; ``change`` is the root of the
     squares of how far each moved, in shares of its range. ``told`` is what conditions are on.
-    ``missed`` are the demands it does not meet: none for one that is clear.
+    ``missed`` are the demands it does not meet: none for one that is clear. ``stands`` are the
+    places among its flexible modes of those followed, -1 where one is not found.
     """
 
     texts: Mapping[str, str]
@@ -98,6 +100,7 @@ class Proposal:
     margin: float
     told: Mapping[str, float]
     missed: tuple[Missed, ...]
+    stands: tuple[int, ...] = ()
 
     @property
     def clear(self) -> bool:
@@ -182,13 +185,18 @@ def search_for(
     progress: Progress | None = None,
     seed: int = 0,
     margins: Sequence[float] = (),
+    numbers: Sequence[int] = (),
 ) -> Cleared:
-    """The same for any demands, whatever the sheet states."""
+    """The same for any demands, whatever the sheet states.
+
+    With ``numbers`` of flexible modes, from 1, targets name those of the present design, and they
+    are followed by their shapes.
+    """
     design = evaluate(sheet)
     space = space_of(design, names)
     with numpy_threads(many=False):
-        run = _Run(sheet, design, space, demands, aim, bound, store, progress or Progress(), seed)
-        return run.done(margins)
+        parts = (sheet, design, space, demands, aim, bound, store, progress or Progress(), seed)
+        return _Run(*parts, numbers).done(margins)
 
 
 class _Run:
@@ -205,8 +213,11 @@ class _Run:
         store: ResultStore | None,
         progress: Progress,
         seed: int,
+        numbers: Sequence[int],
     ) -> None:
         self._sheet, self._design, self._space = sheet, design, space
+        self._numbers = numbers
+        self._followed: Followed | None = None
         self._demands, self._aim, self._bound = demands, aim, bound
         self._store, self._progress, self._seed = store, progress, seed
         self._like: Solution | None = None
@@ -267,6 +278,13 @@ class _Run:
                     told[condition.name] = value
                     fit = self._fits.setdefault(condition.name, Fit(self._space))
                     fit.add(place, value)
+        if start and self._numbers:
+            self._followed = Followed(self._numbers, place, found.modes)
+        known: Known | None = None
+        stands: tuple[int, ...] = ()
+        if self._followed is not None:
+            stands = self._followed.settle(place, found.modes)
+            known = self._followed.known(stands)
         least = least_separation(found.modes, self._demands.shaking())
         proposal = Proposal(
             texts=texts,
@@ -277,7 +295,8 @@ class _Run:
             change=self._space.change(place),
             margin=np.inf if least is None else least,
             told=told,
-            missed=(*self._demands.missed(found.modes), *self._unkept(told)),
+            missed=(*self._demands.missed(found.modes, known), *self._unkept(told)),
+            stands=stands,
         )
         self._solved[key] = proposal
         self._places[key] = place
@@ -287,8 +306,13 @@ class _Run:
         return self._places[tuple(found.texts.values())]
 
     def _request(self, design: Design, extra: int = 0) -> ModeRequest:
-        """The modes a sheet asks for, and those up to every target."""
-        return request_for(replace(design, targets=self._demands.targets), extra)
+        """The modes a sheet asks for, and those up to every target, all of them from the lowest.
+
+        No model knows those above a frequency alone.
+        """
+        count = max(design.count, 0 if design.above is None else max(self._numbers, default=0))
+        targets = self._demands.targets
+        return request_for(replace(design, targets=targets, count=count, above=None), extra)
 
     def _unkept(self, told: Mapping[str, float]) -> Iterator[Missed]:
         for condition in self._demands.conditions:
@@ -376,11 +400,12 @@ class _Run:
             bound = self._bound * (2 if many else 1)
             model = model_of(*parts, bound, self._store, self._progress)
             self._solutions += model.solutions
-        search = Search(model, self._space, self._demands, self._aim, self._progress, self._seed)
+        asked = (self._space, self._demands, self._aim, self._progress, self._seed)
+        search = Search(model, *asked, self._followed)
         search.fits = self._fits
         for proposal in self._solved.values():
             place = self._place_of(proposal)
-            if np.all(place >= search.low - 1e-9) and np.all(place <= search.high + 1e-9):
+            if search.holds(place):
                 search.correct(place, proposal.modes.flexible, proposal.told["mass"])
         self._last = search
         return search
@@ -413,8 +438,7 @@ class _Run:
         if not candidate.meets:
             return next(iter(self._space.rounded(candidate.place)))
         for place in self._space.rounded(candidate.place):
-            inside = np.all(place >= search.low - 1e-9) and np.all(place <= search.high + 1e-9)
-            seen = search.at(place) if inside else None
+            seen = search.at(place) if search.holds(place) else None
             if seen is None:
                 continue
             judged = search.judged(seen)

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,9 +14,11 @@ from belltone.modes.modeset import Spectrum
 from belltone.tune.bands import forbidden, shaken
 from belltone.tune.conditions import Condition
 
-__all__ = ["Demands", "Keepout", "Missed", "demands_of", "named_mode"]
+__all__ = ["Demands", "Keepout", "Known", "Missed", "demands_of", "named_mode"]
 
 Array = NDArray[np.float64]
+Known = Callable[[ModeName], int | None]
+"""Which of the flexible modes of a design is meant, if it is among them."""
 
 
 @dataclass(frozen=True)
@@ -87,8 +90,11 @@ class Demands:
         """The same with another margin."""
         return replace(self, margin=margin)
 
-    def missed(self, modes: Spectrum) -> tuple[Missed, ...]:
-        """Which demands on frequencies a design with these modes does not meet, the worst first."""
+    def missed(self, modes: Spectrum, known: Known | None = None) -> tuple[Missed, ...]:
+        """Which demands on frequencies a design with these modes does not meet, the worst first.
+
+        ``known`` says which modes targets mean; without it they are told by what they do.
+        """
         found: list[Missed] = []
         for keepout in self.keepouts():
             for at in self.watched(modes, keepout.band):
@@ -100,19 +106,23 @@ class Demands:
                     )
                     found.append(Missed(f"mode {at + 1} stands too near to “{keepout.name}”", off))
         for target in self.targets:
-            found += _missed_target(target, modes)
+            found += _missed_target(target, modes, known or partial(named_mode, modes=modes))
         return tuple(sorted(found, key=lambda each: -each.share))
 
 
-def _missed_target(target: TargetValue, modes: Spectrum) -> list[Missed]:
-    place = named_mode(target.mode, modes)
+def _missed_target(target: TargetValue, modes: Spectrum, known: Known) -> list[Missed]:
+    place = known(target.mode)
     if place is None:
-        return [Missed(f"there is no {target.mode.words} for the target “{target.name}”", np.inf)]
+        return [_lost(target, target.mode)]
     frequency = float(modes.flexible[place])
-    wanted, within = _wanted(target, modes)
-    if wanted is None:
-        assert target.of is not None
-        return [Missed(f"there is no {target.of.words} for the target “{target.name}”", np.inf)]
+    wanted, within = target.frequency, target.within
+    if target.of is not None:
+        other = known(target.of)
+        if other is None:
+            return [_lost(target, target.of)]
+        wanted = target.times * float(modes.flexible[other])
+        within = target.within * wanted
+    assert wanted is not None
     found = []
     off = abs(frequency - wanted)
     if off > within:
@@ -126,16 +136,8 @@ def _missed_target(target: TargetValue, modes: Spectrum) -> list[Missed]:
     return found
 
 
-def _wanted(target: TargetValue, modes: Spectrum) -> tuple[float | None, float]:
-    """Where a target's mode is to stand (Hz), and how far it may be off (Hz)."""
-    if target.frequency is not None:
-        return target.frequency, target.within
-    assert target.of is not None
-    other = named_mode(target.of, modes)
-    if other is None:
-        return None, 0.0
-    wanted = target.times * float(modes.flexible[other])
-    return wanted, target.within * wanted
+def _lost(target: TargetValue, mode: ModeName) -> Missed:
+    return Missed(f"{mode.words} is not found for the target “{target.name}”", np.inf)
 
 
 def named_mode(name: ModeName, modes: Spectrum) -> int | None:

@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Final
 
+from belltone.design.values import TargetValue
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.mass_properties import part_masses
 from belltone.modes.modeset import ModeSet
@@ -236,17 +237,15 @@ def find_reached(
     text: str,
     folder: Path | None,
     path: Path | None,
-    number: int,
-    target: float,
+    targets: Sequence[TargetValue],
     names: Sequence[str],
-    tolerance: float | None,
     *,
     progress: Progress,
 ) -> Together:
     """What `reach_together` finds for a sheet."""
     sheet = Sheet.from_text(text, folder)
     with ResultStore(store_path(path)) as store:
-        return reach_together(sheet, number, target, names, tolerance, store, progress)
+        return reach_together(sheet, targets, names, store, progress)
 
 
 def find_tolerances(

@@ -98,7 +98,7 @@ def reach(
         found.value,
         text,
         found.frequency,
-        found.number + 1,
+        found.number + 1 + found.modes.skipped,
         search.others(found.value),
         sheet.with_value(("knobs", knob_name, "value"), text),
     )
@@ -157,9 +157,11 @@ class _Search:
         limit = self.pursuit.request.up_to or 0.0
         known = max(self.design.count, int(np.count_nonzero(modes.flexible <= limit)))
         known = min(known, len(modes.flexible))
-        if not 1 <= self.number <= known:
-            raise ReachError(f"there is no mode {self.number}; there are modes 1 to {known}")
-        return self.number - 1
+        place = self.number - 1 - modes.skipped
+        if not 0 <= place < known:
+            first, last = modes.skipped + 1, modes.skipped + known
+            raise ReachError(f"there is no mode {self.number}; there are modes {first} to {last}")
+        return place
 
     def _steps(self) -> list[tuple[Stand, Stand]]:
         low, high = self.ends

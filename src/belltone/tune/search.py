@@ -13,6 +13,7 @@ import math
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
+from functools import partial
 from typing import Any, Final
 
 import numpy as np
@@ -23,8 +24,9 @@ from belltone.modes.failure import PointFailure
 from belltone.progress import Progress
 from belltone.reduce.model import Gap, Piece, ReducedModel, ReducedModes
 from belltone.tune.bands import separation, shaken
-from belltone.tune.demands import Demands, named_mode
+from belltone.tune.demands import Demands, Known, named_mode
 from belltone.tune.fits import Fit
+from belltone.tune.following import Followed
 from belltone.tune.space import Space
 from belltone.tune.spreading import evenly
 
@@ -105,6 +107,7 @@ class Search:
 
     ``corrections`` are exact answers: by how much frequencies and mass there are off the model's,
     and where. What is nearest to a place holds for it. ``fits`` tell what the model does not.
+    Modes that are ``followed`` are those that targets name by number.
     """
 
     def __init__(
@@ -115,8 +118,10 @@ class Search:
         aim: Aim,
         progress: Progress | None = None,
         seed: int = 0,
+        followed: Followed | None = None,
     ) -> None:
         self.model, self.space, self.demands, self.aim = model, space, demands, aim
+        self._followed = followed
         self._progress = progress or Progress()
         self._seed = seed
         # As many as there are anywhere: demands are on numbers of modes.
@@ -196,6 +201,21 @@ class Search:
         exact = min(self._exact, key=lambda own: float(np.linalg.norm(own[0] - here)))
         return _corrected(seen, exact[1], exact[2])
 
+    def known(self, seen: Seen) -> Known:
+        """Which modes of a place targets mean."""
+        if self._followed is None:
+            return partial(named_mode, modes=seen.modes)
+        stands = self._followed.at(seen.place, seen.modes, self._modes)
+        return self._followed.known(stands)
+
+    def _modes(self, place: Array) -> ReducedModes | None:
+        seen = self.at(place) if self.holds(place) else None
+        return None if seen is None else seen.modes
+
+    def holds(self, place: Array) -> bool:
+        """Whether a place is within what the model is of."""
+        return bool(np.all(place >= self.low - 1e-9) and np.all(place <= self.high + 1e-9))
+
     # -- demands as numbers ---------------------------------------------------------------------
 
     def judged(self, seen: Seen, demands: Demands | None = None) -> Candidate:
@@ -259,9 +279,10 @@ class Search:
                 at = watched[below]
                 high = keepout.high * (1 + slack)
                 add(seen.frequencies[at] / high - 1, own[:, at] / high)
+        known = self.known(seen)
         for target in demands.targets:
-            place = named_mode(target.mode, seen.modes)
-            other = None if target.of is None else named_mode(target.of, seen.modes)
+            place = known(target.mode)
+            other = None if target.of is None else known(target.of)
             if place is None or (target.of is not None and other is None):
                 add(-1.0, np.zeros(len(own)))
                 continue
@@ -311,10 +332,11 @@ class Search:
             corners = np.pad(corners, ((0, 0), (0, count - corners.shape[1])))
             inside = np.vstack([spread, corners])
             places = [self.space.start, *(self.low + inside * (self.high - self.low))]
+            places.sort(key=self.space.change)  # modes are followed from one to the next
             for done, place in enumerate(places):
                 if done % 16 == 0:
                     self._progress.report(done, len(places), "looking over the designs")
-                if np.all(place >= self.low - 1e-9) and np.all(place <= self.high + 1e-9):
+                if self.holds(place):
                     seen = self._plain(place)
                     if seen is not None:
                         self._samples.append(seen)
@@ -376,7 +398,7 @@ class Search:
         inside = [
             place
             for place in self.space.combinations(self.space.start, _MOST_LISTED)
-            if np.all(place >= self.low - 1e-9) and np.all(place <= self.high + 1e-9)
+            if self.holds(place)
         ]
         for done, place in enumerate(inside):
             self._progress.report(done, len(inside), "looking over the designs")

@@ -21,7 +21,7 @@ from belltone.store.failures import error_words
 from belltone.sweep.engine import Questions
 from belltone.tune.questions import find_reached
 from belltone.tune.reach import reach
-from belltone.tune.together import Together
+from belltone.tune.together import Together, wanted_at
 
 __all__ = ["REACH", "Reached", "Reaching"]
 
@@ -35,14 +35,14 @@ class Reached:
 
     ``also`` are other values that bring the mode there too; ``short`` says what is in the way
     where it was not brought there. Then nothing was written, and the values are the nearest.
-    Without its ``own_shape`` the mode there does the same, but has another shape than it had.
+    ``besides`` says how else the mode is not what it was: its number, what it does.
     """
 
     texts: Mapping[str, str]
     frequency: float
     also: tuple[str, ...] = ()
     short: str = ""
-    own_shape: bool = True
+    besides: str = ""
 
 
 class Reachable(Tryable, Protocol):
@@ -124,18 +124,20 @@ class Reaching(QObject):
                 asked = (sheet, mode.number, target, knob, workers, tolerance)
                 found = reach(*asked, progress=progress, guess=guess)
                 also = tuple(found.knob.text(value, 4) for value in found.others)
-                return Reached({knob: found.text}, found.frequency, also)
+                besides = "" if found.number == mode.number else f"as mode {found.number}"
+                return Reached({knob: found.text}, found.frequency, also, besides=besides)
 
         else:
             session.models.give_way()
-            place = (sheet.text, sheet.folder, path, mode.number, target, tuple(knobs), tolerance)
+            wanted = (wanted_at(mode.number, target, tolerance),)
+            place = (sheet.text, sheet.folder, path, wanted, tuple(knobs))
             engine = self._engine
 
             def work(progress: Progress) -> Reached:
                 found: Together = engine.ask(find_reached, *place, progress=progress)
-                best = found.cleared.best
+                best, (stands,) = found.cleared.best, found.stands
                 short = "" if best.clear else "; ".join(found.cleared.binding)
-                return Reached(best.texts, found.frequency, (), short, found.own_shape)
+                return Reached(best.texts, stands.frequency, (), short, stands.words)
 
         session.jobs.start(REACH, work, finish, fail)
         self.changed.emit()
