@@ -15,7 +15,7 @@ from belltone.desk.cards.excitation_card import ExcitationCard
 from belltone.desk.proposals.tuning_view import TuningView
 from belltone.desk.window import MainWindow
 from belltone.tune.bands import verdict
-from belltone.tune.clearing import Tried
+from belltone.tune.proposals import Tried
 from tests.desk.conftest import WAIT, count_pixels, settle
 from tests.tune.test_clearing import bar
 

@@ -20,10 +20,11 @@ from belltone.reduce.designs import UnmodelledError
 from belltone.sheet.document import Sheet
 from belltone.sweep.models import model_of
 from belltone.sweep.plan import PlanError
-from belltone.tune import clearing
+from belltone.tune import knob_search
 from belltone.tune.bands import verdict
-from belltone.tune.clearing import CONDITIONS, Cleared, Tried, clear
+from belltone.tune.clearing import CONDITIONS, clear
 from belltone.tune.conditions import ConditionError, parse_condition
+from belltone.tune.proposals import Cleared, Tried
 from belltone.tune.search import Aim
 
 # A bar held at its start, bending about y with its height and about z with its width. Both
@@ -342,7 +343,7 @@ def test_what_was_found_is_not_lost_where_a_search_ends_early(
         made.append(model_of(*parts))
         return made[0]
 
-    monkeypatch.setattr(clearing, "model_of", once)
+    monkeypatch.setattr(knob_search, "model_of", once)
     sheet = bar([(4.0, 4.4)])
     found = clear(sheet, ["wide", "tall"], Aim.CHANGE, margins=(0.3,))
     assert found.best.clear

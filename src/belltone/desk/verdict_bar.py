@@ -16,7 +16,7 @@ from belltone.exchange.tables import percent
 from belltone.exchange.tuning_tables import proposal_words
 from belltone.exchange.verdicts import how_it_stands
 from belltone.sheet.errors import Path
-from belltone.tune.clearing import Proposal
+from belltone.tune.proposals import Proposal
 
 __all__ = ["VerdictBar"]
 

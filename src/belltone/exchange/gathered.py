@@ -35,9 +35,10 @@ from belltone.sweep.models import model_of
 from belltone.sweep.plan import SweepPlan, default_plan
 from belltone.sweep.runner import Sweep, run_sweep
 from belltone.tune.clear import ClearInterval, clear_intervals
-from belltone.tune.clearing import Cleared, clear
+from belltone.tune.clearing import clear
 from belltone.tune.outputs import usual
 from belltone.tune.plane import Plane, planes
+from belltone.tune.proposals import Cleared
 from belltone.tune.speed_diagram import speed_diagram
 from belltone.tune.tolerances import Tolerances, tolerances
 

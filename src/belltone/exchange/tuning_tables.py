@@ -8,7 +8,7 @@ from typing import Any
 from belltone.exchange.tables import percent
 from belltone.sheet.shown_units import AS_TYPED, ShownUnits
 from belltone.sheet.units import format_number
-from belltone.tune.clearing import Cleared, Proposal
+from belltone.tune.proposals import Cleared, Proposal
 from belltone.tune.search import Aim
 from belltone.tune.tolerances import Tolerances
 

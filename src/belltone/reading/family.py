@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import Final
 
 from belltone.design.values import Design
+from belltone.errors import UserError
 from belltone.reading.evaluate import design_of
 from belltone.reading.formulas import Formulas, KnobFormula
 from belltone.reading.numbers import Values
@@ -13,6 +15,8 @@ from belltone.sheet.duals import Dual
 from belltone.sheet.errors import Path
 
 __all__ = ["DesignFamily", "evaluate"]
+
+_BETWEEN: Final = 0.37  # of a whole number
 
 
 class DesignFamily:
@@ -41,6 +45,23 @@ class DesignFamily:
         for name in turned:
             self.knobs[name]
         return design_of(self.sheet, Values(self._formulas, turned))
+
+    def counts(self, knob: str, turned: Mapping[str, float] | None = None) -> bool:
+        """Whether a knob is a number of things: with a design at whole numbers alone.
+
+        Raises as `at`.
+        """
+        present = self.at(turned).knobs[knob].base
+        if not present.is_integer() or self.read({**(turned or {}), knob: present + _BETWEEN}):
+            return False
+        return any(self.read({**(turned or {}), knob: present + one}) for one in (1.0, -1.0))
+
+    def read(self, turned: Mapping[str, float]) -> Design | None:
+        """The design with some knobs turned, if there is one."""
+        try:
+            return self.at(turned)
+        except UserError:
+            return None
 
     def numbers(self, turned: Mapping[str, float] | None = None) -> Mapping[Path, float]:
         """Every value in SI units, as far as it can be worked out."""

@@ -34,7 +34,6 @@ DEFAULT_BOUND: Final = 1e-3
 """How far a model's frequencies may be from exact ones, relative."""
 
 _GUARDS: Final = 8  # modes solved beyond those asked for; errors are fifty times larger without
-_BETWEEN: Final = 0.37  # of a whole number
 
 
 class UnmodelledError(UserError):
@@ -62,8 +61,8 @@ class Span:
             raise UnmodelledError("a model knows the lowest modes, not those above a frequency")
         if self._seen_from_ground:
             raise UnmodelledError("no model is made of whirling modes seen from the ground")
-        for number, knob in enumerate(self.knobs):
-            if self._counts(number):
+        for knob in self.knobs:
+            if self.family.counts(knob, self.turned):
                 raise UnmodelledError(
                     f"“{knob}” is a number of things, and there is no design between whole numbers"
                 )
@@ -84,22 +83,6 @@ class Span:
         preload = self.family.at(self.turned).preload
         spin = None if preload is None else preload.spin
         return spin is not None and spin.gyroscopic and spin.from_ground
-
-    def _counts(self, number: int) -> bool:
-        """Whether a knob has a design at whole numbers alone."""
-        present = self.present[number]
-        if not present.is_integer():
-            return False
-
-        def at(value: float) -> Design:
-            return self.design((*self.present[:number], value, *self.present[number + 1 :]))
-
-        try:
-            at(present + _BETWEEN)
-        except UserError:
-            with contextlib.suppress(UserError):
-                return at(present + 1) is not None
-        return False
 
 
 @dataclass(frozen=True, eq=False)

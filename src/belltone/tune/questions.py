@@ -27,10 +27,11 @@ from belltone.sweep.engine import Answered
 from belltone.sweep.models import model_of
 from belltone.system.contacts import Contact, contacts
 from belltone.system.threads import numpy_threads
-from belltone.tune.clearing import CONDITIONS, Cleared, clear
+from belltone.tune.clearing import CONDITIONS, clear
 from belltone.tune.conditions import parse_condition
 from belltone.tune.others import Other, others
 from belltone.tune.plane import Plane, planes
+from belltone.tune.proposals import Cleared
 from belltone.tune.pull import Pull, pulls
 from belltone.tune.search import Aim
 from belltone.tune.together import Together, reach_together

@@ -14,11 +14,20 @@ from numpy.typing import NDArray
 from belltone.design.values import Design, KnobValue
 from belltone.sweep.plan import PlanError, turnable
 
-__all__ = ["Space", "space_of"]
+__all__ = ["Counted", "Space", "ranged"]
 
 Array = NDArray[np.float64]
 
 _FEWEST, _MOST = 3, 12  # digits a value is written with
+
+
+@dataclass(frozen=True)
+class Counted:
+    """A number of things, and how far it is from that in the sheet, as a share of its range."""
+
+    knob: KnobValue
+    value: float
+    share: float
 
 
 @dataclass(frozen=True, eq=False)
@@ -26,9 +35,11 @@ class Space:
     """Some knobs between their ends. A place is a value of each in shares of its range, 0 to 1.
 
     ``start`` is where they stand; ``allowed`` are the places each can be had at, or ``None``.
+    Knobs that are ``counted`` stand at one number of things, as they have no design between.
     """
 
     knobs: tuple[KnobValue, ...]
+    counted: tuple[Counted, ...] = ()
 
     @cached_property
     def low(self) -> Array:
@@ -82,9 +93,16 @@ class Space:
         """Base units in a whole range of each knob."""
         return np.asarray(self.width * np.array([knob.scale for knob in self.knobs]))
 
-    def change(self, place: Array) -> float:
-        """How far a place is from where the knobs stand: the root of the squares of all shares."""
+    def moved(self, place: Array) -> float:
+        """How far a place is from the start."""
         return float(np.linalg.norm(place - self.start))
+
+    def change(self, place: Array) -> float:
+        """How far a place is from where all knobs stand in the sheet.
+
+        The root of the squares of all shares.
+        """
+        return math.hypot(self.moved(place), *(each.share for each in self.counted))
 
     @property
     def discrete(self) -> bool:
@@ -124,21 +142,23 @@ class Space:
 
     def texts(self, place: Array) -> dict[str, str]:
         """What goes into the sheet for each knob."""
+        values = zip(self.knobs, self.values(place), strict=True)
         return {
             knob.name: knob.exact_text(float(f"{value:.12g}"))
-            for knob, value in zip(self.knobs, self.values(place), strict=True)
+            for knob, value in [*values, *((each.knob, each.value) for each in self.counted)]
         }
 
     def words(self, place: Array, digits: int = 5) -> str:
         """The values at a place as they are told."""
+        values = zip(self.knobs, self.values(place), strict=True)
         return ", ".join(
             f"{knob.name} {knob.text(float(value), digits)}"
-            for knob, value in zip(self.knobs, self.values(place), strict=True)
+            for knob, value in [*values, *((each.knob, each.value) for each in self.counted)]
         )
 
 
-def space_of(design: Design, names: Sequence[str]) -> Space:
-    """The space of some knobs of a design; raises `PlanError` where one cannot be turned."""
+def ranged(design: Design, names: Sequence[str]) -> list[KnobValue]:
+    """Some knobs of a design; raises `PlanError` where there is none, or one cannot be turned."""
     if not names:
         raise PlanError("say which knobs may be turned")
     knobs = []
@@ -150,4 +170,4 @@ def space_of(design: Design, names: Sequence[str]) -> Space:
         if (knob.stock or knob.step) and not knob.allowed():
             raise PlanError(f"“{name}” can be had at no value between its “from” and its “to”")
         knobs.append(knob)
-    return Space(tuple(knobs))
+    return knobs

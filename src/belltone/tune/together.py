@@ -12,8 +12,9 @@ from belltone.progress import Progress
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.store.results import ResultStore
-from belltone.tune.clearing import Cleared, search_for
+from belltone.tune.clearing import search_for
 from belltone.tune.demands import Demands
+from belltone.tune.proposals import Cleared
 from belltone.tune.reach import ReachError
 from belltone.tune.search import Aim
 

@@ -30,7 +30,8 @@ from belltone.drawing.colours import Palette
 from belltone.exchange.tables import percent
 from belltone.exchange.tuning_tables import cleared_lines
 from belltone.sheet.units import format_number
-from belltone.tune.clearing import CONDITIONS, Proposal
+from belltone.tune.clearing import CONDITIONS
+from belltone.tune.proposals import Proposal
 from belltone.tune.search import Aim
 
 __all__ = ["ClearPanel"]

@@ -14,8 +14,8 @@ from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
 from belltone.store.failures import error_words
 from belltone.sweep.engine import Questions
-from belltone.tune.clearing import Cleared, Proposal, Tried
 from belltone.tune.others import Other
+from belltone.tune.proposals import Cleared, Proposal, Tried
 from belltone.tune.questions import find_cleared, find_others, find_tolerances
 from belltone.tune.search import Aim
 from belltone.tune.tolerances import Tolerances
