@@ -5,6 +5,7 @@ import pytest
 from numpy.typing import NDArray
 
 from belltone.design.values import Design
+from belltone.errors import UserError
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.level import Level, planned
 from belltone.modes.matching import clusters
@@ -143,6 +144,31 @@ def test_slopes_are_those_of_differences(name: str) -> None:
     told = found.frequencies[: len(exact)] * scale * value / here.frequencies[: len(exact)]
     known = exact * value / here.frequencies[: len(exact)]
     assert told == pytest.approx(known, abs=close * max(1.0, np.abs(known).max()))
+
+
+@pytest.mark.parametrize(("name", "knob"), [("heated_rail", "sun"), ("pump_cover", "inlet_at")])
+def test_at_zero_a_hair_is_one_of_the_range(name: str, knob: str) -> None:
+    sheet = demo(name)
+    design = evaluate(sheet)
+    level = planned(design, COARSE if design.has_walls else Discretisation(2, 4))
+    here = solution_of(sheet, knob, 0.0, level)
+    own = design.knobs[knob]
+    found = slopes_of_knob(DesignFamily(sheet), {knob: 0.0}, knob, here)
+    width = 2e-3 * own.range[1]
+    low, high = (solution_of(sheet, knob, side * width, level).frequencies for side in (-1, 1))
+    count = min(len(low), len(high), 4)
+    known = (high[:count] - low[:count]) / (2 * width)
+    told = found.frequencies[:count] * own.scale
+    assert told == pytest.approx(known, rel=1e-3, abs=1e-3 * np.abs(known).max())
+
+
+def test_a_knob_at_zero_without_a_range_is_named() -> None:
+    sheet, knob = CASES["warmth of a plate under pressure"]
+    cold = sheet.with_value(("knobs", knob, "value"), "0 K")
+    level = planned(evaluate(cold), COARSE)
+    here = solution_of(cold, knob, 0.0, level)
+    with pytest.raises(UserError, match="“k” is zero and has no range; state its “from” and “to”"):
+        slopes_of_knob(DesignFamily(cold), {}, knob, here)
 
 
 def test_mass_and_buckling_factors_have_slopes() -> None:

@@ -5,7 +5,8 @@ import pytest
 
 from belltone.modes.solve import request_for, solve_modes
 from belltone.reading.family import evaluate
-from belltone.sheet.document import Sheet
+from belltone.sheet.demo import demo_sheet
+from belltone.sheet.document import Sheet, read_sheet
 from belltone.sweep.plan import PlanError
 from belltone.sweep.work import solve_with_slopes
 from belltone.tune.reach import ReachError, reach
@@ -33,6 +34,14 @@ def test_the_written_sheet_has_the_frequency(
     assert modes.flexible[found.number - 1] == pytest.approx(target, abs=allowed)
     assert found.sheet.content.knobs[knob].value == found.text
     assert found.text.endswith(design.knobs[knob].unit)
+
+
+def test_a_knob_whose_range_begins_at_zero(workers: ProcessPoolExecutor) -> None:
+    """The pull of the belt, from none on."""
+    belt = read_sheet(demo_sheet("heated_rail"))
+    found = reach(belt, 1, 30.0, "belt", workers, 0.01)
+    assert found.frequency == pytest.approx(30.0, abs=0.01)
+    assert found.knob.range[0] == 0
 
 
 def test_other_answers_are_named(rail: Sheet, workers: ProcessPoolExecutor) -> None:

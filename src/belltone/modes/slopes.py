@@ -18,6 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.design.values import Design
+from belltone.errors import UserError
 from belltone.modes.level import Level
 from belltone.modes.loaded import eigenvalues
 from belltone.modes.mass_properties import mass_properties
@@ -34,6 +35,7 @@ Array = NDArray[np.float64]
 
 _HAIR: Final = 1e-6  # of a parameter: a slender part's strains bend sharply against it
 _LOADED_HAIR: Final = 1e-5  # where states are found to their own tolerance
+_NEAR_ZERO: Final = 1e-3  # of a knob's range; nearer to zero, that is what a hair is of
 _SAME: Final = 1e-6  # relative gap of frequencies below which modes are one subspace
 
 
@@ -77,8 +79,12 @@ def slopes_of_knob(
     move both ways, and as `slopes`.
     """
     design = solution.level.design
-    base = design.knobs[knob].base
-    step = abs(base) * (_HAIR if design.preload is None else _LOADED_HAIR)
+    own = design.knobs[knob]
+    base, (low, high) = own.base, own.range
+    size = max(abs(base), _NEAR_ZERO * (high - low) * own.scale)
+    if size == 0:
+        raise UserError(f"“{knob}” is zero and has no range; state its “from” and “to”")
+    step = size * (_HAIR if design.preload is None else _LOADED_HAIR)
     sides = [family.at({**turned, knob: base + side}) for side in (-step, step)]
     return slopes(solution, sides[0], sides[1], 2 * step, progress or Progress())
 
