@@ -45,7 +45,8 @@ _WHOLE: Final = 2  # so many knobs are modelled over their whole ranges
 _SMALL: Final = 2_000  # unknowns, with which one knob more is
 _MOST_WHOLE: Final = 4  # and so many where nothing is clear about the design
 _BESIDE: Final = 0.15  # of a knob's value, or range; so far knobs are modelled about a design
-_FARTHER: Final = 0.25  # the same of more knobs, whose models cost little more for it
+_FARTHER: Final = 0.4  # the same of more knobs, whose models cost little more for it
+_FARTHEST: Final = 0.6  # and where what is best may lie far from the design
 _PATCHES: Final = 5
 _HOPELESS: Final = 0.02  # missed by so much in all, no exact answer makes it good
 _WORTH: Final = 0.04  # of a change squared; what saves less is not looked for
@@ -227,7 +228,8 @@ class KnobSearch:
         """From where to where knobs are modelled about a place, in base units."""
         space = self._space
         values = space.values(center)
-        share = _BESIDE if len(space.knobs) <= _WHOLE else _FARTHER
+        farther = _FARTHER if self._aim is Aim.CHANGE else _FARTHEST
+        share = _BESIDE if len(space.knobs) <= _WHOLE else farther
         reach = share * np.where(values != 0, np.abs(values), space.width) / space.width
         low, high = np.maximum(center - reach, 0.0), np.minimum(center + reach, 1.0)
         return self._between(low, high)
