@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import importlib
+import gc
 import shutil
 import time
 from collections.abc import Callable, Iterator
@@ -28,7 +28,7 @@ from belltone.desk.arrival_dialog import ArrivalDialog
 from belltone.desk.cards.card import Card
 from belltone.desk.fields import ChoiceWord, LiveNumber
 from belltone.desk.session.session import Session
-from belltone.desk.starting import SOON
+from belltone.desk.starting import load_soon
 from belltone.desk.welcome import welcome_page
 from belltone.desk.window import MainWindow
 from belltone.desk.windows import EMPTY
@@ -269,8 +269,8 @@ def hand(
     qapp: object, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> Iterator[Hand]:
     """A window just started, and a hand at it."""
-    for name in SOON:  # as is done while its first page is looked at
-        importlib.import_module(name)
+    gc.collect()  # of the tests before
+    load_soon()  # as is done while its first page is looked at
     demos = tmp_path / "demos"
     shutil.copytree(examples_folder(), demos)  # opened where they are, results would lie there
     monkeypatch.setattr(welcome_page, "examples_folder", lambda: demos)

@@ -25,10 +25,16 @@ from belltone.store.failures import error_words
 if TYPE_CHECKING:
     from belltone.desk.windows import Windows
 
-__all__ = ["SOON", "failure_hook", "run_desk"]
+__all__ = ["failure_hook", "load_soon", "run_desk"]
 
-SOON: Final = ("scipy.linalg", "scipy.interpolate", "scipy.optimize", "scipy.spatial")
-"""What is loaded while the first page is looked at."""
+_SOON: Final = (
+    "scipy.linalg",
+    "scipy.interpolate",
+    "scipy.optimize",
+    "scipy.spatial",
+    "scipy.sparse.csgraph",
+    "meshio",
+)
 
 
 def run_desk(path: Path | None) -> int:
@@ -57,7 +63,7 @@ def run_desk(path: Path | None) -> int:
     with _leaving_on_signals(application, windows) as told:
         window = windows.begin(sheet, path)
         sys.excepthook = failure_hook(windows)
-        threading.Thread(target=_load_soon, name="loading", daemon=True).start()
+        threading.Thread(target=load_soon, name="loading", daemon=True).start()
         if opening is not None:
             opening.hand_over(window)
         if not told:
@@ -73,11 +79,16 @@ def run_desk(path: Path | None) -> int:
     return told[0] if told else code
 
 
-def _load_soon() -> None:
-    """Load what the window asks for a little later, so that it does not wait for it then."""
-    for name in SOON:
+def load_soon() -> None:
+    """Load what the window asks for a little later, so that it does not wait for it then.
+
+    What is loaded by then stays: looking through all of it for what may go takes a fifth of a
+    second, in which nothing else is done.
+    """
+    for name in _SOON:
         importlib.import_module(name)
     threadpoolctl.threadpool_limits(1)  # what has just come with them, too
+    gc.freeze()
 
 
 @contextlib.contextmanager
