@@ -274,7 +274,8 @@ def test_faces_of_a_skin_are_picked_hidden_and_get_points(
     canvas.look("z")
     canvas.set_swing(0.0)
     ratio = canvas.devicePixelRatioF()
-    foot = canvas.scene.project(np.array([[0.04, 0.05, 0.001]]), round(canvas.height() * ratio))[0]
+    height = round(canvas.height() * ratio)
+    foot = canvas.scene.eye.project(np.array([[0.04, 0.05, 0.001]]), height)[0]
     at = QPoint(round(foot[0] / ratio), round(foot[1] / ratio))
     qtbot.mouseMove(canvas, at)
     assert canvas.hovered == "holder.face 1"

@@ -224,7 +224,7 @@ def test_both_shapes_are_seen_from_one_place_in_one_phase(
     canvas = comparing.views[1].canvas
     qtbot.mousePress(canvas, Qt.MouseButton.LeftButton, pos=canvas.rect().center())
     qtbot.mouseMove(canvas, canvas.rect().center() + canvas.rect().topLeft() * 0)
-    canvas.scene.turn(17.0, 9.0)
+    canvas.scene.eye.turn(17.0, 9.0)
     canvas.moved.emit()
     qtbot.mouseRelease(canvas, Qt.MouseButton.LeftButton, pos=canvas.rect().center())
     cameras = [scene._renderer.GetActiveCamera() for scene in (first, second)]

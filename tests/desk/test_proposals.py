@@ -223,6 +223,18 @@ def test_several_knobs_bring_a_mode_to_its_frequency(
     assert "Undo reach of" in window.menus.undo.text()
     session.undo()
     assert session.sheet.text == before
+    # Known by its shape where it passes another, it is told what number it has there.
+    session.set_value(("knobs", "wide", "value"), "22 mm")
+    settle(qtbot, window)
+    form.target.setText(f"{1.15 * target:.6g} Hz")
+    form.ask()
+    qtbot.waitUntil(lambda: session.reaching.found is not None, timeout=WAIT)
+    settle(qtbot, window)
+    assert "(as mode 2)." in form.said.text()
+    assert session.answer.modes.flexible[1] == pytest.approx(1.15 * target, rel=5e-4)
+    session.undo()
+    session.undo()
+    assert session.sheet.text == before
     # What cannot be read or is not ticked is said before anything is looked for.
     form.within.setText("3 mm")
     form.ask()

@@ -42,7 +42,7 @@ def test_the_shape_is_drawn_in_its_colours(make_window: Callable[..., MainWindow
     ratio = window.shape.canvas.devicePixelRatioF()
     height = round(image.height())
     member = window.session.design.parts[0]
-    root = scene.on_picture(member.start + 0.04 * (member.stop - member.start), height)
+    root = scene.eye.on_picture(member.start + 0.04 * (member.stop - member.start), height)
     assert root[0] < image.width() / 2
     left = image.copy(0, 0, image.width() // 2, image.height())
     right = image.copy(image.width() // 2, 0, image.width() // 2, image.height())
@@ -80,7 +80,7 @@ def test_looking_along_an_axis(window: MainWindow, axis: str) -> None:
     before = picture(window)
     window.shape.canvas.look(axis)
     assert not same(picture(window), before)
-    axes = np.abs(window.shape.canvas.scene.axes_on_picture())
+    axes = np.abs(window.shape.canvas.scene.eye.axes)
     assert axes["xyz".index(axis)] == pytest.approx([0, 0], abs=1e-9)
 
 
@@ -125,8 +125,8 @@ def test_the_fitted_component_fills_the_picture(window: MainWindow) -> None:
     canvas.look("y")
     height = round(canvas.height() * canvas.devicePixelRatioF())
     member = window.session.design.parts[0]
-    left = canvas.scene.on_picture(member.start, height)[0]
-    right = canvas.scene.on_picture(member.stop, height)[0]
+    left = canvas.scene.eye.on_picture(member.start, height)[0]
+    right = canvas.scene.eye.on_picture(member.stop, height)[0]
     width = canvas.width() * canvas.devicePixelRatioF()
     assert 0.6 * width < right - left < width
 
@@ -259,17 +259,17 @@ def test_what_is_drawn_coarser_while_it_moves_is_picked_where_it_is() -> None:
         found: list[tuple[object, tuple[float, float]]] = []
         fitted: list[tuple[float, float]] = []
         for fast in (False, True):
-            scene.headroom = 0
+            scene.eye.headroom = 0
             scene.look("z")
             shown = scene.draw(2600, 1500, fast)
             assert (shown.shape[0] < 1500) is fast
             spot = scene.place_under(1000, 900, 1500)
             assert spot is not None
-            found.append((spot.place, scene.on_picture(np.array(spot.place), 1500)))
+            found.append((spot.place, scene.eye.on_picture(np.array(spot.place), 1500)))
             # A view brought into the picture is the same, whatever was drawn last.
-            scene.headroom = 200
+            scene.eye.headroom = 200
             scene.fit()
-            fitted.append(scene.on_picture(np.zeros(3), 1500))
+            fitted.append(scene.eye.on_picture(np.zeros(3), 1500))
         assert fitted[0] == pytest.approx(fitted[1], abs=3)
         (place, at), (again, _) = found
         assert np.allclose(place, again, atol=2e-3)

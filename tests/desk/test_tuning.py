@@ -9,7 +9,7 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QColor
 from pytestqt.qtbot import QtBot
 
-from belltone.desk.charts.ruler import nice_step
+from belltone.desk.charts.ruler_marks import nice_step
 from belltone.desk.session.jobs import LaneState
 from belltone.desk.window import MainWindow
 from belltone.desk.windows import EMPTY

@@ -42,7 +42,7 @@ def at_site(window: MainWindow, site: str, share: float = 0.5) -> QPoint:
     line = np.concatenate(place_lines(surface, window.session.design.places[site]))
     place = line[round(share * (len(line) - 1))]
     ratio = canvas.devicePixelRatioF()
-    x, y = canvas.scene.on_picture(place, round(canvas.height() * ratio))
+    x, y = canvas.scene.eye.on_picture(place, round(canvas.height() * ratio))
     return QPointF(x / ratio, y / ratio).toPoint()
 
 
@@ -199,14 +199,14 @@ def test_an_edge_behind_the_wall_is_not_picked(
     )
     ratio = canvas.devicePixelRatioF()
     height = round(canvas.height() * ratio)
-    flat = canvas.scene.project(line, height)
+    flat = canvas.scene.eye.project(line, height)
     behind = int(np.argmax(flat[:, 2]))
     assert canvas._picker is not None
     # Looked at from the side, the far half of the foot is hidden by the near half of the wall
     # only where they do not fall on one line; tilt the view to part them.
-    canvas.scene.turn(0, 25)
+    canvas.scene.eye.turn(0, 25)
     canvas.follow()
-    flat = canvas.scene.project(line, height)
+    flat = canvas.scene.eye.project(line, height)
     x, y, _ = flat[behind]
     assert canvas._picker.at(float(x), float(y), height) in ("drum.face", "drum.end")
 
@@ -245,7 +245,7 @@ def test_panes_share_a_view_and_keep_their_modes(plate: MainWindow, qtbot: QtBot
     qtbot.wait(50)
     assert [canvas.index for canvas in panes.canvases] == [0, 1, 2, 3]
     panes.look("x")
-    axes = [canvas.scene.axes_on_picture() for canvas in panes.canvases]
+    axes = [canvas.scene.eye.axes for canvas in panes.canvases]
     for other in axes[1:]:
         assert other == pytest.approx(axes[0])
     pictures = [canvas.grab().toImage() for canvas in panes.canvases]

@@ -141,7 +141,7 @@ def test_pictures_see_through_and_bare(design: Design, modes: ModeSet) -> None:
 
 def test_a_heading_is_the_same_view(design: Design, modes: ModeSet) -> None:
     with taking(design, modes, View(320, 180, "y")) as still:
-        named, heading = still.mode(0), still.scene.heading
+        named, heading = still.mode(0), still.scene.eye.heading
     with taking(design, modes, View(320, 180, heading)) as still:
         again = still.mode(0)
     assert heading[0] == pytest.approx((0, 1, 0))

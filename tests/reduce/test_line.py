@@ -12,8 +12,10 @@ from belltone.modes.errors import BuckledModesError
 from belltone.modes.failure import PointFailure, Reason
 from belltone.modes.level import Level, planned
 from belltone.modes.mass_properties import effective_masses
+from belltone.modes.pairing import pair
 from belltone.modes.request import ModeRequest
 from belltone.modes.solution import solved
+from belltone.modes.solve import solve_modes
 from belltone.progress import Cancelled, Progress
 from belltone.reading.family import DesignFamily
 from belltone.reduce import lines
@@ -337,15 +339,13 @@ def test_where_the_bound_is_out_of_reach_the_model_says_so(
     assert model.at(0.5 * (gaps[0].low[0] + gaps[0].high[0])) is None
 
 
-def test_counts_windows_and_whirls_have_no_model() -> None:
+def test_counts_and_windows_have_no_model() -> None:
     with pytest.raises(UnmodelledError, match="whole numbers"):
         modelled(demo("ribbed_cover"), "ribs")
     family = DesignFamily(demo("infeed_rail"))
     window = ModeRequest(3, 900.0, 1e-2, above=200.0)
     with pytest.raises(UnmodelledError, match="above a frequency"):
         build_line(family, {}, "wall", (0.002, 0.006), window, COARSE)
-    with pytest.raises(UnmodelledError, match="seen from the ground"):
-        modelled(Sheet.from_text(WHIRLING.replace("SEEN", "ground")), "k")
 
 
 def test_whirling_modes_part_and_cross_as_the_spin_rises() -> None:
@@ -361,6 +361,51 @@ def test_whirling_modes_part_and_cross_as_the_spin_rises() -> None:
     apart = (turning.flexible[1] - turning.flexible[0]) / (model.high[0] / (2 * math.pi))
     assert apart == pytest.approx(2.0, rel=0.02)
     assert {-1, 1} <= set(turning.waves)
+
+
+def test_whirls_seen_from_the_ground_are_those_of_a_solution() -> None:
+    """From half the speed at which the spin overtakes the lowest forward whirl to thrice it."""
+    text = WHIRLING.replace("SEEN", "ground").replace('to = "900 rpm"', 'to = "4500 rpm"')
+    sheet = Sheet.from_text(text)
+    model = modelled(sheet, count=6, level=Discretisation(2, 4))
+    assert all(isinstance(piece, Piece) for piece in model.pieces)
+    lowest = reduced(model, model.low[0]).flexible[1]
+    family = DesignFamily(sheet)
+    for share in (0.5, 0.9, 1.1, 3.0):
+        speed = 2 * math.pi * share * lowest
+        found = reduced(model, speed)
+        design = family.at({"k": speed})
+        wanted = solve_modes(design, ModeRequest(6, None, 1e-2), model.discretisation)
+        assert len(found.flexible) == 6
+        assert found.flexible == pytest.approx(wanted.flexible, rel=BOUND)
+        assert np.all(found.errors < 10 * BOUND)
+        assert found.kinds == wanted.kinds
+        assert found.waves == wanted.waves
+        piece = model.piece_at(speed)
+        assert isinstance(piece, Piece)
+        step = 1e-3 * speed
+        below, above = (reduced(model, speed + side * step).flexible for side in (-1, 1))
+        slopes = piece.slopes((speed,), found)[0]
+        most = float(np.abs(slopes).max())
+        assert slopes == pytest.approx((above - below) / (2 * step), abs=1e-3 * most)
+        # The shape goes the way it is seen to.
+        (partners, certainty) = pair(found, wanted)
+        assert partners.tolist() == list(range(6))
+        assert certainty.min() > 0.99
+    again = reduced(unpack_model(pack_model(model)), speed)
+    assert again.flexible == pytest.approx(found.flexible)
+
+
+def test_a_pattern_the_turning_axes_overtake_is_known_again() -> None:
+    sheet = Sheet.from_text(
+        WHIRLING.replace("SEEN", "part").replace('to = "900 rpm"', 'to = "4500 rpm"')
+    )
+    model = modelled(sheet, count=4, level=Discretisation(2, 4))
+    slow, fast = reduced(model, model.low[0]), reduced(model, model.high[0])
+    assert slow.kinds[0].endswith("forward whirl") or slow.kinds[1].endswith("forward whirl")
+    assert "mixed" not in fast.kinds
+    # Faster than it whirls, the shaft's lowest forward whirl is left behind.
+    assert fast.waves.count(-1) == slow.waves.count(-1) + 1
 
 
 def test_no_value_with_an_answer_is_told() -> None:

@@ -26,6 +26,7 @@ from belltone.tune.clearing import CONDITIONS, clear
 from belltone.tune.conditions import ConditionError, parse_condition
 from belltone.tune.proposals import Cleared, Tried
 from belltone.tune.search import Aim
+from tests.reduce.test_line import WHIRLING
 
 # A bar held at its start, bending about y with its height and about z with its width. Both
 # frequencies are proportional to those, so every answer is known.
@@ -196,6 +197,22 @@ def test_the_widest_margin_is_half_way_between() -> None:
     assert found.best.margin == pytest.approx(above, rel=5e-3)
     assert 1 - tall * first / low >= above - 2e-3
     assert tall * second / high - 1 >= above - 2e-3
+
+
+def test_a_whirl_seen_from_the_ground_is_cleared() -> None:
+    text = WHIRLING.replace("SEEN", "ground").replace("free = true", "count = 4")
+    text = text.replace('diameter = "30 mm"', 'diameter = "d"')
+    text += '[knobs.d]\nvalue = "30 mm"\nfrom = "20 mm"\nto = "40 mm"\n'
+    text += '[accuracy]\ndivisions = 2\norder = 4\n[excitation]\nmargin = "5 %"\n'
+    text += BAND.format(name="drive", low=19, high=23)
+    found = clear(Sheet.from_text(text), ["d", "k"])
+    assert found.best.clear
+    design = evaluate(found.best.sheet)
+    own = solve(design, request_for(design)).modes
+    assert own.kinds[0].endswith("backward whirl")
+    assert verdict(own, design.bands, design.margin).clear
+    # Above the band, which is nearer than below it.
+    assert own.flexible[0] == pytest.approx(23 * 1.05, rel=1e-3)
 
 
 def test_what_cannot_be_cleared_says_what_binds() -> None:

@@ -73,6 +73,7 @@ def stylesheet(palette: Palette) -> str:
     QWidget {{ color: {p.ink}; }}
     QMenuBar, QStatusBar {{ background: {p.desk}; }}
     QMenuBar::item:selected, QMenu::item:selected {{ background: {p.ledge}; color: {p.ink}; }}
+    QMenuBar::item:disabled {{ color: {p.muted}; }}
     QMenu {{ background: {p.card}; border: 1px solid {p.line}; }}
     QMenu::item {{ padding: 4px 22px 4px 14px; }}
     QMenu::item:disabled {{ color: {p.muted}; }}

@@ -15,6 +15,7 @@ from PySide6.QtGui import QCloseEvent, QKeySequence, QPixmap, QShortcut
 from PySide6.QtWidgets import QApplication, QMainWindow
 
 from belltone.desk.look import label_font, qt_palette, stylesheet
+from belltone.desk.pixmaps import as_pixmap
 from belltone.desk.recent import recent_paths
 from belltone.desk.starts import Start
 from belltone.desk.themes import SYSTEM, palette_for
@@ -57,9 +58,7 @@ class _KeptPictures:
         for picture in wanted:
             kept = kept_small(picture)
             if kept is not None:
-                pixmap = QPixmap()
-                pixmap.loadFromData(kept)
-                take(picture, pixmap)
+                take(picture, as_pixmap(kept))
 
 
 class Opening(QMainWindow):

@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 
 from PySide6.QtGui import QPixmap
 
+from belltone.desk.pixmaps import as_pixmap
 from belltone.desk.session.jobs import Jobs
 from belltone.drawing.kept_pictures import SmallPicture, kept_small
 from belltone.drawing.small import draw_small
@@ -34,7 +35,7 @@ class SmallPictures:
             if kept is None:
                 missing.append(picture)
             else:
-                take(picture, _pixmap(kept))
+                take(picture, as_pixmap(kept))
         if not missing:
             self._jobs.stop(_LANE)
             return
@@ -46,7 +47,7 @@ class SmallPictures:
             return drawn
 
         def look(found: tuple[int, bytes]) -> None:
-            take(missing[found[0]], _pixmap(found[1]))
+            take(missing[found[0]], as_pixmap(found[1]))
 
         # A picture that cannot be drawn is no loss: the name stands there without it.
         self._jobs.start(_LANE, work, lambda _drawn: None, lambda _error: None, look)
@@ -56,9 +57,3 @@ class SmallPictures:
         self._jobs.stop(_LANE)
         if self._engine is not None:
             self._engine.close()
-
-
-def _pixmap(png: bytes) -> QPixmap:
-    pixmap = QPixmap()
-    pixmap.loadFromData(png)
-    return pixmap

@@ -642,7 +642,7 @@ class MainWindow(QMainWindow):
         scene = self.shape.canvas.scene
         self.beside.bring(
             HandOverView,
-            lambda: HandOverView(self.session, self._pictures, lambda: scene.heading, self),
+            lambda: HandOverView(self.session, self._pictures, lambda: scene.eye.heading, self),
             self._palette,
         )
 

@@ -55,7 +55,7 @@ def _dimensions(
     points = still.scene.part.points
     low, high = points.min(axis=0), points.max(axis=0)
     extent = high - low
-    flat = still.scene.project(points, height)[:, :2]
+    flat = still.scene.eye.project(points, height)[:, :2]
     middle = 0.5 * (flat.min(axis=0) + flat.max(axis=0))
     pieces: list[str] = []
     for axis in np.flatnonzero(extent > _FLAT * extent.max()).tolist():
@@ -101,7 +101,7 @@ def _outermost(
         for bit, other in enumerate(others):
             ends[:, other] = high[other] if choice >> bit & 1 else low[other]
         ends[1, axis] = high[axis]
-        flat = still.scene.project(ends, height)[:, :2]
+        flat = still.scene.eye.project(ends, height)[:, :2]
         away = flat.mean(axis=0) - middle
         # Below and to the right, where a reader looks first.
         rank = float(np.linalg.norm(away)) + 0.2 * float(away[1] + away[0])
@@ -113,7 +113,7 @@ def _outermost(
 def _axes(still: Still, height: int, palette: Palette) -> list[str]:
     origin = np.array([32.0, height - 30.0])
     pieces = []
-    for name, way in zip("xyz", still.scene.axes_on_picture(), strict=True):
+    for name, way in zip("xyz", still.scene.eye.axes, strict=True):
         tip = origin + 20 * way
         pieces.append(_stroke(origin, tip, palette.muted, 1.2))
         if np.linalg.norm(way) > 0.25:
@@ -156,7 +156,7 @@ def _names(
         named += [(name, still.scene.part.middle(name)) for name in still.scene.part.solid]
     pieces: list[str] = []
     for name, place in named:
-        spot = still.scene.project(np.asarray(place, float)[None], height)[0, :2]
+        spot = still.scene.eye.project(np.asarray(place, float)[None], height)[0, :2]
         half = 0.5 * _LETTER * len(name) + 4
         x = min(max(float(spot[0]), half + _EDGE), width - half - _EDGE)
         y = _free(x, float(spot[1]), half, height, taken)

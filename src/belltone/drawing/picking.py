@@ -60,7 +60,7 @@ class SitePicker:
     def on_picture(self, name: str, height: int) -> list[list[tuple[float, float]]]:
         """A site's lines on the picture (pixels from its top left)."""
         return [
-            [(float(x), float(y)) for x, y, _ in self._scene.project(line, height)]
+            [(float(x), float(y)) for x, y, _ in self._scene.eye.project(line, height)]
             for line in self._lines_of(name)
         ]
 
@@ -95,7 +95,7 @@ class SitePicker:
 
     def _distance(self, line: Array, x: float, y: float, height: int) -> float:
         """How far a line is from a place of the picture, parts behind the surface left out."""
-        flat = self._scene.project(line, height)
+        flat = self._scene.eye.project(line, height)
         places, depth = flat[:, :2], flat[:, 2]
         target = np.array([x, y])
         if len(places) == 1:
@@ -109,9 +109,8 @@ class SitePicker:
             near = points[piece]
             at_depth = depth[piece] + share[piece] * (depth[piece + 1] - depth[piece])
         away = float(np.linalg.norm(near - target))
-        if (
-            away <= _POINT_REACH
-            and at_depth > self._scene.depth_at(float(near[0]), float(near[1]), height) + _BEHIND
-        ):
-            return np.inf
+        if away <= _POINT_REACH:
+            surface = self._scene.eye.depth_at(float(near[0]), float(near[1]), height)
+            if at_depth > surface + _BEHIND:
+                return np.inf
         return away

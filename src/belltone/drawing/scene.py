@@ -20,7 +20,6 @@ from vtkmodules.vtkCommonDataModel import vtkPlane, vtkPolyData
 from vtkmodules.vtkFiltersCore import vtkContourFilter
 from vtkmodules.vtkRenderingCore import (
     vtkActor,
-    vtkCoordinate,
     vtkPolyDataMapper,
     vtkRenderer,
     vtkRenderWindow,
@@ -31,6 +30,7 @@ from belltone.design.place import Place
 from belltone.design.values import Design
 from belltone.drawing.colours import Palette, ramp, rgb
 from belltone.drawing.drawn import DrawnComponent
+from belltone.drawing.eye import Eye, Heading
 from belltone.drawing.glyphs import (
     ball,
     cells,
@@ -45,7 +45,7 @@ from belltone.drawing.load_glyphs import load_glyphs
 from belltone.modes.modeset import ModeSet
 from belltone.system.kinds import location
 
-__all__ = ["ASIDE", "Heading", "Scene", "SceneOptions", "Spot"]
+__all__ = ["ASIDE", "Scene", "SceneOptions", "Spot"]
 
 ASIDE: Final = tuple(
     ((column + 0.5) / 8 - 0.5, (row + 0.5) / 8 - 0.5)
@@ -55,12 +55,7 @@ ASIDE: Final = tuple(
 
 
 Array = NDArray[np.float64]
-Way = tuple[float, float, float]
-Heading = tuple[Way, Way]
 
-_FILLED: Final = 0.9
-_LEAST_CLEAR: Final = 0.4  # of the height, however much a caption takes
-_VIEW_ANGLE: Final = 20.0  # degrees; narrow, so that near and far parts look alike in size
 _SLANT: Final = (-0.26, 0.9, -0.33)
 _SLANT_OF_WALL: Final = (-0.38, 0.72, -0.58)  # steeper: plates are looked down upon
 _QUIET: Final = 0.04  # of the largest motion
@@ -107,17 +102,13 @@ class Scene:
     """Draws one design and one mode of it."""
 
     def __init__(self, palette: Palette) -> None:
-        self.headroom = 0  # pixels at the top that a caption needs
-        self.filled = _FILLED  # share of the picture a fitted component takes
         self.transparent = False  # whether pictures are see-through where nothing is drawn
         self._renderer = vtkRenderer()
         self._window = vtkRenderWindow()
         self._window.SetOffScreenRendering(1)
         self._window.AddRenderer(self._renderer)
         self._window.SetMultiSamples(4)
-        self._wanted = 600, 300  # pixels; what is drawn fast may have fewer
-        self._window.SetSize(600, 300)
-        self._renderer.GetActiveCamera().SetViewAngle(_VIEW_ANGLE)
+        self.eye = Eye(self._renderer, self._window)
         self._palette = palette
         self._table = vtkLookupTable()
         self._state_table = vtkLookupTable()
@@ -385,44 +376,19 @@ class Scene:
         ):
             changed.Modified()
 
-    # -- camera ---------------------------------------------------------------------------------
+    # -- what is looked at ----------------------------------------------------------------------
 
     def resize(self, width: int, height: int) -> None:
         """Take the size of the picture (pixels)."""
-        self._wanted = width, height
+        self.eye.wanted = width, height
         self._window.SetSize(width, height)
 
     def fit(self) -> None:
         """Bring everything into view from the present direction."""
-        camera = self._renderer.GetActiveCamera()
-        position, focus = np.array(camera.GetPosition()), np.array(camera.GetFocalPoint())
-        ahead = (focus - position) / np.linalg.norm(focus - position)
-        across = np.cross(ahead, camera.GetViewUp())
-        across /= np.linalg.norm(across)
-        upward = np.cross(across, ahead)
-        # What others look at through the same camera is to be seen as well.
-        room = [
-            each for scene in self._linked if scene._design is not None for each in scene._room()
-        ]
-        points = np.concatenate(
-            [at + by * way for at, by in room for way in (-upward, upward, -across, across)]
+        # What others look at through the same eye is to be seen as well.
+        self.eye.fit(
+            [each for scene in self._linked if scene._design is not None for each in scene._room()]
         )
-        along = points @ np.column_stack([across, upward, -ahead])
-        middle = 0.5 * (along.min(axis=0) + along.max(axis=0))
-        width, height = self._wanted
-        # A caption needs room above; what is seen goes into the middle of what is left.
-        clear = max(1 - self.headroom / max(height, 1), _LEAST_CLEAR)
-        half = np.tan(np.radians(camera.GetViewAngle() / 2)) * self.filled
-        away = along - middle
-        needed = np.maximum(np.abs(away[:, 0]) * height / max(width, 1), np.abs(away[:, 1]) / clear)
-        distance = float((away[:, 2] + needed / half).max())
-        centre = middle @ np.stack([across, upward, -ahead])
-        lower = distance * np.tan(np.radians(camera.GetViewAngle() / 2)) * (1 - clear)
-        centre = centre + lower * upward
-        camera.SetFocalPoint(*centre)
-        camera.SetPosition(*(centre - distance * ahead))
-        camera.SetViewUp(*upward)
-        self._renderer.ResetCameraClippingRange()
 
     def _room(self) -> list[tuple[Array, float]]:
         """Points to be seen, and how much room there must be about them."""
@@ -453,54 +419,14 @@ class Scene:
         }[direction]
         self.look_along((towards, up))
 
-    @property
-    def heading(self) -> Heading:
-        """Which way one looks, and which way is up on the picture: unit vectors."""
-        camera = self._renderer.GetActiveCamera()
-        towards = np.array(camera.GetFocalPoint()) - np.array(camera.GetPosition())
-        towards /= np.linalg.norm(towards)
-        x, y, z = (float(value) for value in towards)
-        right, up, out = camera.GetViewUp()
-        return (x, y, z), (float(right), float(up), float(out))
-
     def look_along(self, heading: Heading) -> None:
         """Look along a way, with another up on the picture; all is brought into view."""
-        camera = self._renderer.GetActiveCamera()
-        towards, up = heading
-        camera.SetPosition(*(np.array(camera.GetFocalPoint()) - np.array(towards, float)))
-        camera.SetViewUp(*up)
+        self.eye.head(heading)
         self.fit()
 
     @property
     def _on_wall(self) -> bool:
         return self._design is not None and (self._design.has_walls or len(self._design.parts) > 1)
-
-    def turn(self, right: float, up: float) -> None:
-        """Turn the view by degrees; the sheet's z stays upright."""
-        camera = self._renderer.GetActiveCamera()
-        camera.Azimuth(-right)
-        camera.Elevation(up)
-        camera.OrthogonalizeViewUp()
-        self._renderer.ResetCameraClippingRange()
-
-    def shift(self, right: float, up: float) -> None:
-        """Slide the view by shares of its height."""
-        camera = self._renderer.GetActiveCamera()
-        position, focus = np.array(camera.GetPosition()), np.array(camera.GetFocalPoint())
-        height = (
-            2 * np.linalg.norm(position - focus) * np.tan(np.radians(camera.GetViewAngle() / 2))
-        )
-        across = np.cross(focus - position, camera.GetViewUp())
-        across /= np.linalg.norm(across)
-        step = -(right * across + up * np.array(camera.GetViewUp())) * height
-        camera.SetPosition(*(position + step))
-        camera.SetFocalPoint(*(focus + step))
-        self._renderer.ResetCameraClippingRange()
-
-    def zoom(self, factor: float) -> None:
-        """Come nearer (above 1) or go away."""
-        self._renderer.GetActiveCamera().Dolly(factor)
-        self._renderer.ResetCameraClippingRange()
 
     # -- picture --------------------------------------------------------------------------------
 
@@ -510,7 +436,7 @@ class Scene:
         The fourth value is how little one sees through, where the scene is ``transparent``. A
         large picture drawn fast has fewer pixels than asked for, to be drawn larger.
         """
-        self._wanted = width, height
+        self.eye.wanted = width, height
         coarser = math.sqrt(max(1.0, width * height / _MOST_FAST)) if fast else 1.0
         return self._drawn(round(width / coarser), round(height / coarser), 0 if fast else 4)
 
@@ -535,66 +461,22 @@ class Scene:
         finally:
             camera.SetWindowCenter(0.0, 0.0)
 
-    def on_picture(self, place: Array, height: int) -> tuple[float, float]:
-        """Where a point in space falls on the picture (pixels, from its top left)."""
-        coordinate = vtkCoordinate()
-        coordinate.SetCoordinateSystemToWorld()
-        coordinate.SetValue(*place)
-        x, y = coordinate.GetComputedDoubleDisplayValue(self._renderer)
-        larger = height / max(self._window.GetSize()[1], 1)
-        return larger * x, height - larger * y
-
-    def project(self, places: Array, height: int) -> Array:
-        """Where points ``(k, 3)`` fall on the picture: pixels right and down, and depth 0 to 1."""
-        camera = self._renderer.GetActiveCamera()
-        wide, high = self._window.GetSize()
-        matrix = camera.GetCompositeProjectionTransformMatrix(wide / max(high, 1), 0, 1)
-        rows = np.array([[matrix.GetElement(i, j) for j in range(4)] for i in range(4)])
-        found = np.column_stack([places, np.ones(len(places))]) @ rows.T
-        found = found[:, :3] / found[:, 3:]
-        larger = height / max(high, 1)
-        x, y = 0.5 * (found[:, 0] + 1) * wide * larger, height * (0.5 - 0.5 * found[:, 1])
-        return np.column_stack([x, y, found[:, 2]])
-
-    def depth_at(self, x: float, y: float, height: int) -> float:
-        """How deep the surface lies at a place of the last picture, 1 where there is none."""
-        wide, high = self._window.GetSize()
-        larger = height / max(high, 1)
-        column, row = round(x / larger), round((height - y) / larger)
-        if not (0 <= column < wide and 0 <= row < high):
-            return 1.0
-        return float(self._window.GetZbufferDataAtPoint(column, row))
-
     def place_under(self, x: float, y: float, height: int) -> Spot | None:
         """What the surface at a place of the last picture is part of, and where that is at rest."""
-        depth = self.depth_at(x, y, height)
-        if not depth < 1.0:
+        place = self.eye.point_under(x, y, height)
+        if place is None:
             return None
-        camera = self._renderer.GetActiveCamera()
-        wide, high = self._window.GetSize()
-        matrix = camera.GetCompositeProjectionTransformMatrix(wide / max(high, 1), 0, 1)
-        rows = np.array([[matrix.GetElement(i, j) for j in range(4)] for i in range(4)])
-        across = x * high / (height * wide)
-        flat = np.array([2 * across - 1, 1 - 2 * y / height, depth, 1.0])
-        there = np.linalg.solve(rows, flat)
-        place = there[:3] / there[3]
         point = int(np.argmin(np.linalg.norm(self._points_array - place, axis=1)))
         part, region = self.part.owner(point)
         rest = self.part.points[point] + place - self._points_array[point]
         return Spot(part, region, rest)
 
-    def share_camera(self, other: Scene) -> None:
+    def share_eye(self, other: Scene) -> None:
         """Look from wherever another scene looks, and draw motions as large as it does."""
         self._like = other
         self._linked = other._linked
         self._linked.add(self)
-        self._renderer.SetActiveCamera(other._renderer.GetActiveCamera())
-
-    def axes_on_picture(self) -> Array:
-        """The sheet's x, y, z as they run on the picture: ``(3, 2)``, right and down."""
-        matrix = self._renderer.GetActiveCamera().GetViewTransformMatrix()
-        rows = np.array([[matrix.GetElement(row, column) for column in range(3)] for row in (0, 1)])
-        return np.column_stack([rows[0], -rows[1]])
+        self.eye.share(other.eye)
 
     def close(self) -> None:
         """Give the drawing surface back; the scene cannot be drawn any more."""

@@ -13,7 +13,8 @@ from numpy.typing import NDArray
 
 from belltone.design.values import Design
 from belltone.drawing.colours import LIGHT, Palette
-from belltone.drawing.scene import Heading, Scene, SceneOptions
+from belltone.drawing.eye import Heading
+from belltone.drawing.scene import Scene, SceneOptions
 from belltone.drawing.shown import Shown, state_values
 from belltone.modes.modeset import ModeSet
 
@@ -66,7 +67,7 @@ class Still:
         self._modes = modes
         self._scene = Scene(palette)
         self._scene.transparent = view.transparent
-        self._scene.headroom, self._scene.filled = view.headroom, view.filled
+        self._scene.eye.headroom, self._scene.eye.filled = view.headroom, view.filled
         self._scene.resize(view.width, view.height)
         self._scene.show_design(design, modes)
         self._scene.set_options(view.options)
@@ -89,7 +90,7 @@ class Still:
 
     def turn(self, degrees: float) -> None:
         """Turn the view round the upright axis."""
-        self._scene.turn(degrees, 0.0)
+        self._scene.eye.turn(degrees, 0.0)
 
     def take(self, design: Design, modes: ModeSet) -> None:
         """Go on with another design, seen from the same place."""

@@ -31,7 +31,7 @@ from belltone.modes.solution import Solution
 from belltone.system.buckling import Buckling
 from belltone.system.witness import LineWitness, SurfaceWitness, Witness
 
-__all__ = ["kinds_of", "mode_set"]
+__all__ = ["kinds_of", "mode_set", "other_way"]
 
 Array = NDArray[np.float64]
 
@@ -138,6 +138,14 @@ def _kinds(
     by_part = wall_shares(np.column_stack([*totals, springs]))[:, :-1]
     kinds = assembly_kinds(design, system.bodies, witness, read, by_part, shares, strains)
     return MIXED_ENERGIES, shares, kinds
+
+
+def other_way(kind: str) -> str:
+    """What a whirling mode is called where it is seen to go the other way."""
+    for way, other in (("forward", "backward"), ("backward", "forward")):
+        if kind.endswith(f"{way} whirl"):
+            return f"{kind.removesuffix(f'{way} whirl')}{other} whirl"
+    return kind
 
 
 def _with_whirl(kind: str, waves: int) -> str:

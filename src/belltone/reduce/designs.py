@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import contextlib
+import itertools
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -59,8 +61,6 @@ class Span:
     def __post_init__(self) -> None:
         if self.request.above is not None:
             raise UnmodelledError("a model knows the lowest modes, not those above a frequency")
-        if self._seen_from_ground:
-            raise UnmodelledError("no model is made of whirling modes seen from the ground")
         for knob in self.knobs:
             if self.family.counts(knob, self.turned):
                 raise UnmodelledError(
@@ -74,15 +74,48 @@ class Span:
         return tuple(knobs[name].base for name in self.knobs)
 
     def design(self, place: Place) -> Design:
-        """The design at a place; raises ``UserError`` where there is none."""
-        return self.family.at({**self.turned, **dict(zip(self.knobs, place, strict=True))})
+        """The design at a place; raises ``UserError`` where there is none.
 
-    @property
-    def _seen_from_ground(self) -> bool:
+        One that spins is seen from axes that turn with it, in which its modes hang smoothly on the
+        knobs; what is seen from the ground is made of those (`Piece`).
+        """
+        found = self.family.at({**self.turned, **dict(zip(self.knobs, place, strict=True))})
+        preload = found.preload
+        if preload is None or preload.spin is None or not preload.spin.from_ground:
+            return found
+        spin = replace(preload.spin, from_ground=False)
+        return replace(found, preload=replace(preload, spin=spin))
+
+    @cached_property
+    def from_ground(self) -> bool:
         """Whether frequencies are those of a spin seen from outside."""
         preload = self.family.at(self.turned).preload
         spin = None if preload is None else preload.spin
         return spin is not None and spin.gyroscopic and spin.from_ground
+
+    @cached_property
+    def sought(self) -> ModeRequest:
+        """The modes a model is made of.
+
+        Those asked for as they are seen from the ground are looked for, as in an exact solution,
+        among twice as many in turning axes, and up to where the spin may bring them down from.
+        """
+        if not self.from_ground:
+            return self.request
+        up_to = self.request.up_to
+        if up_to is not None:
+            up_to += self._turning / (2 * math.pi)
+        return replace(self.request, count=2 * self.request.count, up_to=up_to)
+
+    @property
+    def _turning(self) -> float:
+        """The fastest spin (rad/s) at the corners."""
+        speeds = [0.0]
+        for corner in itertools.product(*zip(self.low, self.high, strict=True)):
+            with contextlib.suppress(UserError):
+                preload = self.design(corner).preload
+                speeds.append(0.0 if preload is None else abs(preload.turning))
+        return max(speeds)
 
 
 @dataclass(frozen=True, eq=False)
@@ -112,6 +145,8 @@ class Designs:
         self._structures: dict[Discretisation, Structure] = {}
         self._near: Level | None = None
         self._last: Sample | None = None
+        # Seen from the ground, shapes may go the other way.
+        known = None if span.from_ground else known
         self._known = known
         if known is not None:
             self._structures = known.level.structures
@@ -156,7 +191,7 @@ class Designs:
         )
         if level.state is not None:
             if not level.whirls and not self._unstable:
-                level.factor(span.request)  # tells whether the state is stable
+                level.factor(span.sought)  # tells whether the state is stable
             if level.state.pose is not None:
                 self._near = level
         return level
@@ -164,7 +199,7 @@ class Designs:
     def solve(self, place: Place, guess: Array | None) -> Sample:
         """Solve a design exactly, from a guess of its modes by what is free."""
         level = self.level(place)
-        asked = replace(self.span.request, count=self.span.request.count + _GUARDS)
+        asked = replace(self.span.sought, count=self.span.sought.count + _GUARDS)
         start = None
         if guess is not None:
             everything = slice(0, guess.shape[1])
@@ -188,9 +223,14 @@ class Designs:
             bound=span.bound,
             request=span.request,
             discretisation=span.discretisation,
-            pieces=tuple(sorted(pieces, key=lambda piece: piece.low)),
+            pieces=tuple(sorted(map(self._seen, pieces), key=lambda piece: piece.low)),
             solutions=self.solutions,
         )
+
+    def _seen(self, piece: Piece | Gap) -> Piece | Gap:
+        if isinstance(piece, Gap):
+            return piece
+        return replace(piece, from_ground=self.span.from_ground)
 
     def reference(self, places: Sequence[Place], low: Place, high: Place) -> Level:
         """The design shapes are read at: as it stands, or that in the middle of those solved."""

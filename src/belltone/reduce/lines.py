@@ -126,7 +126,7 @@ class _Builder:
     def _piece(self, low: float, high: float) -> Piece | None:
         """The model between two values with one mesh; ``None`` where it does not meet its bound."""
         sort, designs = self._sort(low), self._designs
-        growing = Growing(low, high, self._span.request, self._span.bound)
+        growing = Growing(low, high, self._span.sought, self._span.bound)
         inside = [at for (at,) in designs.solved if low <= at <= high and self._sort(at) == sort]
         if not inside:
             first = self._now if low <= self._now <= high else 0.5 * (low + high)

@@ -8,14 +8,15 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
 
 from belltone.mesh.discretisation import Discretisation
-from belltone.modes.by_mode import BY_MODE
+from belltone.modes.by_mode import BY_MODE, picked
+from belltone.modes.describe import other_way
 from belltone.modes.failure import PointFailure, Reason
 from belltone.modes.matching import assurance, clusters
 from belltone.modes.modeset import Spectrum
@@ -34,7 +35,25 @@ _RECOGNISED: Final = 0.5  # assurance beyond which a mode has the kind of one at
 _LARGEST: Final = 0.99  # of the largest motion; the first of those tells the phase
 _LEAST: Final = 1e-8  # a model is never told to be better
 _STEP: Final = 1e-5  # of a piece; for slopes, of polynomials
+_MIXED: Final = ("mixed", 0)  # kind and waves of what no anchor knows
 _SAME: Final = 1e-6  # relative gap of frequencies below which modes are one subspace
+
+
+@dataclass(frozen=True, eq=False)
+class View:
+    """How modes that whirl in turning axes are seen from the ground, one for each seen.
+
+    ``rows`` are their places in turning axes; ``signs`` are -1 for patterns the spin overtakes,
+    which are seen to go the other way, else 1; ``waves`` are as seen.
+    """
+
+    rows: NDArray[np.intp]
+    signs: Array
+    waves: Array
+
+    def frequencies(self, turning: Array, speed: float) -> Array:
+        """Frequencies as seen, of those in ``turning`` axes (both Hz), at a speed (rad/s)."""
+        return np.asarray(self.signs * turning[self.rows] + self.waves * speed / (2 * math.pi))
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
@@ -43,11 +62,12 @@ class ReducedModes(Spectrum):
 
     ``weights`` (basis, modes) are what flexible modes are made of in the basis of their piece.
     ``shapes`` (modes, points, 6), rigid ones first, are those of the design the model was begun
-    from, moved with it.
+    from, moved with it. ``view`` is how flexible ones that whirl are seen from the ground.
     """
 
     weights: NDArray[Any]
     waves: tuple[int, ...] = field(default=(), metadata=BY_MODE)
+    view: View | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -58,6 +78,10 @@ class Anchor:
     signatures: NDArray[Any]
     kinds: tuple[str, ...]
     waves: tuple[int, ...] = ()
+
+    def told(self, place: int) -> tuple[str, int]:
+        """Kind and waves of a mode."""
+        return self.kinds[place], self.waves[place] if self.waves else 0
 
 
 @dataclass(frozen=True, eq=False)
@@ -76,7 +100,8 @@ class Piece:
     ``tables`` are the forms over the basis at the places where they were projected.
     ``errors`` (modes,) are the largest of each mode found beside them. ``shapes`` (basis, points,
     6) is what the basis moves at the witness points, ``rigid_shapes`` the rigid motions;
-    ``moved`` (basis, s) and ``rigid_moved`` the same weighted by mass, for signatures.
+    ``moved`` (basis, s) and ``rigid_moved`` the same weighted by mass, for signatures. All of it
+    is in axes that turn with a spin; where that is seen ``from_ground``, modes are told as seen.
     """
 
     low: Place
@@ -89,6 +114,7 @@ class Piece:
     rigid_shapes: NDArray[np.float32]
     moved: NDArray[np.float32]
     rigid_moved: NDArray[np.float32]
+    from_ground: bool = False
 
     def at(self, place: Place, request: ModeRequest) -> ReducedModes | PointFailure:
         """The modes asked for at a place."""
@@ -104,9 +130,7 @@ class Piece:
                 "natural frequencies",
             )
         frequencies = np.sqrt(values) / (2 * math.pi)
-        count = request.count
-        if request.up_to is not None:
-            count = max(count, int(np.count_nonzero(frequencies <= request.up_to)))
+        count = len(self.errors) if self.from_ground else _count(request, frequencies)
         count = min(count, len(self.errors))
         frequencies, weights = frequencies[:count], weights[:, :count]
         weights = weights * self._phases(weights)
@@ -115,19 +139,24 @@ class Piece:
         signatures = _unit(moved[0] if len(moved) == 1 else moved[0] + 1j * moved[1])
         rigid = len(self.rigid_names)
         kinds = tuple(f"rigid, {name}" for name in self.rigid_names)
-        own, waves = self._known_as(place, signatures)
+        known = self._known_as(place, signatures)
+        told = [each or _MIXED for each in known]
         still = _unit(self.rigid_moved)
-        return ReducedModes(
+        found = ReducedModes(
             frequencies=np.concatenate([np.zeros(rigid), frequencies]),
             errors=np.concatenate([np.zeros(rigid), np.maximum(self.errors[:count], _LEAST)]),
             rigid_names=self.rigid_names,
-            kinds=kinds + own,
+            kinds=kinds + tuple(kind for kind, _ in told),
             signatures=np.concatenate([still, signatures]),
             mass=forms.total,
             weights=weights,
-            waves=(0,) * rigid + waves,
+            waves=(0,) * rigid + tuple(waves for _, waves in told),
             swings=np.concatenate([np.zeros((rigid, 3)), forms.swings(weights)]),
         )
+        if not self.from_ground:
+            return found
+        sure = np.array([each is not None for each in known], bool)
+        return _seen(found, sure, forms.speed, request)
 
     def slopes(self, place: Place, modes: ReducedModes) -> Array:
         """How fast flexible frequencies move with each knob (knobs, modes), in Hz a base unit.
@@ -145,8 +174,13 @@ class Piece:
                 for side in (-step, step)
             ]
             if np.iscomplexobj(modes.weights):
-                before, after = (np.sqrt(side.modes()[0][:count]) / (2 * math.pi) for side in sides)
-                found[number] = (after - before) / (2 * step)
+                before, after = (np.sqrt(side.modes()[0]) / (2 * math.pi) for side in sides)
+                if modes.view is not None:
+                    before, after = (
+                        modes.view.frequencies(own, side.speed)
+                        for own, side in ((before, sides[0]), (after, sides[1]))
+                    )
+                found[number] = (after[:count] - before[:count]) / (2 * step)
                 continue
             stiff, heavy = (
                 (after - before) / (2 * step)
@@ -186,9 +220,7 @@ class Piece:
         largest = np.take_along_axis(moved, first[:, None], 1)[:, 0]
         return np.asarray(np.conj(largest) / np.maximum(np.abs(largest), 1e-300))
 
-    def _known_as(
-        self, place: Place, signatures: NDArray[Any]
-    ) -> tuple[tuple[str, ...], tuple[int, ...]]:
+    def _known_as(self, place: Place, signatures: NDArray[Any]) -> list[tuple[str, int] | None]:
         """Kind and waves of each mode: those it has at the nearest anchor that knows it."""
         found: list[tuple[str, int] | None] = [None] * len(signatures)
         width = np.subtract(self.high, self.low)
@@ -205,10 +237,17 @@ class Piece:
             partners = alike.argmax(axis=1)
             for at, partner, own in zip(places, partners, alike, strict=True):
                 if own[partner] > _RECOGNISED:
-                    waves = anchor.waves[partner] if anchor.waves else 0
-                    found[at] = anchor.kinds[partner], waves
-        known = [own or ("mixed", 0) for own in found]
-        return tuple(kind for kind, _ in known), tuple(waves for _, waves in known)
+                    found[at] = anchor.told(partner)
+            if not np.iscomplexobj(signatures):
+                continue
+            # At another speed the turning axes may overtake a pattern, which then runs backwards.
+            alike = assurance(signatures[places].conj(), anchor.signatures)
+            partners = alike.argmax(axis=1)
+            for at, partner, own in zip(places, partners, alike, strict=True):
+                if found[at] is None and own[partner] > _RECOGNISED:
+                    kind, waves = anchor.told(partner)
+                    found[at] = other_way(kind), -waves
+        return found
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
@@ -288,6 +327,59 @@ class Line:
     def place_at(self, value: float) -> Place:
         """The values of all knobs of the model where this one has a value."""
         return (*self.place[: self.number], value, *self.place[self.number + 1 :])
+
+
+def _count(request: ModeRequest, frequencies: Array) -> int:
+    """How many of ascending frequencies (Hz) are asked for."""
+    if request.up_to is None:
+        return request.count
+    return max(request.count, int(np.count_nonzero(frequencies <= request.up_to)))
+
+
+def _seen(
+    found: ReducedModes, sure: NDArray[np.bool_], speed: float, request: ModeRequest
+) -> ReducedModes | PointFailure:
+    """Those asked for of modes in turning axes, as they are seen from the ground.
+
+    What carries how many waves is ``sure`` of some; the others may be seen anywhere from as many
+    waves below as any carries, and nothing is said from there on.
+    """
+    rigid, turning = found.rigid_count, found.flexible
+    waves = np.array(found.waves[rigid:], float)
+    shifted = turning + waves * speed / (2 * math.pi)
+    signs = np.where(shifted < 0, -1.0, 1.0)
+    rows = np.argsort(np.abs(shifted), kind="stable")
+    if speed and not np.all(sure):
+        most = max(1.0, float(np.abs(waves).max()))
+        limit = float(turning[~sure].min()) - most * abs(speed) / (2 * math.pi)
+        rows = rows[sure[rows] & (np.abs(shifted[rows]) < limit)]
+    rows = rows[: _count(request, np.abs(shifted[rows]))]
+    if len(rows) < min(request.count, len(turning) // 2):
+        words = "the model does not say which way a mode whirls here"
+        return PointFailure(Reason.UNMET, words)
+    view = View(rows, signs[rows], (signs * waves)[rows])
+    frequencies = view.frequencies(turning, speed)
+    kept = picked(found, np.concatenate([np.arange(rigid), rigid + rows]))
+    back = view.signs < 0
+    weights, signatures = found.weights[:, rows], kept.signatures.copy()
+    weights[:, back] = weights[:, back].conj()
+    signatures[rigid:][back] = signatures[rigid:][back].conj()
+    kinds = (
+        other_way(kind) if behind else kind
+        for kind, behind in zip(kept.kinds[rigid:], back, strict=True)
+    )
+    # As large in Hz, but of another frequency.
+    grown = turning[rows] / np.maximum(frequencies, 1e-300)
+    return replace(
+        kept,
+        frequencies=np.concatenate([np.zeros(rigid), frequencies]),
+        errors=np.concatenate([np.zeros(rigid), kept.errors[rigid:] * grown]),
+        kinds=(*kept.kinds[:rigid], *kinds),
+        signatures=signatures,
+        weights=weights,
+        waves=(0,) * rigid + tuple(int(each) for each in view.waves),
+        view=view,
+    )
 
 
 def _unit(vectors: NDArray[Any]) -> NDArray[Any]:

@@ -59,6 +59,7 @@ def pack_model(model: ReducedModel) -> bytes:
             for place, anchor in enumerate(piece.anchors):
                 arrays[f"{number} anchor {place}"] = single(anchor.signatures)
             told["rigid_names"] = piece.rigid_names
+            told["from_ground"] = piece.from_ground
             told["anchors"] = [
                 [anchor.place, anchor.kinds, anchor.waves] for anchor in piece.anchors
             ]
@@ -105,10 +106,8 @@ def unpack_model(payload: bytes) -> ReducedModel:
         tables: Tables | Grid
         tables = Tables(places, **known) if orders is None else Grid(low, high, orders, **known)
         own = {name: arrays[f"{number} {name}"] for name in _ARRAYS}
-        rigid = tuple(told["rigid_names"])
-        pieces.append(
-            Piece(low=low, high=high, tables=tables, anchors=anchors, rigid_names=rigid, **own)
-        )
+        own |= {"rigid_names": tuple(told["rigid_names"]), "from_ground": told["from_ground"]}
+        pieces.append(Piece(low=low, high=high, tables=tables, anchors=anchors, **own))
     return ReducedModel(
         knobs=tuple(rest["knobs"]),
         low=tuple(rest["low"]),

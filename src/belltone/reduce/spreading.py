@@ -182,7 +182,7 @@ class Spreading:
             motions = designs.solved[place].motions
             if self._basis is None:
                 span = designs.span
-                self._basis = Basis(span.request, span.bound, sample, motions)
+                self._basis = Basis(span.sought, span.bound, sample, motions)
             else:
                 self._basis.grow(self._basis.shown(sample), motions)
             self._anchors.append(place)

@@ -191,8 +191,9 @@ class Card(QFrame):
         inside = focused is not None and self.isAncestorOf(focused)
         name = focused.objectName() if focused is not None and inside else ""
         # What is being typed goes on in the field that takes the place of its own.
-        typed = {word.objectName(): word.typing for word in self._words() if word.typing}
-        for word in self._words():
+        old = self._words()
+        typed = {word.objectName(): word.typing for word in old if word.typing}
+        for word in old:
             word.retire()
         for body in self._bodies:
             self._column.removeWidget(body)

@@ -7,9 +7,7 @@ from collections.abc import Iterator
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
-    QBrush,
     QColor,
-    QFontMetricsF,
     QHelpEvent,
     QKeyEvent,
     QMouseEvent,
@@ -24,22 +22,20 @@ from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 from belltone.compare.measured import Held
 from belltone.desk.charts.band_hands import BandHands
 from belltone.desk.charts.peg_places import PEG, fanned, peg_places
+from belltone.desk.charts.ruler_marks import BEYOND, LEFT, RIGHT, RulerMarks
 from belltone.desk.charts.scale import Scale
 from belltone.desk.look import label_font
 from belltone.desk.marks import mark_path
 from belltone.desk.session.answer import Answer
 from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette
-from belltone.sheet.units import format_number
-from belltone.tune.bands import Standing, forbidden, stand
+from belltone.tune.bands import Standing, stand
 
-__all__ = ["Ruler", "nice_step"]
+__all__ = ["Ruler"]
 
-_LEFT, _RIGHT = 34, 40
 _AXIS_UP = 36  # from the bottom edge to the axis
 _GRAB = 6.0
 _NEARER = 1.25  # for a notch of the wheel
-_GHOST = ((0.0, -5.0), (4.0, 0.0), (0.0, 5.0), (-4.0, 0.0))  # a hollow lozenge
 
 
 class Ruler(QWidget):
@@ -89,7 +85,7 @@ class Ruler(QWidget):
         low, high = self._near or (0.0, whole)
         if high > whole:
             low, high = max(0.0, whole - (high - low)), whole
-        return Scale(low, high, _LEFT, max(1.0, self.width() - _LEFT - _RIGHT))
+        return Scale(low, high, LEFT, max(1.0, self.width() - LEFT - RIGHT))
 
     def show_whole(self) -> None:
         """Back to the whole axis."""
@@ -132,12 +128,12 @@ class Ruler(QWidget):
         answer = self._session.answer
         if answer is None:
             return []
-        scale, end = self.scale, self.width() - _RIGHT + 12
+        scale, end = self.scale, self.width() - RIGHT + BEYOND
         placed = [
             (identity, float(frequency), scale.x_of(float(frequency)))
             for identity, frequency in zip(answer.identities, answer.modes.flexible, strict=True)
         ]
-        return [each for each in placed if _LEFT - 12 <= each[2] <= end]
+        return [each for each in placed if LEFT - BEYOND <= each[2] <= end]
 
     def pegs(self) -> Iterator[tuple[int, float, QPointF]]:
         """Yield ``(branch, frequency, centre of the head)`` of modes with a head of their own.
@@ -201,179 +197,13 @@ class Ruler(QWidget):
         painter.setPen(QPen(QColor(self._palette.line), 1))
         painter.drawLine(0, 0, self.width(), 0)
         axis = self.height() - _AXIS_UP
-        self._paint_bands(painter, axis)
-        self._paint_axis(painter, axis)
-        self._paint_measured(painter, axis)
-        self._paint_targets(painter, axis)
-        self._paint_ghosts(painter, axis)
-        self._paint_spreads(painter, axis)
+        marks = RulerMarks(self._session, self._palette, self.scale, axis)
+        marks.paint_behind(painter, self._hands.bands(self._session.design))
         self._paint_stacks(painter, axis)
         self._paint_pegs(painter, axis)
-        self._paint_tried(painter, axis)
+        marks.paint_tried(painter)
         self._paint_notes(painter)
         painter.end()
-
-    def _paint_bands(self, painter: QPainter, axis: int) -> None:
-        design, palette = self._session.design, self._palette
-        bands = self._hands.bands(design)
-        font = label_font(8)
-        painter.setFont(font)
-        metrics = QFontMetricsF(font)
-        taken: list[QRectF] = []
-        for band in sorted(bands, key=lambda each: each.low):
-            below, above = forbidden(band, design.margin)
-            top = 17.0
-            wide = QRectF(self.x_of(below), top, self.x_of(above) - self.x_of(below), axis - top)
-            wide = wide.intersected(QRectF(0, top, self.width(), axis - top))
-            if wide.isEmpty():
-                continue  # out of view
-            painter.fillRect(wide, QColor(palette.margin_wash))
-            left, right = self.x_of(band.low), self.x_of(band.high)
-            inner = QRectF(left, top, max(2.0, right - left), axis - top)
-            painter.fillRect(inner, QColor(palette.alarm_wash))
-            hatch = QColor(palette.alarm)
-            hatch.setAlpha(110)
-            painter.fillRect(inner, QBrush(hatch, Qt.BrushStyle.BDiagPattern))
-            width = metrics.horizontalAdvance(band.name)
-            label = QRectF(wide.center().x() - width / 2 - 3, 2, width + 6, 14)
-            if label.left() < 2:
-                label.moveLeft(2)
-            for other in taken:
-                if label.intersects(other):
-                    label.moveLeft(other.right() + 2)
-            taken.append(label)
-            painter.setPen(QColor(palette.alarm))
-            painter.drawText(label, Qt.AlignmentFlag.AlignCenter, band.name)
-
-    def _paint_measured(self, painter: QPainter, axis: int) -> None:
-        """What was measured stands below the axis, with a thread to the mode it is."""
-        colour = QColor(self._palette.live)
-        for each in self._session.measuring.held:
-            x = self.x_of(each.measured)
-            if x > self.width() - _RIGHT + 12:
-                continue
-            tip = QPointF(x, axis + 1)
-            mark = QPolygonF([tip, tip + QPointF(-4.5, 8), tip + QPointF(4.5, 8)])
-            painter.setPen(QPen(colour, 1.2))
-            painter.setBrush(colour if each.computed is not None else Qt.BrushStyle.NoBrush)
-            painter.drawPolygon(mark)
-            if each.computed is not None:
-                painter.drawLine(tip, QPointF(self.x_of(each.computed), axis - 7))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-
-    def _measured_at(self, place: QPointF) -> Held | None:
-        """What was measured under a place of the ruler."""
-        if place.y() < self.height() - _AXIS_UP:
-            return None
-        near = [
-            (abs(self.x_of(each.measured) - place.x()), at)
-            for at, each in enumerate(self._session.measuring.held)
-        ]
-        away, at = min(near, default=(math.inf, 0))
-        return self._session.measuring.held[at] if away <= _GRAB else None
-
-    def _paint_axis(self, painter: QPainter, axis: int) -> None:
-        painter.setFont(label_font(8))
-        painter.setPen(QPen(QColor(self._palette.ink), 1.2))
-        painter.drawLine(QPointF(_LEFT, axis), QPointF(self.width() - _RIGHT + 12, axis))
-        scale = self.scale
-        units = self._session.design.shown
-        factor = units.factor("frequency")
-        step = nice_step(factor * scale.span, scale.width / 90)
-        low, high = (5 * factor * end / step for end in (scale.low, scale.high))
-        first, last = math.ceil(low - 0.001), int(high + 0.001)
-        ticks = range(first, last + 1)
-        named = next((tick for tick in ticks if tick % 5 == 0), None)
-        for tick in ticks:
-            frequency = tick * step / 5
-            x = scale.x_of(frequency / factor)
-            long = tick % 5 == 0
-            painter.setPen(QPen(QColor(self._palette.ink if long else self._palette.muted), 1))
-            painter.drawLine(QPointF(x, axis), QPointF(x, axis + (6 if long else 3)))
-            if long:
-                text = format_number(frequency, 9)
-                if tick == named:
-                    text += f" {units.unit('frequency')}"
-                box = QRectF(x - 40, axis + 7, 80, 14)
-                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
-
-    def _paint_ghosts(self, painter: QPainter, axis: int) -> None:
-        """Where modes of another design stand: hollow pegs, the chosen one's joined to its own."""
-        ghost = self._session.others.ghost
-        if ghost is None:
-            return
-        colour = QColor(self._palette.muted)
-        dashed = QPen(colour, 1.1, Qt.PenStyle.DashLine)
-        match = self._session.others.ghost_match
-        modes = ghost[1].modes
-        for number, frequency in enumerate(modes.flexible, start=modes.skipped + 1):
-            x = self.x_of(float(frequency))
-            if x > self.width() - _RIGHT + 12:
-                continue
-            head = QPointF(x, axis - 12)
-            painter.setPen(dashed)
-            painter.drawLine(QPointF(x, axis), head)
-            painter.setPen(QPen(colour, 1.4))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawPolygon([head + QPointF(*corner) for corner in _GHOST])
-            chosen = self._session.chosen_mode
-            if match is not None and match.number == number and chosen is not None:
-                now = self.x_of(chosen.frequency)
-                painter.setPen(QPen(QColor(self._palette.branch(self._session.chosen)), 1.6))
-                painter.drawLine(QPointF(x, axis - 3), QPointF(now, axis - 3))
-                toward = 4.0 if now < x else -4.0
-                for side in (-3.0, 3.0):
-                    painter.drawLine(QPointF(now, axis - 3), QPointF(now + toward, axis - 3 + side))
-
-    def _paint_targets(self, painter: QPainter, axis: int) -> None:
-        """Where modes are to stand: a gate as wide as it may be off."""
-        palette = self._palette
-        painter.setFont(label_font(7.5))
-        for target in self._session.design.targets:
-            if target.frequency is None:
-                continue
-            left, right = (
-                self.x_of(target.frequency + side * target.within) for side in (-1.0, 1.0)
-            )
-            left, right = min(left, right - 3.0), max(right, left + 3.0)
-            painter.setPen(QPen(QColor(palette.clear), 1.6))
-            for x in (left, right):
-                painter.drawLine(QPointF(x, axis), QPointF(x, 18))
-            box = QRectF(0.5 * (left + right) - 60, 4, 120, 13)
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, target.name)
-
-    def _paint_spreads(self, painter: QPainter, axis: int) -> None:
-        """Where 99 of 100 designs within the tolerances have each mode: a bar on the axis."""
-        proposals, answer = self._session.proposals, self._session.answer
-        found = proposals.tolerances
-        if found is None or answer is None or not proposals.tolerances_are_current:
-            return
-        for spread in found.spreads:
-            identity = answer.identity_at(
-                answer.modes.rigid_count + spread.number - 1 - answer.modes.skipped
-            )
-            colour = QColor(self._palette.branch(identity or 0))
-            colour.setAlpha(120)
-            left, right = self.x_of(spread.low), self.x_of(spread.high)
-            painter.fillRect(QRectF(left, axis - 7, max(right - left, 1.5), 7), colour)
-
-    def _paint_tried(self, painter: QPainter, axis: int) -> None:
-        """Where modes of the design that a search is looking at would stand."""
-        tried = self._session.proposals.tried
-        if tried is None:
-            return
-        palette = self._palette
-        colour = QColor(palette.clear if tried.meets else palette.live)
-        painter.setPen(QPen(colour, 2.0))
-        painter.setBrush(colour)
-        for frequency in tried.frequencies:
-            x = self.x_of(float(frequency))
-            if x > self.width() - _RIGHT + 12:
-                break
-            painter.drawLine(QPointF(x, axis), QPointF(x, axis - 12))
-            painter.drawPolygon(
-                [QPointF(x, axis - 10)] + [QPointF(x + side, axis - 17) for side in (-4.0, 4.0)]
-            )
 
     def _paint_stacks(self, painter: QPainter, axis: int) -> None:
         """Modes too near for heads of their own: a plate with their count, and all their stems."""
@@ -406,10 +236,9 @@ class Ruler(QWidget):
 
     def _standing(self, answer: Answer, identity: int, frequency: float) -> Standing | None:
         """Where a peg stands against the bands as they are drawn."""
-        mode = answer.modes.mode(answer.index_of(identity) or 0)
-        design = answer.design
+        at, design, modes = answer.index_of(identity) or 0, answer.design, answer.modes
         bands = self._hands.bands(design)
-        return stand(frequency, bands, design.margin, mode.kind, mode.swing)
+        return stand(frequency, bands, design.margin, modes.kinds[at], modes.swings[at])
 
     def _paint_pegs(self, painter: QPainter, axis: int) -> None:
         answer = self._session.answer
@@ -494,6 +323,17 @@ class Ruler(QWidget):
             painter.drawText(bottom, Qt.AlignmentFlag.AlignLeft, "pegs are of the older design")
         elif ghost is not None:
             painter.drawText(bottom, Qt.AlignmentFlag.AlignLeft, f"hollow pegs: {ghost[0]}")
+
+    def _measured_at(self, place: QPointF) -> Held | None:
+        """What was measured under a place of the ruler."""
+        if place.y() < self.height() - _AXIS_UP:
+            return None
+        near = [
+            (abs(self.scale.x_of(each.measured) - place.x()), at)
+            for at, each in enumerate(self._session.measuring.held)
+        ]
+        away, at = min(near, default=(math.inf, 0))
+        return self._session.measuring.held[at] if away <= _GRAB else None
 
     # -- hands ----------------------------------------------------------------------------------
 
@@ -608,7 +448,7 @@ class Ruler(QWidget):
                         f"{mode.kind_words}"
                     )
                     QToolTip.showText(event.globalPos(), text, self)
-            elif answer is not None and answer.modes.rigid_count and event.pos().x() < _LEFT + 6:
+            elif answer is not None and answer.modes.rigid_count and event.pos().x() < LEFT + 6:
                 names = "\n".join(answer.modes.rigid_names)
                 QToolTip.showText(event.globalPos(), f"Rigid motions left:\n{names}", self)
             elif (held := self._measured_at(QPointF(event.pos()))) is not None:
@@ -620,10 +460,3 @@ class Ruler(QWidget):
                 QToolTip.hideText()
             return True
         return super().event(event)  # type: ignore[arg-type]
-
-
-def nice_step(span: float, wanted: float) -> float:
-    """A round step that divides ``span`` into about ``wanted`` parts."""
-    rough = span / max(1.0, wanted)
-    power = 10.0 ** math.floor(math.log10(rough))
-    return next(power * factor for factor in (1, 2, 5, 10) if power * factor >= rough * 0.999)

@@ -16,7 +16,7 @@ from belltone.desk.handing.tables_panel import TablesPanel
 from belltone.desk.help.terms import set_term
 from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette
-from belltone.drawing.scene import Heading
+from belltone.drawing.eye import Heading
 
 __all__ = ["HandOverView"]
 

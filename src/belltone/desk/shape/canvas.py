@@ -110,8 +110,8 @@ class ShapeCanvas(QWidget):
     def make_room(self, pixels: int) -> None:
         """Leave so much clear at the top, for a caption."""
         room = round(pixels * self.devicePixelRatioF())
-        if room != self._scene.headroom:
-            self._scene.headroom = room
+        if room != self._scene.eye.headroom:
+            self._scene.eye.headroom = room
             if self._fitted and self._shown_design is not None:
                 self._scene.fit()
                 self._turned()
@@ -155,7 +155,7 @@ class ShapeCanvas(QWidget):
 
     def share_camera(self, other: ShapeCanvas) -> None:
         """Look from wherever another canvas looks, from now on."""
-        self._scene.share_camera(other.scene)
+        self._scene.share_eye(other.scene)
         self._redraw()
 
     def look(self, direction: str) -> None:
@@ -432,7 +432,7 @@ class ShapeCanvas(QWidget):
         if not self._spots:
             return
         ratio = self.devicePixelRatioF()
-        found = self._scene.project(np.array(self._spots), round(self.height() * ratio)) / ratio
+        found = self._scene.eye.project(np.array(self._spots), round(self.height() * ratio)) / ratio
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for colour, width in ((self._palette.card, 4.5), (self._palette.live, 2.2)):
             painter.setPen(QPen(QColor(colour), width))
@@ -505,7 +505,7 @@ class ShapeCanvas(QWidget):
         ]
         taken: list[QRectF] = []
         for name, place in names:
-            x, y = self._scene.on_picture(place, height)
+            x, y = self._scene.eye.on_picture(place, height)
             at = QPointF(x / ratio, y / ratio)
             box = self._room_for(at, metrics.horizontalAdvance(name) + 8, taken)
             if box is None:
@@ -537,7 +537,7 @@ class ShapeCanvas(QWidget):
     def _paint_axes(self, painter: QPainter) -> None:
         origin = QPointF(30, self.height() - 28)
         painter.setFont(label_font(8))
-        for name, (right, down) in zip("xyz", self._scene.axes_on_picture(), strict=True):
+        for name, (right, down) in zip("xyz", self._scene.eye.axes, strict=True):
             tip = QPointF(origin.x() + 20 * right, origin.y() + 20 * down)
             painter.setPen(QPen(QColor(self._palette.muted), 1.3))
             painter.drawLine(origin, tip)
@@ -572,9 +572,9 @@ class ShapeCanvas(QWidget):
         moved = event.position() - self._last
         self._last = event.position()
         if self._held == Qt.MouseButton.LeftButton:
-            self._scene.turn(0.5 * moved.x(), 0.5 * moved.y())
+            self._scene.eye.turn(0.5 * moved.x(), 0.5 * moved.y())
         else:
-            self._scene.shift(moved.x() / self.height(), -moved.y() / self.height())
+            self._scene.eye.shift(moved.x() / self.height(), -moved.y() / self.height())
         self._turned()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
@@ -606,7 +606,7 @@ class ShapeCanvas(QWidget):
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         self._fitted = False
-        self._scene.zoom(1.15 ** (event.angleDelta().y() / 120))
+        self._scene.eye.zoom(1.15 ** (event.angleDelta().y() / 120))
         self._turned()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -619,10 +619,10 @@ class ShapeCanvas(QWidget):
         key = Qt.Key(event.key())
         self._fitted = self._fitted and key not in (*turns, Qt.Key.Key_Plus, Qt.Key.Key_Minus)
         if key in turns:
-            self._scene.turn(*turns[key])
+            self._scene.eye.turn(*turns[key])
             self._turned()
         elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Minus):
-            self._scene.zoom(1.15 if key == Qt.Key.Key_Plus else 1 / 1.15)
+            self._scene.eye.zoom(1.15 if key == Qt.Key.Key_Plus else 1 / 1.15)
             self._turned()
         else:
             event.ignore()

@@ -51,7 +51,7 @@ def component_photo(design: Design, modes: ModeSet) -> Photo:
 def _flat(design: Design, modes: ModeSet, view: View, room: float) -> View:
     """The same view no higher than what is long and thin needs, with room above and below."""
     with taking(design, modes, view) as still:
-        flat = still.scene.project(still.scene.part.points, view.height)
+        flat = still.scene.eye.project(still.scene.part.points, view.height)
     reach = room + 2 * _REACH * float(np.ptp(flat[:, 0]))
     height = round(float(np.ptp(flat[:, 1])) + reach)
     return replace(view, height=min(max(height, round(_LEAST * view.width)), view.height))
