@@ -64,6 +64,12 @@ def test_which_knobs_are_numbers_of_things() -> None:
     assert not family.counts("tall")
     # At the end of what there is, one fewer tells.
     assert DesignFamily(bar(3.2, 3.9, now=4, upto=5)).counts("weights")
+    # One is all there can be of a share, and no number of things.
+    text = bar(3.2, 3.9).text.replace("[knobs]", '[knobs]\nfull = { value = "1" }')
+    share = DesignFamily(Sheet.from_text(text.replace('"tall"', '"tall * (1 + sqrt(1 - full))"')))
+    assert share.read({"full": 1.37}) is None
+    assert share.read({"full": 0.5}) is not None
+    assert not share.counts("full")
 
 
 def test_by_a_number_of_things_alone_the_nearest_is_taken() -> None:

@@ -52,9 +52,13 @@ class DesignFamily:
         Raises as `at`.
         """
         present = self.at(turned).knobs[knob].base
-        if not present.is_integer() or self.read({**(turned or {}), knob: present + _BETWEEN}):
+
+        def there(away: float) -> bool:
+            return self.read({**(turned or {}), knob: present + away}) is not None
+
+        if not present.is_integer() or there(_BETWEEN) or there(-_BETWEEN):
             return False
-        return any(self.read({**(turned or {}), knob: present + one}) for one in (1.0, -1.0))
+        return there(1.0) or there(-1.0)
 
     def read(self, turned: Mapping[str, float]) -> Design | None:
         """The design with some knobs turned, if there is one."""
