@@ -13,6 +13,7 @@ from pytestqt.qtbot import QtBot
 
 from belltone.desk.cards.excitation_card import ExcitationCard
 from belltone.desk.proposals.tuning_view import TuningView
+from belltone.desk.spared import spared_kinds, spared_text
 from belltone.desk.window import MainWindow
 from belltone.tune.bands import verdict
 from belltone.tune.proposals import Tried
@@ -374,10 +375,28 @@ def test_a_band_that_spares_a_kind_says_so_and_no_peg_is_ringed(
     words = " ".join(label.text() for label in card.findChildren(QLabel))
     assert "but for modes of bending about y and twist" in words
     image = window.ruler.grab().toImage()
+    # A single mode, by all that is told of it.
+    card.set_spares(("excitation", "bands", 0), "bending about y, 1 half-wave, axial")
+    assert session.design.bands[0].spares == ("bending about y, 1 half-wave", "axial")
+    settle(qtbot, window)
+    assert window.verdict.head.text() == "Every band is clear."
     card.set_spares(("excitation", "bands", 0), "")
     assert session.design.bands[0].spares == ()
     settle(qtbot, window)
     assert window.ruler.grab().toImage() != image
+
+
+def test_kinds_with_commas_of_their_own_are_read_as_they_are_told() -> None:
+    known = ("bending about y, 1 half-wave", "bending about y, 2 half-waves", "twist, 1 half-wave")
+    assert spared_kinds("twist, axial", known) == ("twist", "axial")
+    assert spared_kinds("bending about y, 2 half-waves, twist", known) == (known[1], "twist")
+    assert spared_kinds("twist, 1 half-wave; axial, 3 half-waves", known) == (
+        "twist, 1 half-wave",
+        "axial, 3 half-waves",
+    )
+    assert spared_kinds(" , ", known) == spared_kinds(";", known) == ()
+    for kinds in (("twist", "axial"), (known[1], "twist"), (known[2],), ()):
+        assert spared_kinds(spared_text(kinds), ()) == kinds
 
 
 def test_a_band_that_shakes_one_way_says_so(

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QInputDialog
 
 from belltone.desk.cards.card import Act, Acts, Choice, Name, Number, Piece, Sentence
 from belltone.desk.cards.sheet_card import SheetCard, few
+from belltone.desk.spared import spared_kinds, spared_text
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
 from belltone.sheet.model import Band, Source
@@ -160,19 +161,20 @@ class ExcitationCard(SheetCard):
 
     def _spares_act(self, path: Path, now: tuple[str, ...]) -> Act:
         def ask() -> None:
-            self._ask_spares(path, ", ".join(now))
+            self._ask_spares(path, spared_text(now))
 
         return Act("spares…", ask, "Which modes it does not shake")
 
     def _ask_spares(self, path: Path, present: str) -> None:
-        question = "Kinds of modes it does not shake, such as twist, axial:"
+        question = "Kinds of modes it does not shake (twist; bending about y, 2 half-waves):"
         text, good = QInputDialog.getText(self, "Not shaken", question, text=present)
         if good:
             self.set_spares(path, text)
 
     def set_spares(self, path: Path, text: str) -> None:
-        """Take kinds typed with commas; none where nothing is typed."""
-        kinds = [word.strip() for word in text.split(",") if word.strip()]
+        """Take kinds as typed; none where nothing is typed."""
+        answer = self.session.answer
+        kinds = list(spared_kinds(text, () if answer is None else answer.modes.kinds))
         own = (*path, "spares")
         if kinds:
             self.edit("what is spared", lambda sheet: sheet.with_value(own, kinds))

@@ -26,6 +26,7 @@ from belltone.desk.knob_box import KnobTicks
 from belltone.desk.look import label_font, tell
 from belltone.desk.session.proposals import SEARCH, Asked
 from belltone.desk.session.session import Session
+from belltone.desk.spared import spared_kinds
 from belltone.drawing.colours import Palette
 from belltone.exchange.tables import percent
 from belltone.exchange.tuning_tables import cleared_lines
@@ -121,7 +122,7 @@ class ClearPanel(QWidget):
         self.keep.setAccessibleName("conditions to be kept")
         self.spare = QLineEdit()
         self.spare.setPlaceholderText("none; such as twist")
-        self.spare.setToolTip("kinds of modes that may stand in bands, parted by commas")
+        self.spare.setToolTip("kinds of modes that may stand in bands, parted by semicolons")
         self.spare.setAccessibleName("kinds of modes that may stand in bands")
         self.run = QPushButton("Clear the bands")
         self.run.clicked.connect(self.run_or_stop)
@@ -152,13 +153,13 @@ class ClearPanel(QWidget):
             self._search()
 
     def _search(self, margin: float | None = None, priced: bool = False) -> None:
-        stated = self._session.written.margin or 0.05
+        stated, answer = self._session.written.margin or 0.05, self._session.answer
         self._session.proposals.search(
             Asked(
                 self.knobs.chosen,
                 _AIMS[self.aim.currentText()],
                 _parted(self.keep.text()),
-                _parted(self.spare.text()),
+                spared_kinds(self.spare.text(), () if answer is None else answer.modes.kinds),
                 margin,
                 tuple(share * stated for share in _PRICED) if priced else (),
             )
