@@ -103,6 +103,9 @@ def test_reach_of_several_modes_at_once(run: Run, bar_path: Path, tmp_path: Path
     code, _, err = run(*asked, "--mode", "2", "--target", "2 x mode 1", "--tolerance", "1 Hz")
     assert code == 1
     assert "“1 Hz” is no tolerance of a ratio" in err
+    code, _, err = run(*asked, "--mode", "2", "--target", "2 x mode")
+    assert code == 1
+    assert "“2 x mode” is no target; state a frequency, “55 Hz”, or a ratio" in err
     # The bending the other way stands where others are to keep off.
     code, out, err = run(
         *asked, "--mode", "1", "--target", f"{38 * first:.6f} Hz", "--apart", "10 %"

@@ -141,6 +141,8 @@ def _wanted(number: int, text: str, tolerance: str | None, apart: str | None) ->
             fail(f"“{tolerance}” is no tolerance of a ratio; state a share, such as “0.5 %”")
         times = plain_value(ratio[1], DIMENSIONS["share"])
         return wanted_times(number, times, int(ratio[2]), shared, away)
+    if "mode" in text:
+        fail(f"“{text}” is no target; state a frequency, “55 Hz”, or a ratio, “2.5 x mode 1”")
     target, within = frequency(text), None
     if tolerance is not None:
         within = frequency(tolerance) if shared is None else shared * target

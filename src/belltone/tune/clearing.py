@@ -11,8 +11,6 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import Final
 
-import numpy as np
-
 from belltone.design.values import KnobValue
 from belltone.errors import UserError
 from belltone.progress import Progress
@@ -122,14 +120,14 @@ def search_for(
                 ("knobs", each.knob.name, "value"): each.knob.exact_text(each.value)
                 for each in counted
             }
-            here = sheet.with_values(own) if runs else sheet
+            here = sheet.with_values(own) if runs else sheet  # as typed, where it is the present
             parts = (demands, aim, bound, store, _told(progress, space), seed, numbers)
             try:
                 runs.append(KnobSearch(here, evaluate(here), space, *parts).done(margins))
             except UserError as error:
                 if not runs:
                     raise
-                failed.append(f"with {space.words(space.start)} there is no answer: {error}")
+                failed.append(f"with {space.counted_words} there is no answer: {error}")
     return runs[0] if len(runs) == 1 and not failed else _merged(runs, failed)
 
 
@@ -138,7 +136,7 @@ def _told(progress: Progress, space: Space) -> Progress:
     if progress.listener is None or not space.counted:
         return progress
     listener = progress.listener
-    words = replace(space, knobs=()).words(np.empty(0))
+    words = space.counted_words
     return replace(
         progress, listener=lambda done, total, text: listener(done, total, f"{words}: {text}")
     )

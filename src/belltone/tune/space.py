@@ -142,19 +142,27 @@ class Space:
 
     def texts(self, place: Array) -> dict[str, str]:
         """What goes into the sheet for each knob."""
-        values = zip(self.knobs, self.values(place), strict=True)
         return {
             knob.name: knob.exact_text(float(f"{value:.12g}"))
-            for knob, value in [*values, *((each.knob, each.value) for each in self.counted)]
+            for knob, value in self._standing(place)
         }
 
     def words(self, place: Array, digits: int = 5) -> str:
         """The values at a place as they are told."""
-        values = zip(self.knobs, self.values(place), strict=True)
         return ", ".join(
             f"{knob.name} {knob.text(float(value), digits)}"
-            for knob, value in [*values, *((each.knob, each.value) for each in self.counted)]
+            for knob, value in self._standing(place)
         )
+
+    @property
+    def counted_words(self) -> str:
+        """The numbers of things as they are told."""
+        return ", ".join(f"{each.knob.name} {each.knob.text(each.value)}" for each in self.counted)
+
+    def _standing(self, place: Array) -> Iterator[tuple[KnobValue, float]]:
+        """Every knob with its value at a place, those that count last."""
+        yield from zip(self.knobs, self.values(place).tolist(), strict=True)
+        yield from ((each.knob, each.value) for each in self.counted)
 
 
 def ranged(design: Design, names: Sequence[str]) -> list[KnobValue]:
