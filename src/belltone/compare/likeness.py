@@ -16,7 +16,7 @@ import numpy as np
 import scipy
 from numpy.typing import NDArray
 
-from belltone.design.parts import MemberValue, PartValue, SurfaceValue
+from belltone.design.parts import MemberValue, PartValue
 from belltone.design.values import Design, MassValue
 from belltone.modes.matching import assurance, clusters
 from belltone.modes.modeset import ModeSet
@@ -92,7 +92,7 @@ def laid_alike(first: Side, second: Side) -> bool:
     for part, other in zip(first.design.parts, second.design.parts, strict=True):
         if type(part) is not type(other):
             return False
-        if np.abs(_axes(part) - _axes(other)).max() > _SAME_AXES:
+        if np.abs(part.axes - other.axes).max() > _SAME_AXES:
             return False
         shapes = [getattr(each, "shape", None) for each in (part, other)]
         if type(shapes[0]) is not type(shapes[1]):
@@ -192,15 +192,6 @@ def _carried(one: MassValue, two: MassValue, moved: Array, turn: Array) -> Array
     return np.hstack([moved[:, :3] @ turn.T, turns * own * (larger if own.any() else 0.0)])
 
 
-def _axes(part: PartValue) -> Array:
-    """A part's own axes, as columns."""
-    if isinstance(part, MemberValue):
-        return np.asarray(part.frame.T)
-    if isinstance(part, SurfaceValue):
-        return part.frame
-    return np.eye(3)
-
-
 def _read(
     part: PartValue,
     other: PartValue,
@@ -237,7 +228,7 @@ def _scaled(places: Array, like: Array) -> Array:
 
 def _turned(part: PartValue, other: PartValue, places: Array, theirs: Array) -> Array:
     """The turn, or mirroring, that takes the other part's motions into the axes of this one."""
-    turn = _axes(part) @ _axes(other).T
+    turn = part.axes @ other.axes.T
     if len(places) != len(theirs):
         return np.asarray(turn)
     here, there = (own - own.mean(axis=0) for own in (places, theirs))

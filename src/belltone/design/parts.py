@@ -1,7 +1,8 @@
 """The parts of a design: members, plates and shells, received meshes, and points in space.
 
-All of them tell whether they are walls and whether they are made of anything, which sites they have
-by themselves and where these are, how deep they are across, and what materials are in them.
+All of them tell whether they are walls and whether they are made of anything, what they belong to,
+which sites they have by themselves and where these are, their own axes, how deep they are across,
+what materials are in them, which regions were named, and what they are when turned and moved.
 """
 
 from __future__ import annotations
@@ -9,7 +10,7 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import ClassVar
 
@@ -22,7 +23,7 @@ from belltone.geometry.features import AXIS, END, START, Feature, shape_features
 from belltone.geometry.paths import MemberPath
 from belltone.geometry.shapes import SurfaceShape, extent_of, thickness_share
 from belltone.geometry.skins import Skin
-from belltone.sections.layups import LayupValue
+from belltone.sections.layups import LayupValue, PlyMaterialValue
 from belltone.sections.runs import SectionRun
 from belltone.sections.simple import SectionShape
 
@@ -58,6 +59,11 @@ class MaterialValue:
         return math.isfinite(self.expansion)
 
     @property
+    def modulus_along(self) -> float:
+        """Young's modulus (Pa), which is the same in all directions."""
+        return self.youngs_modulus
+
+    @property
     def shear_modulus(self) -> float:
         """E / (2 (1 + nu)), in Pa."""
         return self.youngs_modulus / (2 * (1 + self.poisson_ratio))
@@ -73,6 +79,8 @@ class MemberValue:
 
     is_wall: ClassVar[bool] = False
     is_solid: ClassVar[bool] = True
+    is_received: ClassVar[bool] = False
+    region_names: ClassVar[tuple[str, ...]] = ()
 
     name: str
     path: MemberPath
@@ -118,6 +126,15 @@ class MemberValue:
         return self.frame_at(0.0)
 
     @property
+    def axes(self) -> Array:
+        """Its own axes at the start, as columns."""
+        return np.asarray(self.frame.T)
+
+    def mapped(self, name: str, turn: Array, move: Array) -> MemberValue:
+        """The same turned or mirrored about the sheet's origin, and moved then (m)."""
+        return replace(self, name=name, path=self.path.mapped(turn, move))
+
+    @property
     def tapered(self) -> bool:
         """Whether the section changes along it."""
         return not self.sections.even
@@ -136,6 +153,11 @@ class MemberValue:
         """The section in words, such as ``rectangular hollow section``."""
         return self.section.words
 
+    @property
+    def sort(self) -> str:
+        """What parts that are alike have in common, but for their size."""
+        return self.section_words
+
     @cached_property
     def features(self) -> dict[str, Feature]:
         """Sites it has by itself: its ends, and all of its axis."""
@@ -153,6 +175,11 @@ class MemberValue:
     def depth(self) -> float:
         """How far its section reaches across (m)."""
         return self.sections.depth
+
+    @property
+    def materials(self) -> tuple[MaterialValue, ...]:
+        """What it is made of."""
+        return (self.material,)
 
     @property
     def moduli(self) -> dict[str, tuple[float, dict[str, float]]]:
@@ -205,6 +232,8 @@ class SurfaceValue:
 
     is_wall: ClassVar[bool] = True
     is_solid: ClassVar[bool] = True
+    within: ClassVar[str | None] = None
+    on: ClassVar[str | None] = None
 
     name: str
     shape: SurfaceShape
@@ -237,6 +266,35 @@ class SurfaceValue:
         return {"middle": 0.0, "inner": 0.5, "outer": -0.5}[self.face]
 
     @property
+    def axes(self) -> Array:
+        """Its own axes, as columns."""
+        return self.frame
+
+    def mapped(self, name: str, turn: Array, move: Array) -> SurfaceValue:
+        """The same turned or mirrored about the sheet's origin, and moved then (m)."""
+        layup = self.layup
+        if np.linalg.det(turn) < 0:
+            plies = tuple(replace(ply, angle=-ply.angle) for ply in layup.plies)
+            layup = replace(layup, plies=plies)
+        return replace(
+            self,
+            name=name,
+            layup=layup,
+            origin=turn @ self.origin + move,
+            frame=turn @ self.frame,
+        )
+
+    @property
+    def sort(self) -> str:
+        """What parts that are alike have in common, but for their size."""
+        return type(self.shape).__name__
+
+    @property
+    def is_received(self) -> bool:
+        """Whether somebody sent its shape, which has no coordinates of its own."""
+        return isinstance(self.shape, Skin)
+
+    @property
     def region_names(self) -> tuple[str, ...]:
         """Faces of a received skin that can be looked at alone."""
         shape = self.shape
@@ -262,11 +320,15 @@ class SurfaceValue:
         return max(self.thickness.start, self.thickness.stop)
 
     @property
+    def materials(self) -> tuple[PlyMaterialValue, ...]:
+        """What its plies are made of, each once."""
+        return tuple({ply.material.name: ply.material for ply in self.layup.plies}.values())
+
+    @property
     def moduli(self) -> dict[str, tuple[float, dict[str, float]]]:
         """Density (kg/m³) and moduli (Pa) by their key, of every material in it."""
         found: dict[str, tuple[float, dict[str, float]]] = {}
-        for ply in self.layup.plies:
-            wall = ply.material
+        for wall in self.materials:
             moduli = {"youngs_modulus": wall.modulus_along}
             if not wall.is_isotropic:
                 moduli = {
@@ -283,9 +345,24 @@ class PointValue:
 
     is_wall: ClassVar[bool] = False
     is_solid: ClassVar[bool] = False
+    is_received: ClassVar[bool] = False
+    within: ClassVar[str | None] = None
+    on: ClassVar[str | None] = None
+    region_names: ClassVar[tuple[str, ...]] = ()
+    sort: ClassVar[str] = "point"
+    materials: ClassVar[tuple[MaterialValue, ...]] = ()
 
     name: str
     position: Array
+
+    @property
+    def axes(self) -> Array:
+        """The sheet's axes, as columns."""
+        return np.eye(3)
+
+    def mapped(self, name: str, turn: Array, move: Array) -> PointValue:
+        """The same turned or mirrored about the sheet's origin, and moved then (m)."""
+        return replace(self, name=name, position=turn @ self.position + move)
 
     @property
     def features(self) -> dict[str, Feature]:
@@ -322,6 +399,10 @@ class MeshValue:
 
     is_wall: ClassVar[bool] = True
     is_solid: ClassVar[bool] = True
+    is_received: ClassVar[bool] = True
+    within: ClassVar[str | None] = None
+    on: ClassVar[str | None] = None
+    sort: ClassVar[str] = "mesh"
 
     name: str
     points: Array
@@ -342,6 +423,19 @@ class MeshValue:
         """Sites it has by itself."""
         edges = dict.fromkeys(self.lines, Feature("edge"))
         return dict.fromkeys(self.areas, Feature("face")) | edges
+
+    @property
+    def axes(self) -> Array:
+        """The sheet's axes, as columns."""
+        return np.eye(3)
+
+    def mapped(self, name: str, turn: Array, move: Array) -> MeshValue:
+        """The same turned or mirrored about the sheet's origin, and moved then (m)."""
+        faces = self.faces
+        if np.linalg.det(turn) < 0:
+            backwards = np.where(self.triangles[:, None], faces[:, [0, 2, 1, 1]], faces[:, ::-1])
+            return replace(self, name=name, points=self.points @ turn.T + move, faces=backwards)
+        return replace(self, name=name, points=self.points @ turn.T + move)
 
     @property
     def region_names(self) -> tuple[str, ...]:

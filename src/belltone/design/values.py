@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.design.parts import MemberValue, MeshValue, PartValue
+from belltone.design.parts import MemberValue, MeshValue, PartValue, SurfaceValue
 from belltone.design.place import Place
 from belltone.design.preload import PreloadValue
 from belltone.sheet.errors import Finding
@@ -290,8 +290,22 @@ class Design:
     @property
     def member(self) -> MemberValue | None:
         """The only part, where it is a member."""
-        only = self.parts[0]
-        return only if len(self.parts) == 1 and isinstance(only, MemberValue) else None
+        return self.members[0] if self.members and len(self.parts) == 1 else None
+
+    @property
+    def members(self) -> tuple[MemberValue, ...]:
+        """The parts that are members."""
+        return tuple(part for part in self.parts if isinstance(part, MemberValue))
+
+    @property
+    def surfaces(self) -> tuple[SurfaceValue, ...]:
+        """The parts that are plates or shells, in the order of a discretisation's plans."""
+        return tuple(part for part in self.parts if isinstance(part, SurfaceValue))
+
+    @property
+    def meshes(self) -> tuple[MeshValue, ...]:
+        """The parts that are meshes somebody sent."""
+        return tuple(part for part in self.parts if isinstance(part, MeshValue))
 
     @property
     def has_walls(self) -> bool:
@@ -301,7 +315,7 @@ class Design:
     @property
     def has_received(self) -> bool:
         """Whether any part is a mesh that somebody sent."""
-        return any(isinstance(part, MeshValue) for part in self.parts)
+        return bool(self.meshes)
 
     @property
     def solid_parts(self) -> tuple[PartValue, ...]:

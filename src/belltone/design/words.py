@@ -36,12 +36,12 @@ def design_words(design: Design) -> str:
     solid = design.solid_parts
     if len(solid) == 1:
         return part_words(solid[0], design.shown)
-    members = [part for part in solid if isinstance(part, MemberValue)]
-    ribs = sum(part.on is not None for part in members)
+    members = len(design.members)
+    ribs = sum(part.on is not None for part in solid)
     counts = (
-        (len(members) - ribs, "member"),
+        (members - ribs, "member"),
         (ribs, "rib"),
-        (len(solid) - len(members), "wall"),
+        (len(solid) - members, "wall"),
     )
     return ", ".join(f"{n} {what}{'s' if n > 1 else ''}" for n, what in counts if n)
 

@@ -75,8 +75,8 @@ class DrawnComponent:
 
     def __init__(self, design: Design, modes: ModeSet | None) -> None:
         self._design = design
-        members = sum(isinstance(part, MemberValue) for part in design.parts)
-        walls = [part.name for part in design.parts if isinstance(part, SurfaceValue)]
+        members = len(design.members)
+        walls = [part.name for part in design.surfaces]
         plans = () if modes is None else modes.discretisation.plans
         self.parts: dict[str, DrawnPart] = {}
         for part in design.parts:

@@ -25,7 +25,6 @@ from vtkmodules.vtkRenderingCore import (
     vtkRenderWindow,
 )
 
-from belltone.design.parts import MeshValue
 from belltone.design.place import Place
 from belltone.design.values import Design
 from belltone.drawing.colours import Palette, ramp, rgb
@@ -171,9 +170,8 @@ class Scene:
         for joint in design.joints:
             if not joint.implied:
                 self._glyphs += joint_glyphs(design, joint, self.size, self._palette.live)
-        for part in design.parts:
-            if isinstance(part, MeshValue):
-                self._glyphs += flaw_glyphs(part, self._palette.alarm)
+        for part in design.meshes:
+            self._glyphs += flaw_glyphs(part, self._palette.alarm)
         self._glyphs += load_glyphs(design, self.part, self._palette.load)
         self._add_masses()
         for actor in self._glyphs:

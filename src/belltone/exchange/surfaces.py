@@ -59,10 +59,8 @@ def write_surface(design: Design, path: Path, unit: str = "mm") -> None:
 
 def flat_plate(design: Design) -> SurfaceValue | None:
     """The plate a design consists of alone, whose outline lies in one plane."""
-    solid = design.solid_parts
-    if len(solid) == 1 and isinstance(solid[0], SurfaceValue):
-        return solid[0] if isinstance(solid[0].shape, Plate) else None
-    return None
+    plates = [part for part in design.surfaces if isinstance(part.shape, Plate)]
+    return plates[0] if plates and len(design.solid_parts) == 1 else None
 
 
 def write_outline(design: Design, path: Path, unit: str = "mm") -> None:

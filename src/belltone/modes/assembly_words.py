@@ -13,7 +13,6 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.design.parts import MemberValue, SurfaceValue
 from belltone.design.values import Design
 from belltone.mesh.faces import FaceMesh
 from belltone.mesh.surface import SurfaceMesh
@@ -232,7 +231,7 @@ class _Words:
         first = self._design.parts[
             next(group for group in self._alike if self._units.index(unit) in group)[0]
         ]
-        axes = [_axes(each) for each in (first, part)]
+        axes = [each.axes for each in (first, part)]
         if np.allclose(axes[0], axes[1], atol=1e-6):
             return shape
         mirrored = np.allclose(np.abs(axes[0]), np.abs(axes[1]), atol=1e-6)
@@ -252,19 +251,18 @@ def _units(design: Design) -> list[_Unit]:
     at = {part.name: place for place, part in enumerate(design.parts)}
     owners: dict[str, list[int]] = {}
     frames: dict[str, list[int]] = {}
-    members = [part for part in design.solid_parts if isinstance(part, MemberValue)]
-    only_members = len(members) == len(design.solid_parts)
+    only_members = len(design.members) == len(design.solid_parts)
     for part in design.solid_parts:
-        if isinstance(part, MemberValue) and part.on is not None and part.on in at:
+        if part.on is not None and part.on in at:
             owners.setdefault(part.on, []).append(at[part.name])
-        elif isinstance(part, MemberValue) and part.within is not None:
+        elif part.within is not None:
             frames.setdefault(part.within, []).append(at[part.name])
         elif part.name not in owners:
             owners.setdefault(part.name, [])
     found = [_Unit(name, (at[name], *ribs)) for name, ribs in owners.items() if name in at]
     found += [_Unit(name, tuple(places), True) for name, places in frames.items()]
     if only_members and not frames and _joined(design) and not _some_alike(design):
-        return [_Unit("frame", tuple(at[part.name] for part in members), True)]
+        return [_Unit("frame", tuple(at[part.name] for part in design.members), True)]
     return found
 
 
@@ -275,8 +273,7 @@ def _joined(design: Design) -> bool:
 
 def _some_alike(design: Design) -> bool:
     """Whether some members are alike, and so better spoken of one by one."""
-    solid = [part for part in design.solid_parts if isinstance(part, MemberValue)]
-    words = [(part.section_words, round(part.length, 9)) for part in solid]
+    words = [(part.section_words, round(part.length, 9)) for part in design.members]
     return len(set(words)) < len(words)
 
 
@@ -288,22 +285,9 @@ def _alike(design: Design, units: Sequence[_Unit], masses: Sequence[Array]) -> l
             continue
         part = design.parts[unit.places[0]]
         size = float(masses[unit.places[0]].sum())
-        sort: object = ""
-        if isinstance(part, MemberValue):
-            sort = part.section_words
-        elif isinstance(part, SurfaceValue):
-            sort = type(part.shape).__name__
-        key = (type(part).__name__, sort, float(f"{size:.8g}"), len(masses[unit.places[0]]))
+        key = (type(part), part.sort, float(f"{size:.8g}"), len(masses[unit.places[0]]))
         groups.setdefault(key, []).append(number)
     return [group for group in groups.values() if len(group) > 1]
-
-
-def _axes(part: object) -> Array:
-    if isinstance(part, MemberValue):
-        return np.asarray(part.frame.T)
-    if isinstance(part, SurfaceValue):
-        return part.frame
-    return np.eye(3)
 
 
 def _of(kind: str, what: str) -> str:

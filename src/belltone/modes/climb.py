@@ -13,7 +13,6 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.design.parts import MemberValue
 from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation, SurfacePlan
 from belltone.modes.describe import mode_set
@@ -245,8 +244,7 @@ class Climb:
     @property
     def _rough(self) -> bool:
         """Whether any member's section or direction changes along it."""
-        members = [part for part in self.design.parts if isinstance(part, MemberValue)]
-        return any(member.tapered or not member.path.straight for member in members)
+        return any(part.tapered or not part.path.straight for part in self.design.members)
 
     def _unknowns_of(self, fine: Discretisation) -> float:
         """About how many unknowns a level and the one its error is told from will have."""

@@ -10,7 +10,7 @@ from typing import Final
 import numpy as np
 
 from belltone.design.checks import plausibility
-from belltone.design.parts import MeshValue, PartValue, SurfaceValue
+from belltone.design.parts import PartValue
 from belltone.design.place import Place
 from belltone.design.values import BandValue, Design, MassValue, ModeName, SupportValue, TargetValue
 from belltone.reading.joints import JointReader
@@ -157,8 +157,7 @@ class _Evaluation:
         word = isinstance(support.hold, str)
         held: tuple[int, ...]
         if isinstance(support.hold, str):
-            on_wall = isinstance(part, SurfaceValue | MeshValue)
-            words_held = HELD_ON_WALL if on_wall else HELD_BY_WORD
+            words_held = HELD_ON_WALL if part.is_wall else HELD_BY_WORD
             if support.hold not in words_held:
                 self.values.add(
                     ("supports", index, "hold"),

@@ -9,13 +9,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.design.parts import MemberValue, MeshValue, PartValue, SurfaceValue
+from belltone.design.parts import PartValue
 from belltone.design.place import Place
 from belltone.design.values import JointSide, JointValue
 from belltone.geometry.shapes import ContourHole, Hole, RoundHole
 from belltone.reading.numbers import Values
 from belltone.reading.placement import turn_about
-from belltone.sections.layups import LayupValue
 from belltone.sheet import part_models as models
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import Path
@@ -39,29 +38,7 @@ class SpaceCopy:
 
     def part(self, part: PartValue) -> PartValue:
         """The copy of a part."""
-        name = f"{part.name} {self.number}"
-        if isinstance(part, MemberValue):
-            return replace(part, name=name, path=part.path.mapped(self.turn, self.move))
-        if isinstance(part, MeshValue):
-            faces = part.faces
-            if np.linalg.det(self.turn) < 0:
-                faces = np.where(
-                    faces[:, 2:3] == faces[:, 3:], faces[:, [0, 2, 1, 1]], faces[:, ::-1]
-                )
-            return replace(
-                part, name=name, points=part.points @ self.turn.T + self.move, faces=faces
-            )
-        assert isinstance(part, SurfaceValue)
-        layup = part.layup
-        if np.linalg.det(self.turn) < 0:
-            layup = _mirrored(layup)
-        return replace(
-            part,
-            name=name,
-            layup=layup,
-            origin=self.turn @ part.origin + self.move,
-            frame=self.turn @ part.frame,
-        )
+        return part.mapped(f"{part.name} {self.number}", self.turn, self.move)
 
 
 @dataclass(frozen=True)
@@ -89,11 +66,6 @@ class PlaneCopy:
             # A mirrored rectangle is the same rectangle turned the other way.
             return replace(hole, name=name, centre=centre, turned=turned - hole.turned)
         return replace(hole, name=name, centre=centre, turned=turned + hole.turned)
-
-
-def _mirrored(layup: LayupValue) -> LayupValue:
-    plies = tuple(replace(ply, angle=-ply.angle) for ply in layup.plies)
-    return replace(layup, plies=plies)
 
 
 @dataclass

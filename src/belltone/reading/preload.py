@@ -9,7 +9,7 @@ from difflib import get_close_matches
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.design.parts import MemberValue, MeshValue, PartValue, PointValue, SurfaceValue
+from belltone.design.parts import MemberValue, MeshValue, PartValue
 from belltone.design.place import Place
 from belltone.design.preload import (
     ForceValue,
@@ -185,9 +185,9 @@ class PreloadReader:
                 change = self.values.numbers[(*path, "change")]
             named = parts.values() if entry.part is None else [parts[entry.part]]
             for part in named:
-                if isinstance(part, PointValue):
+                if not part.is_solid:
                     continue
-                still = _unknown_expansion(part)
+                still = next((made.name for made in part.materials if not made.expands), None)
                 if still is not None and change:
                     self.values.add(
                         (*path, at),
@@ -291,15 +291,3 @@ class PreloadReader:
             speeds,
             entry.orders,
         )
-
-
-def _unknown_expansion(part: PartValue) -> str | None:
-    """The name of a material of the part whose expansion nobody stated."""
-    if isinstance(part, MemberValue):
-        return None if part.material.expands else part.material.name
-    if isinstance(part, SurfaceValue):
-        plies = (ply.material for ply in part.layup.plies)
-        return next((made.name for made in plies if not made.expands), None)
-    if isinstance(part, MeshValue):
-        return next((made.name for made in part.materials if not made.expands), None)
-    return None

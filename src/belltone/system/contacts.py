@@ -8,7 +8,6 @@ from typing import Final
 
 import numpy as np
 
-from belltone.design.parts import MemberValue, PointValue
 from belltone.design.values import Design, JointValue
 from belltone.mesh.discretisation import Discretisation
 from belltone.progress import Progress
@@ -66,7 +65,7 @@ def contacts(design: Design, progress: Progress | None = None) -> tuple[Contact,
     by what they are.
     """
     progress = progress or Progress()
-    bodies = [body for body in bodies_of(design, _LEVEL) if not isinstance(body.part, PointValue)]
+    bodies = [body for body in bodies_of(design, _LEVEL) if body.part.is_solid]
     stated: dict[frozenset[str], list[JointValue]] = {}
     implied: set[frozenset[str]] = set()
     for joint in design.joints:
@@ -91,13 +90,7 @@ def contacts(design: Design, progress: Progress | None = None) -> tuple[Contact,
 
 
 def _one_frame(one: Body, two: Body) -> bool:
-    parts = (one.part, two.part)
-    frames = {part.within for part in parts if isinstance(part, MemberValue)}
-    return (
-        len(frames) == 1
-        and None not in frames
-        and all(isinstance(part, MemberValue) for part in parts)
-    )
+    return one.part.within is not None and one.part.within == two.part.within
 
 
 def _contact(one: Body, two: Body, met: list[Meeting], joints: tuple[JointValue, ...]) -> Contact:

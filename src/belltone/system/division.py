@@ -54,20 +54,18 @@ def with_plans(design: Design, discretisation: Discretisation) -> Discretisation
 
     Raises ``ValueError`` where an outline cannot be meshed.
     """
-    surfaces = [part for part in design.parts if isinstance(part, SurfaceValue)]
-    if len(discretisation.plans) == len(surfaces):
+    if len(discretisation.plans) == len(design.surfaces):
         return discretisation
-    plans = tuple(plan_surface(wall, hard_places(design, wall)) for wall in surfaces)
+    plans = tuple(plan_surface(wall, hard_places(design, wall)) for wall in design.surfaces)
     return replace(discretisation, plans=plans)
 
 
 def mesh_bodies(design: Design, discretisation: Discretisation) -> Iterator[tuple[PartValue, Mesh]]:
     """Divide the parts of a design, in order."""
-    plans = iter(with_plans(design, discretisation).plans)
+    plans = with_plans(design, discretisation).plans
     walls = {
-        part.name: _wall_mesh(design, part, discretisation, next(plans))
-        for part in design.parts
-        if isinstance(part, SurfaceValue)
+        part.name: _wall_mesh(design, part, discretisation, plan)
+        for part, plan in zip(design.surfaces, plans, strict=True)
     }
     used: dict[str, list[float]] = {part.name: [] for part in design.parts}
     for place in design.used_places():
@@ -122,8 +120,7 @@ def welds_unfollowed(design: Design, plans: Sequence[SurfacePlan]) -> bool:
 
     Such answers settle slowly, and from one order to the next show little of their error.
     """
-    walls = [part for part in design.parts if isinstance(part, SurfaceValue)]
-    for wall, plan in zip(walls, plans, strict=True):
+    for wall, plan in zip(design.surfaces, plans, strict=True):
         lines = _not_seams(welded_lines(design, wall), plan)
         if lines:
             places = hard_places(design, wall, plan) if plan.placed else ()

@@ -34,7 +34,8 @@ _SOLVE: Final = 33
 _FORGET: Final = 0
 _RELEASE: Final = -1
 _SIDE_BY_SIDE: Final = 6  # matrices of one pattern that are factorised at a time
-_KEPT: Final = 3  # analyses beside those in use
+_KEPT: Final = 3, 12  # analyses beside those in use, at least and at most
+_KEPT_ENTRIES: Final = 20_000_000  # of the patterns of all of them, some 15 bytes each
 _KEPT_SIZE: Final = 60_000  # unknowns; larger ones would hold much memory for nothing
 _ORDER_AT: Final = 4
 _SEED: Final = 20_260_901
@@ -174,6 +175,11 @@ class _Analysis:
             and (self._rows is matrix.indices or np.array_equal(self._rows, matrix.indices))
         )
 
+    @property
+    def entries(self) -> int:
+        """How many entries the pattern has."""
+        return len(self._rows)
+
     def values(self, matrix: scipy.sparse.csc_matrix) -> Array:
         """The entries the library reads of a matrix."""
         return np.ascontiguousarray(matrix.data[self._lower], dtype=np.float64)
@@ -225,7 +231,10 @@ def _analysis(entry: Any, matrix: scipy.sparse.csc_matrix) -> _Analysis:
         known = _Analysis(entry, matrix)
     if known.size <= _KEPT_SIZE:
         with _keeping:
-            _kept[:] = [known, *(each for each in _kept if each is not known)][:_KEPT]
+            _kept[:] = [known, *(each for each in _kept if each is not known)]
+            held = np.cumsum([each.entries for each in _kept])
+            least, most = _KEPT
+            del _kept[min(max(int(np.sum(held <= _KEPT_ENTRIES)), least), most) :]
     return known
 
 

@@ -9,7 +9,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.design.parts import MemberValue, MeshValue, PointValue, SurfaceValue
+from belltone.design.parts import MemberValue, MeshValue, SurfaceValue
 from belltone.design.values import Design
 from belltone.geometry.features import AXIS, END, START
 from belltone.geometry.outlines import inside, rim_distance
@@ -127,7 +127,7 @@ def joined_lines(design: Design, wall: SurfaceValue) -> Iterator[JoinedLine]:
             continue
         other = sides[0] if sides[1].part == wall.name else sides[1]
         part = design.part_of(other.part)
-        if isinstance(part, PointValue):
+        if not part.is_solid:
             continue
         places = (
             [other.place]

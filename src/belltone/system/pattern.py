@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import cached_property
-from typing import Any
+from typing import Any, Final
 
 import numpy as np
 import scipy
@@ -17,6 +17,9 @@ __all__ = ["Places", "Reduction", "Structure", "combined"]
 Array = NDArray[np.float64]
 IntArray = NDArray[np.intp]
 Matrix = scipy.sparse.csc_matrix
+
+_KEPT: Final = 2, 12  # reductions of one discretisation, at least and at most
+_KEPT_ENTRIES: Final = 40_000_000  # of element matrices, four bytes each, in all of them
 
 
 class Places:
@@ -95,6 +98,11 @@ class _Slots:
             for pairs in places.block
         )
 
+    @property
+    def entries(self) -> int:
+        """How many entries of element matrices it has a place for."""
+        return sum(len(index) for index in self._index)
+
     def filled(self, matrices: Sequence[Array]) -> tuple[Array, Array]:
         """The stored entries of the sum of matrices, and those beside unknowns that follow."""
         # What is held comes to the place between both.
@@ -126,6 +134,11 @@ class Reduction:
         beside = self._worked_in(ones, [_ones(other) for other in others], _ones(free.basis))
         if beside.nnz:
             self._take_in(beside)
+
+    @property
+    def entries(self) -> int:
+        """How many entries of element matrices it has a place for."""
+        return self._slots.entries
 
     def fits(self, places: Places, free: FreeMotions, others: Sequence[Matrix]) -> bool:
         """Whether it holds for these too."""
@@ -213,8 +226,11 @@ class Structure:
         """The way of their entries to what is free to move; see `Reduction`."""
         fitting = (each for each in self._reductions if each.fits(places, free, others))
         known = next(fitting, None) or Reduction(places, free, others)
-        # Back and forth across where ties change hands, both ways are wanted again.
-        self._reductions = [known, *(each for each in self._reductions if each is not known)][:2]
+        # Back and forth across where ties change hands, all ways are wanted again.
+        kept = [known, *(each for each in self._reductions if each is not known)]
+        held = np.cumsum([each.entries for each in kept])
+        least, most = _KEPT
+        self._reductions = kept[: min(max(int(np.sum(held <= _KEPT_ENTRIES)), least), most)]
         return known
 
 

@@ -7,7 +7,6 @@ from collections.abc import Callable
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QInputDialog
 
-from belltone.design.parts import MemberValue, MeshValue, SurfaceValue
 from belltone.design.words import part_words
 from belltone.desk.cards.card import Act, Acts, Choice, Number, Piece, Sentence
 from belltone.desk.cards.first_parts import FIRST_PARTS, first_parts
@@ -264,16 +263,8 @@ class MaterialCard(SheetCard):
         name, part = self._part
         if isinstance(part, Frame):
             name = f"{name}.{next(iter(part.members))}"
-        found = self.session.design.part_of(name)
-        if isinstance(found, MemberValue):
-            own = found.material
-            return own.density, own.youngs_modulus, own.poisson_ratio
-        if isinstance(found, MeshValue):
-            of_mesh = found.materials[0]
-            return of_mesh.density, of_mesh.youngs_modulus, of_mesh.poisson_ratio
-        assert isinstance(found, SurfaceValue)
-        wall = found.layup.plies[0].material
-        return wall.density, wall.modulus_along, wall.poisson_ratio
+        own = self.session.design.part_of(name).materials[0]
+        return own.density, own.modulus_along, own.poisson_ratio
 
     def _of_plies(self) -> list[Sentence]:
         """The materials the plies name."""

@@ -82,13 +82,11 @@ class JoinedCard(SheetCard):
         return [f"{'; '.join(told) or 'No two parts touch'}."]
 
     def _ribs(self) -> list[MemberValue]:
-        parts = self.session.design.parts
-        return [part for part in parts if isinstance(part, MemberValue) and part.on]
+        return [part for part in self.session.design.members if part.on]
 
     def _frames(self) -> dict[str, list[JointValue]]:
         """What joins the members of each frame; those of one member are left out."""
-        parts = self.session.design.parts
-        within = {part.name: part.within for part in parts if isinstance(part, MemberValue)}
+        within = {part.name: part.within for part in self.session.design.parts}
         found: dict[str, list[JointValue]] = {}
         for joint in self.session.design.joints:
             frames = {within.get(part) for part in joint.parts}

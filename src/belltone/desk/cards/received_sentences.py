@@ -6,7 +6,7 @@ from typing import Final
 
 import numpy as np
 
-from belltone.design.parts import MeshValue, SurfaceValue
+from belltone.design.parts import SurfaceValue
 from belltone.desk.cards.card import Act, Acts, Choice, Name, Number, Piece, Sentence
 from belltone.desk.cards.sheet_card import SheetCard
 from belltone.geometry.skins import Skin
@@ -31,8 +31,7 @@ def mesh_sentences(card: SheetCard, name: str, part: MeshPart, *more: Act) -> li
     result: list[Sentence] = [
         [*first, Number((*base, "thickness"), "thickness"), "thick.", Acts(more)]
     ]
-    value = card.session.design.part_of(name)
-    known = value.region_names if isinstance(value, MeshValue) else ()
+    known = card.session.design.part_of(name).region_names
     regions = [each.removeprefix(_REGION) for each in known if each.startswith(_REGION)]
     others = [each for each in regions if each not in part.regions]
     left_out = set(others[_MOST_REGIONS:])
@@ -99,10 +98,9 @@ def skin_sentences(card: SheetCard, name: str, part: SkinPart, *more: Act) -> li
     acts: list[Act | Choice] = list(more)
     if given:
         acts.append(Choice("another diameter…", given, "Give a round hole another diameter"))
-    faces = wall.region_names if isinstance(wall, SurfaceValue) else ()
     thick = tuple(
         (face, lambda face=face: _state_thickness(card, base, face))
-        for face in [each for each in faces if each not in part.regions][:_MOST_HOLES]
+        for face in [each for each in wall.region_names if each not in part.regions][:_MOST_HOLES]
     )
     if thick:
         acts.append(Choice("a face of its own thickness…", thick, "State how thick one face is"))

@@ -21,7 +21,6 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from belltone.design.parts import MeshValue, SurfaceValue
 from belltone.desk.elided import ElidedLabel
 from belltone.desk.flow import FlowRow
 from belltone.desk.look import label_font
@@ -213,7 +212,6 @@ class ShapeView(QFrame):
         names = [
             f"{part.name}.{region}"
             for part in session.design.solid_parts
-            if isinstance(part, MeshValue | SurfaceValue)
             for region in part.region_names
         ]
         if not names:

@@ -6,10 +6,9 @@ from collections.abc import Callable, Sequence
 
 from PySide6.QtWidgets import QMenu, QWidget
 
-from belltone.design.parts import MeshValue, PartValue, SurfaceValue
+from belltone.design.parts import SurfaceValue
 from belltone.desk.session.session import Session
 from belltone.drawing.scene import Spot
-from belltone.geometry.skins import Skin
 from belltone.sheet.document import Sheet
 from belltone.sheet.model import HOLD_WORDS
 
@@ -56,7 +55,7 @@ def site_menu(session: Session, site: str, parent: QWidget, spot: Spot | None = 
     ):
         pressed = _entry(("preload", "pressures"), pressure="0.1 bar", on="outer")
         _offer(menu, session, f"press on {what}", _each(sites, pressed))
-    if spot is not None and _received(session.design.part_of(spot.part)):
+    if spot is not None and session.design.part_of(spot.part).is_received:
         menu.addSeparator()
         near = [
             session.design.shown.length_text(round(float(each), 6) + 0.0) for each in spot.place
@@ -87,13 +86,6 @@ def _wall_of(session: Session, site: str) -> SurfaceValue | None:
 def _is_face(wall: SurfaceValue, session: Session, site: str) -> bool:
     feature = session.design.places[site].feature
     return feature is not None and wall.features[feature].sort == "face"
-
-
-def _received(part: PartValue) -> bool:
-    """Whether points of a part are given by what they are near."""
-    return isinstance(part, MeshValue) or (
-        isinstance(part, SurfaceValue) and isinstance(part.shape, Skin)
-    )
 
 
 _EDGES_ONLY = ("simply supported", "diaphragm")

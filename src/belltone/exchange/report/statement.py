@@ -8,7 +8,6 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.design.parts import MemberValue, MeshValue, PartValue, SurfaceValue
 from belltone.design.preload import PreloadValue
 from belltone.design.values import Design, JointValue, KnobValue, SupportValue
 from belltone.design.words import part_words
@@ -36,7 +35,7 @@ def statement_blocks(sheet: Sheet, design: Design) -> Iterator[Block]:
         (
             part.name,
             part_words(part, design.shown),
-            _material(part),
+            ", ".join(made.name for made in part.materials),
             units.number(masses[part.name], "mass", 4),
         )
         for part in design.solid_parts
@@ -127,16 +126,6 @@ def excitation_blocks(sheet: Sheet, design: Design) -> Iterator[Block]:
             for each in design.targets
         )
         yield Rows(("target", "mode", "is to stand"), targets, "Targets")
-
-
-def _material(part: PartValue) -> str:
-    if isinstance(part, MemberValue):
-        return part.material.name
-    if isinstance(part, SurfaceValue):
-        return ", ".join(dict.fromkeys(ply.material.name for ply in part.layup.plies))
-    if isinstance(part, MeshValue):
-        return ", ".join(each.name for each in part.materials)
-    return ""
 
 
 def _range(knob: KnobValue) -> str:
