@@ -8,6 +8,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 from PySide6.QtCore import QSettings, Qt
 from pytestqt.qtbot import QtBot
@@ -15,8 +16,12 @@ from pytestqt.qtbot import QtBot
 from belltone.desk.session.session import Session
 from belltone.desk.starts import starts
 from belltone.desk.window import MainWindow
+from belltone.drawing.drawn import DrawnComponent
+from belltone.drawing.drawn_walls import OutlinedWall
 from belltone.modes.modeset import ModeSet
 from belltone.progress import Progress
+from belltone.reading.family import evaluate
+from belltone.sheet.demo import demo_sheet
 from belltone.sheet.document import Sheet, read_sheet
 from belltone.store.journal import Journal
 from belltone.sweep.engine import EngineError
@@ -104,7 +109,7 @@ def test_the_component_is_there_before_any_answer(
     canvas = window.shape.canvas
     qtbot.waitUntil(lambda: canvas._image is not None, timeout=WAIT)
     assert window.session.answer is None
-    assert len(canvas.scene.part.points) > 100
+    assert len(canvas.scene.part.points) == 64  # of its rim
     assert window.verdict.head.text() == "Solving …"
     qtbot.waitUntil(lambda: "18000 unknowns" in window.verdict.text.text(), timeout=WAIT)
     # Its sites answer to the mouse already.
@@ -114,6 +119,47 @@ def test_the_component_is_there_before_any_answer(
     slow.gate.set()
     qtbot.waitUntil(lambda: window.session.settled, timeout=WAIT)
     assert window.verdict.stop.isHidden()
+
+
+def test_a_plate_is_drawn_by_its_rims_before_blocks_are_found() -> None:
+    """Its triangles cover what is between outline and holes, and face the way the plate does."""
+    design = evaluate(read_sheet(demo_sheet("wear_plate")))
+    (plate,) = design.surfaces
+    drawn = OutlinedWall(plate)
+    corners = drawn.points[drawn.faces[0]]
+    crossed = 0.5 * np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    sizes = np.linalg.norm(crossed, axis=1)
+    blocks = DrawnComponent(design, None)
+    whole = blocks.points[np.concatenate(blocks.parts[plate.name].faces)]
+    halves = np.cross(whole[:, 2] - whole[:, 0], whole[:, 3] - whole[:, 1])
+    assert sizes.sum() == pytest.approx(0.5 * np.linalg.norm(halves, axis=1).sum(), rel=2e-3)
+    assert drawn.normals is not None
+    assert np.all(crossed @ drawn.normals[0] > 0)
+    assert len(drawn.edges) == 1 + len(plate.shape.holes)
+    assert all(line[0] == line[-1] for line in drawn.edges)
+
+
+def test_the_picture_comes_after_the_cards_and_nothing_is_picked_between(
+    waiting: Callable[..., MainWindow], slow: Slow, qtbot: QtBot
+) -> None:
+    slow.looks = False
+    window = waiting()
+    canvas = window.shape.canvas
+    qtbot.waitUntil(lambda: canvas.at_rest, timeout=WAIT)
+    before = canvas._scene.part
+    middle = canvas.rect().center()
+    window.session.set_value(LENGTH, "3 m")
+    assert canvas._scene.part is before
+    assert not canvas.at_rest
+    qtbot.mouseMove(canvas, middle)
+    qtbot.mouseClick(canvas, Qt.MouseButton.LeftButton, pos=middle)
+    assert canvas.hovered is None
+    qtbot.waitUntil(lambda: canvas._scene.part is not before, timeout=WAIT)
+    # Who asks for the scene has that of the design there is.
+    before = canvas._scene.part
+    window.session.set_value(LENGTH, "2.5 m")
+    assert canvas.scene.part is not before
+    assert canvas.scene.part.size == pytest.approx(2.5, rel=0.1)
 
 
 def test_a_component_without_an_answer_is_drawn_all_the_same(

@@ -2,12 +2,22 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from belltone.geometry.charts import chart_of
 from belltone.geometry.profiles import Arc, Line, Profile
-from belltone.geometry.shapes import Extruded, Lofted, Plate, Polygon, Revolved, SurfaceShape
+from belltone.geometry.shapes import (
+    Extruded,
+    Lofted,
+    Plate,
+    Polygon,
+    Revolved,
+    SurfaceShape,
+    thickness_share,
+)
 
 LINE = Profile((Line((0.3, 0.0), (0.5, 0.4)),))
 ARC = Profile((Arc((0.0, 0.0), 0.5, 0.2, 1.3),))
@@ -54,3 +64,24 @@ def test_a_loft_begins_and_ends_on_its_profiles() -> None:
     wanted = 0.7 * TIP.segments[0].position(share) @ turn.T + [0.1, -0.05]
     assert tip[:, 1:] == pytest.approx(wanted)
     assert tip[:, 0] == pytest.approx(0.8)
+
+
+@pytest.mark.parametrize("name", ["cone", "channel", "vane"])
+def test_many_segments_at_once_are_each_by_itself(name: str) -> None:
+    bent = Profile((Line((0.2, -0.3), (0.3, 0.0)), LINE.segments[0]))
+    tip = Profile((Line((0.1, -0.2), (0.2, 0.0)), TIP.segments[0]))
+    shape = SHAPES[name]
+    ends = {"profile": bent} | ({"profile_at_end": tip} if isinstance(shape, Lofted) else {})
+    chart = chart_of(replace(shape, **ends))  # type: ignore[type-var]
+    which = np.array([1, 0, 0, 1, 1])
+    first, second = np.linspace(0, 1, 5), np.linspace(0.1, 0.6, 5)
+    found = chart.locate(which, first, second)
+    for number in (0, 1):
+        own = which == number
+        alone = chart.locate(number, first[own], second[own])
+        for field in ("positions", "normals", "first_axes"):
+            assert np.array_equal(getattr(found, field)[own], getattr(alone, field))
+    shares = thickness_share(replace(shape, **ends), "profile", which, first, second)  # type: ignore[type-var]
+    length = [segment.length for segment in bent.segments]
+    along = np.where(which == 1, length[0] + first * length[1], first * length[0])
+    assert shares == pytest.approx(along / sum(length))

@@ -87,7 +87,26 @@ def test_a_structure_is_kept_while_it_fits() -> None:
     held_one = sparse.csr_matrix(([1.0], ([0], [4])), (1, 6 * COUNT + 1))
     other = structure.reduction(places, eliminate(held_one, np.ones(6 * COUNT)), [])
     assert other is not kept
+    # Where knobs go back and forth, what they come back to is known.
+    assert structure.reduction(places, free, []) is kept
     assert structure.places(nodes[:1], COUNT) is not places
+
+
+def test_few_patterns_are_kept_where_they_are_large(monkeypatch: pytest.MonkeyPatch) -> None:
+    nodes, _ = elements(1)
+    structure = Structure()
+    places = structure.places(nodes, COUNT)
+    ties = [
+        eliminate(sparse.csr_matrix(([1.0], ([0], [at])), (1, 6 * COUNT + 1)), np.ones(6 * COUNT))
+        for at in range(4)
+    ]
+    made = [structure.reduction(places, free, []) for free in ties]
+    assert [structure.reduction(places, free, []) for free in ties] == made
+    monkeypatch.setattr(pattern, "_KEPT_ENTRIES", 1)
+    again = [structure.reduction(places, free, []) for free in ties]
+    assert again[0] is made[0]
+    assert again[1] is not made[1]
+    assert structure.reduction(places, ties[-1], []) is again[-1]
 
 
 def test_sums_of_matrices_of_one_pattern_keep_it() -> None:

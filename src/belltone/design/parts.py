@@ -38,6 +38,7 @@ __all__ = [
 ]
 
 Array = NDArray[np.float64]
+IntArray = NDArray[np.intp]
 
 
 @dataclass(frozen=True)
@@ -214,11 +215,13 @@ class ThicknessValue:
         """Halfway between the two (m)."""
         return 0.5 * (self.start + self.stop)
 
-    def at(self, shape: SurfaceShape, segment: int, first: Array, second: Array) -> Array:
-        """Thickness at chart coordinates, each ``(n,)``."""
+    def at(
+        self, shape: SurfaceShape, segments: int | IntArray, first: Array, second: Array
+    ) -> Array:
+        """Thickness at chart coordinates, each ``(n,)``, on one segment or one for each."""
         if self.along is None:
             return np.full(len(first), self.start)
-        share = thickness_share(shape, self.along, segment, first, second)
+        share = thickness_share(shape, self.along, segments, first, second)
         return np.asarray(self.start + share * (self.stop - self.start))
 
 
@@ -244,14 +247,15 @@ class SurfaceValue:
     frame: Array
 
     def locate(
-        self, segment: int, first: Array, second: Array
+        self, segments: int | IntArray, first: Array, second: Array
     ) -> tuple[Array, Array, Array, Array]:
         """Middle surface (m), unit normals, first axes and thickness at chart coordinates.
 
-        All but the thickness ``(n,)`` are ``(n, 3)`` in the sheet's axes.
+        They are on one segment, or on one for each. All but the thickness ``(n,)`` are ``(n, 3)``
+        in the sheet's axes.
         """
-        found = chart_of(self.shape).locate(segment, first, second)
-        thickness = self.thickness.at(self.shape, segment, first, second)
+        found = chart_of(self.shape).locate(segments, first, second)
+        thickness = self.thickness.at(self.shape, segments, first, second)
         middle = found.positions + (self.offset * thickness)[:, None] * found.normals
         return (
             self.origin + middle @ self.frame.T,

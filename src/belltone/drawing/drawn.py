@@ -2,31 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Mapping
 from types import MappingProxyType
 from typing import Final, Protocol
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from belltone.design.parts import MemberValue, MeshValue, PartValue, PointValue, SurfaceValue
 from belltone.design.place import Place
 from belltone.design.values import Design
-from belltone.geometry.curved_quads import edge_key
-from belltone.geometry.skins import Skin
-from belltone.mesh.blocks import SIDES, Blocks
-from belltone.mesh.discretisation import Discretisation
-from belltone.mesh.grading import HardPlace
-from belltone.mesh.surface import SurfaceMesh, located, witness_points
-from belltone.mesh.surface_division import FoldedMeshError, planned_blocks, surface_mesh
-from belltone.mesh.surface_plan import plan_surface
+from belltone.drawing.drawn_walls import DrawnWall, OutlinedWall
+from belltone.geometry.shapes import Plate
 from belltone.modes.modeset import ModeSet
 from belltone.sections.solid import ear_clipped
 from belltone.system.division import hard_places
-from belltone.system.kinds import place_lines
 
-__all__ = ["DrawnComponent", "DrawnMember", "DrawnPart", "DrawnWall"]
+__all__ = ["DrawnComponent", "DrawnMember", "DrawnPart"]
 
 Array = NDArray[np.float64]
 IndexArray = NDArray[np.int64]
@@ -70,10 +62,11 @@ class DrawnPart(Protocol):
 class DrawnComponent:
     """All parts of a design, laid out as the modes' points are.
 
-    Points stand part by part; faces, edges and lines are asked for by the parts wanted.
+    Points stand part by part; faces, edges and lines are asked for by the parts wanted. Without
+    modes plates may be ``outlined``, which is there at once.
     """
 
-    def __init__(self, design: Design, modes: ModeSet | None) -> None:
+    def __init__(self, design: Design, modes: ModeSet | None, outlined: bool = False) -> None:
         self._design = design
         members = len(design.members)
         walls = [part.name for part in design.surfaces]
@@ -82,10 +75,14 @@ class DrawnComponent:
         for part in design.parts:
             if isinstance(part, MemberValue):
                 self.parts[part.name] = DrawnMember(part, _rings(members))
+            elif isinstance(part, SurfaceValue) and outlined and isinstance(part.shape, Plate):
+                self.parts[part.name] = OutlinedWall(part)
             elif isinstance(part, SurfaceValue):
                 number = walls.index(part.name)
                 plan = plans[number] if plans else None
-                places = hard_places(design, part, plan)
+                # At rest it is looked at as a whole: blocks need not be small anywhere.
+                placed = plan is not None and plan.placed
+                places = hard_places(design, part, plan) if placed else ()
                 self.parts[part.name] = DrawnWall(part, modes, number, places)
             elif isinstance(part, MeshValue):
                 self.parts[part.name] = DrawnMesh(part)
@@ -390,126 +387,6 @@ def _sharp(outline: Array) -> IndexArray:
     after = np.roll(outline, -1, axis=0) - outline
     lengths = np.linalg.norm(before, axis=1) * np.linalg.norm(after, axis=1)
     return np.flatnonzero(np.sum(before * after, axis=1) < _SHARP * lengths)
-
-
-class DrawnWall:
-    """A plate or shell by its middle surface, with the lines of its elements."""
-
-    regions: Mapping[str, NDArray[np.intp]] = MappingProxyType({})
-
-    def __init__(
-        self,
-        wall: SurfaceValue,
-        modes: ModeSet | None,
-        number: int,
-        places: Sequence[HardPlace] = (),
-    ) -> None:
-        used = modes.discretisation if modes is not None else Discretisation(1, 1)
-        plan = used.plans[number] if used.plans else plan_surface(wall, places)
-        mesh = surface_mesh(wall, Discretisation(used.divisions, 1), plan, places=places)
-        blocks = mesh.blocks
-        self._plan = plan
-        self._witness = witness_points(blocks)
-        along = self._witness[3]
-        self._near: dict[Place, IndexArray] = {}
-        surface, normals = self._laid(wall, blocks)
-        grids = np.arange(len(surface)).reshape(len(blocks.blocks), along, along)
-        self._between, self.mesh_lines = _element_lines(mesh, grids, along)
-        self.points = np.concatenate([surface, self._between @ surface])
-        self.normals: Array | None = np.concatenate([normals, self._between @ normals])
-        self.size = float(np.linalg.norm(np.ptp(surface, axis=0)))
-        self.depth = max(0.02 * self.size, wall.thickness.mean)
-        self.faces = [
-            np.stack(
-                [grids[:, :-1, :-1], grids[:, :-1, 1:], grids[:, 1:, 1:], grids[:, 1:, :-1]],
-                axis=-1,
-            ).reshape(-1, 4)
-        ]
-        self.regions = _regions(wall, blocks, (along - 1) ** 2)
-        named = {edge_key(*pair) for chain in blocks.edges.values() for pair in chain}
-        self.edges = [
-            line
-            for grid, block in zip(grids, blocks.blocks, strict=True)
-            for (a, b), line in zip(
-                SIDES, (grid[0], grid[:, -1], grid[-1], grid[:, 0]), strict=True
-            )
-            if edge_key(block.vertices[a], block.vertices[b]) in named
-        ]
-
-    def _laid(self, wall: SurfaceValue, blocks: Blocks) -> tuple[Array, Array]:
-        """Where the witness points stand, and the normals there."""
-        numbers, u, v, _ = self._witness
-        places = [
-            (block, u[numbers == n], v[numbers == n]) for n, block in enumerate(blocks.blocks)
-        ]
-        surface, normals, *_ = located(wall, places)
-        self._wall, self._count = wall, len(surface)
-        return surface, normals
-
-    def follow(self, design: Design, part: PartValue) -> None:
-        assert isinstance(part, SurfaceValue)
-        try:
-            places = hard_places(design, part, self._plan) if self._plan.placed else ()
-            blocks = planned_blocks(part, self._plan, places)
-        except FoldedMeshError:
-            return  # another plan is made when the hand rests
-        surface, normals = self._laid(part, blocks)
-        if np.abs(surface - self.points[: self._count]).max() <= _STILL * self.size:
-            return
-        self._near.clear()
-        self.points = np.concatenate([surface, self._between @ surface])
-        self.normals = np.concatenate([normals, self._between @ normals])
-
-    def moved(self, shape: Array) -> Array:
-        return self.spread(shape[:, :3])
-
-    def spread(self, values: Array) -> Array:
-        return np.concatenate([values, self._between @ values])
-
-    def body_motion(self, shape: Array, place: Place) -> Array:
-        if place not in self._near:
-            lines = np.concatenate(place_lines(self._wall, place))
-            away = np.linalg.norm(self.points[: self._count, None] - lines[None], axis=2)
-            self._near[place] = np.unique(np.argmin(away, axis=0))
-        return np.asarray(shape[self._near[place]].mean(axis=0))
-
-
-def _regions(wall: SurfaceValue, blocks: Blocks, count: int) -> Mapping[str, NDArray[np.intp]]:
-    """Drawn faces, so many to a block, by the face of a received skin they are on."""
-    shape = wall.shape
-    if not isinstance(shape, Skin):
-        return MappingProxyType({})
-    own = np.repeat([shape.regions[block.segment] for block in blocks.blocks], count)
-    return {name: np.flatnonzero(own == number) for number, name in enumerate(shape.names)}
-
-
-def _element_lines(
-    mesh: SurfaceMesh, grids: IndexArray, along: int
-) -> tuple[scipy.sparse.csr_matrix, list[IndexArray]]:
-    """Lines between elements: extra points as means of witness points, and their order."""
-    rows: list[tuple[int, int, float]] = []
-    lines: list[IndexArray] = []
-    start = grids.size
-    for number, grid in enumerate(grids):
-        spans = mesh.spans[mesh.block == number]
-        for axis in (0, 1):
-            breaks = np.unique(np.append(spans[:, 2 * axis], spans[:, 2 * axis + 1]))
-            for at in breaks:
-                place = float(at) * (along - 1)
-                low = min(int(place), along - 2)
-                share = place - low
-                pair = (grid[:, low], grid[:, low + 1]) if axis == 0 else (grid[low], grid[low + 1])
-                first = start + len(rows) // 2
-                for one, two in zip(*pair, strict=True):
-                    row = len(rows) // 2
-                    rows += [(row, int(one), 1 - share), (row, int(two), share)]
-                lines.append(np.arange(first, first + along))
-    entries = np.array(rows)
-    shape = (len(rows) // 2, grids.size)
-    matrix = scipy.sparse.csr_matrix(
-        (entries[:, 2], (entries[:, 0].astype(int), entries[:, 1].astype(int))), shape=shape
-    )
-    return matrix, lines
 
 
 def _outlines(member: MemberValue, shares: Array) -> tuple[Array, Array | None]:

@@ -69,17 +69,17 @@ class Eye:
         across = np.cross(ahead, camera.GetViewUp())
         across /= np.linalg.norm(across)
         upward = np.cross(across, ahead)
-        points = np.concatenate(
-            [at + by * way for at, by in room for way in (-upward, upward, -across, across)]
-        )
-        along = points @ np.column_stack([across, upward, -ahead])
-        middle = 0.5 * (along.min(axis=0) + along.max(axis=0))
+        along = np.concatenate([at for at, _ in room]) @ np.column_stack([across, upward, -ahead])
+        about = np.repeat([by for _, by in room], [len(at) for at, _ in room])
+        sideways = about[:, None] * np.array([1.0, 1.0, 0.0])
+        middle = 0.5 * ((along - sideways).min(axis=0) + (along + sideways).max(axis=0))
         width, height = self.wanted
         # A caption needs room above; what is seen goes into the middle of what is left.
         clear = max(1 - self.headroom / max(height, 1), _LEAST_CLEAR)
         half = np.tan(np.radians(camera.GetViewAngle() / 2)) * self.filled
         away = along - middle
-        needed = np.maximum(np.abs(away[:, 0]) * height / max(width, 1), np.abs(away[:, 1]) / clear)
+        reach = np.abs(away) + sideways
+        needed = np.maximum(reach[:, 0] * height / max(width, 1), reach[:, 1] / clear)
         distance = float((away[:, 2] + needed / half).max())
         centre = middle @ np.stack([across, upward, -ahead])
         lower = distance * np.tan(np.radians(camera.GetViewAngle() / 2)) * (1 - clear)

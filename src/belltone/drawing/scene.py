@@ -146,7 +146,7 @@ class Scene:
         """
         self._design, self._modes = design, modes
         self._renderer.RemoveAllViewProps()
-        self.part = DrawnComponent(design, modes)
+        self.part = DrawnComponent(design, modes, outlined=modes is None)
         self.size = self.part.size
         self._points_array = np.ascontiguousarray(self.part.points, dtype=np.float32)
         self._scalars_array = np.zeros(len(self._points_array), dtype=np.float32)
@@ -384,9 +384,9 @@ class Scene:
     def fit(self) -> None:
         """Bring everything into view from the present direction."""
         # What others look at through the same eye is to be seen as well.
-        self.eye.fit(
-            [each for scene in self._linked if scene._design is not None for each in scene._room()]
-        )
+        shown = [scene for scene in self._linked if scene._design is not None]
+        if shown:
+            self.eye.fit([each for scene in shown for each in scene._room()])
 
     def _room(self) -> list[tuple[Array, float]]:
         """Points to be seen, and how much room there must be about them."""

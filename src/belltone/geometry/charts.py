@@ -1,8 +1,9 @@
 """From a part's own coordinates to its surface in space.
 
-A chart takes a segment of the profile (0 for plates) and two coordinates: x and y of a plate; share
-of the segment and angle (revolved); share of the segment and distance along x (extruded, lofted).
-Of a received skin the segment is a piece, and both coordinates are shares of its sides.
+A chart takes a segment of the profile (0 for plates), one for all places or one for each, and two
+coordinates: x and y of a plate; share of the segment and angle (revolved); share of the segment and
+distance along x (extruded, lofted). Of a received skin the segment is a piece, and both coordinates
+are shares of its sides.
 """
 
 from __future__ import annotations
@@ -19,6 +20,7 @@ from belltone.geometry.skins import Skin
 __all__ = ["Chart", "Located", "chart_of"]
 
 Array = NDArray[np.float64]
+IntArray = NDArray[np.intp]
 
 _ALONG_X: Final = 0.9  # cosine of a normal with x, from where y is the first axis
 
@@ -35,7 +37,7 @@ class Located:
 class Chart(Protocol):
     """A surface given by two coordinates on each segment."""
 
-    def locate(self, segment: int, first: Array, second: Array) -> Located:
+    def locate(self, segments: int | IntArray, first: Array, second: Array) -> Located:
         """The surface at coordinates, each ``(n,)``."""
 
 
@@ -43,7 +45,7 @@ class Chart(Protocol):
 class PlaneChart:
     """The plane z = 0; ply angles count from x."""
 
-    def locate(self, segment: int, first: Array, second: Array) -> Located:
+    def locate(self, segments: int | IntArray, first: Array, second: Array) -> Located:
         zero = np.zeros_like(first)
         positions = np.column_stack([first, second, zero])
         return Located(
@@ -59,10 +61,9 @@ class RevolvedChart:
 
     shape: Revolved
 
-    def locate(self, segment: int, first: Array, second: Array) -> Located:
-        piece = self.shape.profile.segments[segment]
-        radius, height = piece.position(first).T
-        along = piece.slope(first)
+    def locate(self, segments: int | IntArray, first: Array, second: Array) -> Located:
+        places, along = self.shape.profile.at(segments, first)
+        radius, height = places.T
         along /= np.linalg.norm(along, axis=1, keepdims=True)
         out = np.column_stack([np.cos(second), np.sin(second), np.zeros_like(second)])
         up = np.array([0.0, 0.0, 1.0])
@@ -79,10 +80,8 @@ class ExtrudedChart:
 
     shape: Extruded
 
-    def locate(self, segment: int, first: Array, second: Array) -> Located:
-        piece = self.shape.profile.segments[segment]
-        across = piece.position(first)
-        along = piece.slope(first)
+    def locate(self, segments: int | IntArray, first: Array, second: Array) -> Located:
+        across, along = self.shape.profile.at(segments, first)
         along /= np.linalg.norm(along, axis=1, keepdims=True)
         zero = np.zeros_like(second)
         return Located(
@@ -98,12 +97,11 @@ class LoftedChart:
 
     shape: Lofted
 
-    def locate(self, segment: int, first: Array, second: Array) -> Located:
+    def locate(self, segments: int | IntArray, first: Array, second: Array) -> Located:
         shape = self.shape
         share = (second / shape.span)[:, None]
-        pieces = (shape.profile.segments[segment], shape.profile_at_end.segments[segment])
-        root, tip = (piece.position(first) for piece in pieces)
-        root_slope, tip_slope = (piece.slope(first) for piece in pieces)
+        root, root_slope = shape.profile.at(segments, first)
+        tip, tip_slope = shape.profile_at_end.at(segments, first)
         scale = 1 + (shape.taper - 1) * share
         flat = root + share * (tip - root)
         slope = scale * (root_slope + share * (tip_slope - root_slope))
@@ -139,8 +137,8 @@ class SkinChart:
 
     shape: Skin
 
-    def locate(self, segment: int, first: Array, second: Array) -> Located:
-        places, normals = self.shape.locate(segment, first, second)
+    def locate(self, segments: int | IntArray, first: Array, second: Array) -> Located:
+        places, normals = self.shape.locate(segments, first, second)
         start = np.where(np.abs(normals[:, :1]) < _ALONG_X, [[1.0, 0.0, 0.0]], [[0.0, 1.0, 0.0]])
         axes = start - np.sum(start * normals, axis=1, keepdims=True) * normals
         return Located(places, normals, axes / np.linalg.norm(axes, axis=1, keepdims=True))

@@ -15,6 +15,7 @@ __all__ = ["Arc", "Line", "Profile", "ProfileError", "arc_through", "rounded"]
 _SHARP: Final = 0.05  # sine of the turn that makes a corner sharp
 
 Array = NDArray[np.float64]
+IntArray = NDArray[np.intp]
 Point = tuple[float, float]
 
 
@@ -105,6 +106,15 @@ class Profile:
     def length(self) -> float:
         """Length of all segments (m)."""
         return sum(segment.length for segment in self.segments)
+
+    def at(self, segments: int | IntArray, shares: Array) -> tuple[Array, Array]:
+        """Points and slopes ``(n, 2)`` at shares of a segment, or of one for each."""
+        which = np.broadcast_to(segments, shares.shape)
+        places, slopes = np.empty((2, len(shares), 2))
+        for number in np.unique(which).tolist():
+            own, segment = which == number, self.segments[number]
+            places[own], slopes[own] = segment.position(shares[own]), segment.slope(shares[own])
+        return places, slopes
 
     def kinks(self) -> frozenset[int]:
         """The segments before whose start the profile turns sharply."""

@@ -36,6 +36,7 @@ __all__ = [
 ]
 
 Array = NDArray[np.float64]
+IntArray = NDArray[np.intp]
 
 SIDE_NAMES: Final = ("south", "east", "north", "west")
 CORNER_NAMES: Final = ("south-west", "south-east", "north-east", "north-west")
@@ -232,7 +233,7 @@ def on_axis(point: tuple[float, float], size: float) -> bool:
 
 
 def thickness_share(
-    shape: SurfaceShape, along: str, segment: int, first: Array, second: Array
+    shape: SurfaceShape, along: str, segments: int | IntArray, first: Array, second: Array
 ) -> Array:
     """How far chart coordinates are along one of the part's directions, from 0 to 1.
 
@@ -245,11 +246,11 @@ def thickness_share(
         value = (first, second)[axis]
         return np.asarray((value - low[axis]) / (high[axis] - low[axis]))
     if isinstance(shape, Skin):
-        return shape.share(segment, first, second)
+        return shape.share(segments, first, second)
     if along == "profile":
-        pieces = shape.profile.segments
-        before = sum(piece.length for piece in pieces[:segment])
-        return np.asarray((before + first * pieces[segment].length) / shape.profile.length)
+        lengths = np.array([piece.length for piece in shape.profile.segments])
+        before = np.cumsum(lengths) - lengths
+        return np.asarray((before[segments] + first * lengths[segments]) / shape.profile.length)
     whole = {Revolved: "angle", Extruded: "length", Lofted: "span"}[type(shape)]
     return np.asarray(second / getattr(shape, whole))
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, Final
@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 __all__ = ["INVERSE", "NODES", "ORDER", "Skin", "coefficients"]
 
 Array = NDArray[np.float64]
+IntArray = NDArray[np.intp]
 Edge = tuple[int, int]
 
 ORDER: Final = 8  # of the polynomials; a quarter of a circle is off by 1e-9 of its radius
@@ -26,7 +27,8 @@ INVERSE: Final = np.linalg.inv(chebyshev.chebvander(2 * NODES - 1, ORDER))
 
 def coefficients(values: Array) -> Array:
     """Chebyshev coefficients of values ``(pieces, v, u, ...)`` at `NODES` of both sides."""
-    return np.asarray(np.einsum("ij,kl,pjl...->pik...", INVERSE, INVERSE, values))
+    along_u = np.einsum("kl,pjl...->pjk...", INVERSE, values)
+    return np.asarray(np.einsum("ij,pjk...->pik...", INVERSE, along_u))
 
 
 @dataclass(frozen=True, eq=False)
@@ -48,22 +50,29 @@ class Skin:
     folds: frozenset[Edge]
     area: float
 
-    def locate(self, piece: int, u: Array, v: Array) -> tuple[Array, Array]:
-        """Places and unit normals, ``(n, 3)`` each, at shares of the sides of a piece."""
-        own = self.surface[piece]
+    def locate(self, pieces: int | IntArray, u: Array, v: Array) -> tuple[Array, Array]:
+        """Places and unit normals, ``(n, 3)`` each, at shares of the sides of pieces.
+
+        Of one piece, or of one for each place.
+        """
         across, up = (chebyshev.chebvander(2 * each - 1, ORDER) for each in (u, v))
-        places = _summed(up, across, own)
-        first = _summed(up, across[:, :-1], chebyshev.chebder(own, axis=1))
-        second = _summed(up[:, :-1], across, chebyshev.chebder(own, axis=0))
+        places, first, second = np.empty((3, len(u), 3))
+        for which, at in _by_piece(pieces, len(u)):
+            own = self.surface[which]
+            places[at] = _summed(up[at], across[at], own)
+            first[at] = _summed(up[at], across[at, :-1], chebyshev.chebder(own, axis=2))
+            second[at] = _summed(up[at, :-1], across[at], chebyshev.chebder(own, axis=1))
         normals = np.cross(first, second)
         return places, normals / np.linalg.norm(normals, axis=1, keepdims=True)
 
-    def share(self, piece: int, u: Array, v: Array) -> Array:
+    def share(self, pieces: int | IntArray, u: Array, v: Array) -> Array:
         """How far the thickness is from its least to its greatest, ``(n,)``."""
-        if self.shares is None:
-            return np.zeros(len(u))
-        across, up = (chebyshev.chebvander(2 * each - 1, ORDER) for each in (u, v))
-        return _summed(up, across, self.shares[piece][..., None])[:, 0]
+        found = np.zeros(len(u))
+        if self.shares is not None:
+            across, up = (chebyshev.chebvander(2 * each - 1, ORDER) for each in (u, v))
+            for own, at in _by_piece(pieces, len(u)):
+                found[at] = _summed(up[at], across[at], self.shares[own][..., None])[..., 0]
+        return found
 
     @cached_property
     def size(self) -> float:
@@ -75,11 +84,10 @@ class Skin:
         """Places to begin a search from: (piece, u, v) and where they are."""
         line = np.linspace(0.0, 1.0, 7)
         u, v = (axis.ravel() for axis in np.meshgrid(line, line))
-        rows = [
-            np.column_stack([np.full(len(u), piece), u, v]) for piece in range(len(self.vertices))
-        ]
-        places = [self.locate(piece, u, v)[0] for piece in range(len(self.vertices))]
-        return np.concatenate(rows), np.concatenate(places)
+        count = len(self.vertices)
+        pieces = np.repeat(np.arange(count), len(u))
+        u, v = np.tile(u, count), np.tile(v, count)
+        return np.column_stack([pieces, u, v]), self.locate(pieces, u, v)[0]
 
     def nearest(self, point: Array) -> tuple[int, float, float, float]:
         """The piece, u and v of the place nearest to a point ``(3,)``, and how far it is (m)."""
@@ -103,8 +111,25 @@ class Skin:
         return best
 
 
+def _by_piece(pieces: int | IntArray, places: int) -> Iterator[tuple[IntArray, IntArray]]:
+    """Pieces with equally many places each: which they are ``(k,)``, and their places ``(k, m)``.
+
+    So polynomials of many pieces are summed at once.
+    """
+    which = np.broadcast_to(pieces, (places,))
+    order = np.argsort(which, kind="stable")
+    present, starts, counts = np.unique(which[order], return_index=True, return_counts=True)
+    for count in np.unique(counts).tolist():
+        alike = counts == count
+        yield present[alike], order[starts[alike][:, None] + np.arange(count)]
+
+
 def _summed(up: NDArray[Any], across: NDArray[Any], factors: NDArray[Any]) -> Array:
-    """Polynomials ``(n, d)`` summed: ``up`` (n, i), ``across`` (n, j) and ``factors`` (i, j, d)."""
-    rows, columns, width = factors.shape
-    half = (up @ factors.reshape(rows, columns * width)).reshape(len(up), columns, width)
-    return np.asarray(np.matmul(across[:, None], half)[:, 0])
+    """Polynomials of pieces summed, ``(k, m, d)``.
+
+    ``up`` is ``(k, m, i)``, ``across`` (k, m, j) and ``factors`` (k, i, j, d).
+    """
+    count, rows, columns, width = factors.shape
+    half = np.matmul(up, factors.reshape(count, rows, columns * width))
+    half = half.reshape(*up.shape[:2], columns, width)
+    return np.asarray(np.matmul(across[:, :, None], half)[:, :, 0])

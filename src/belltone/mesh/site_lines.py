@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,6 +20,7 @@ from belltone.mesh.plate_rims import rim_curves
 __all__ = ["face_outline", "member_lines", "mesh_lines", "on_surface", "wall_lines"]
 
 Array = NDArray[np.float64]
+IntArray = NDArray[np.intp]
 
 _ON_CURVE = 25  # points along each curve of a line
 
@@ -79,7 +81,7 @@ def face_outline(part: MeshValue | SurfaceValue, feature: str) -> list[Array]:
     if not isinstance(shape, Skin):
         return []
     sides = _sides_of(shape, feature)
-    return [_side_line(part, *own[0]) for own in sides.values() if len(own) == 1]
+    return _side_lines(part, [own[0] for own in sides.values() if len(own) == 1])
 
 
 def _boundary(faces: NDArray[np.intp]) -> NDArray[np.intp]:
@@ -118,19 +120,19 @@ def _runs(edges: NDArray[np.intp]) -> list[list[int]]:
     return runs
 
 
-def on_surface(part: SurfaceValue, segment: int, first: Array, second: Array) -> Array:
+def on_surface(part: SurfaceValue, segments: int | IntArray, first: Array, second: Array) -> Array:
     """Points ``(n, 3)`` of the middle surface at chart coordinates (m)."""
-    return part.locate(segment, first, second)[0]
+    return part.locate(segments, first, second)[0]
 
 
 def _skin_lines(part: SurfaceValue, shape: Skin, feature: str) -> list[Array]:
     """An edge of a received skin piece by piece, or the middle lines of a face's pieces."""
     if feature in shape.edges:
         sides = _sides_of(shape, FACE)
-        return [_side_line(part, *sides[edge_key(*pair)][0]) for pair in shape.edges[feature]]
+        return _side_lines(part, [sides[edge_key(*pair)][0] for pair in shape.edges[feature]])
     share = np.linspace(0.0, 1.0, _ON_CURVE)
     half = np.full(_ON_CURVE, 0.5)
-    return [on_surface(part, piece, share, half) for piece in _pieces_of(shape, feature)]
+    return _on_pieces(part, [(piece, share, half) for piece in _pieces_of(shape, feature)])
 
 
 def _pieces_of(shape: Skin, feature: str) -> list[int]:
@@ -149,11 +151,21 @@ def _sides_of(shape: Skin, feature: str) -> dict[tuple[int, int], list[tuple[int
     return sides
 
 
-def _side_line(part: SurfaceValue, piece: int, side: int) -> Array:
+def _side_lines(part: SurfaceValue, sides: Sequence[tuple[int, int]]) -> list[Array]:
+    """Sides (piece, side) of the pieces of a skin."""
     share = np.linspace(0.0, 1.0, _ON_CURVE)
     zero, one = np.zeros(_ON_CURVE), np.ones(_ON_CURVE)
-    u, v = ((share, zero), (one, share), (share, one), (zero, share))[side]
-    return on_surface(part, piece, u, v)
+    along = ((share, zero), (one, share), (share, one), (zero, share))
+    return _on_pieces(part, [(piece, *along[side]) for piece, side in sides])
+
+
+def _on_pieces(part: SurfaceValue, runs: Sequence[tuple[int, Array, Array]]) -> list[Array]:
+    """Lines on pieces of a skin (piece, u, v), each of as many points."""
+    if not runs:
+        return []
+    pieces, u, v = zip(*runs, strict=True)
+    points = on_surface(part, np.repeat(pieces, _ON_CURVE), np.concatenate(u), np.concatenate(v))
+    return list(points.reshape(len(runs), _ON_CURVE, 3))
 
 
 def _plate_lines(part: SurfaceValue, shape: Plate, feature: str) -> list[Array]:

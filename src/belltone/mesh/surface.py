@@ -411,19 +411,7 @@ def located(
     first, second = np.concatenate(charted).T
     counts = [len(chart) for chart in charted]
     segments = np.repeat([block.segment for block, *_ in places], counts)
-    present = np.unique(segments)
-    if len(present) == 1:
-        return surface.locate(int(present[0]), first, second)
-    each = [np.flatnonzero(segments == segment) for segment in present]
-    parts = [
-        surface.locate(int(segment), first[own], second[own])
-        for segment, own in zip(present, each, strict=True)
-    ]
-    back = np.argsort(np.concatenate(each))
-    middle, directors, axes, thickness = (
-        np.concatenate(column)[back] for column in zip(*parts, strict=True)
-    )
-    return middle, directors, axes, thickness
+    return surface.locate(segments, first, second)
 
 
 def block_slopes(surface: SurfaceValue, block: Block, u: float, v: float) -> Array:

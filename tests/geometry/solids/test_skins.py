@@ -85,6 +85,20 @@ def test_stated_thicknesses_keep_the_outer_faces(tmp_path: Path) -> None:
     assert middle.share(int(floor), half, half) == pytest.approx([1.0])
 
 
+def test_many_pieces_at_once_are_each_by_itself(tmp_path: Path) -> None:
+    (skin,) = skins_of(tmp_path, solids.tray(100, 60, 40, 2))
+    middle, _ = skin.middle({"face 1": 0.004})
+    pieces = np.array([3, 0, 0, 4, 3, 3, 1])  # some once, some twice, one three times
+    u, v = np.linspace(0, 1, 7), np.linspace(0.8, 0.1, 7)
+    places, normals = middle.locate(pieces, u, v)
+    shares = middle.share(pieces, u, v)
+    for at, piece in enumerate(pieces.tolist()):
+        place, normal = middle.locate(piece, u[at : at + 1], v[at : at + 1])
+        assert places[at] == pytest.approx(place[0], abs=1e-15)
+        assert normals[at] == pytest.approx(normal[0], abs=1e-14)
+        assert shares[at] == pytest.approx(middle.share(piece, u[at : at + 1], v[at : at + 1])[0])
+
+
 @pytest.mark.parametrize(
     ("body", "count", "walls"),
     [

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QPointF, QRect, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
     QContextMenuEvent,
@@ -42,6 +42,11 @@ __all__ = ["ShapeCanvas"]
 _REST_MS = 180  # after so long without a move the picture is smoothed
 _BETWEEN_MS = 15  # between two pictures of which a smooth one is made
 _CLICK_PIXELS = 4
+_TOLD = (
+    int(Qt.AlignmentFlag.AlignBottom)
+    | int(Qt.AlignmentFlag.AlignHCenter)
+    | int(Qt.TextFlag.TextWordWrap)
+)
 
 
 class ShapeCanvas(QWidget):
@@ -89,6 +94,9 @@ class ShapeCanvas(QWidget):
         self.setAccessibleName("Shape view")
         self._rest = QTimer(self, singleShot=True, interval=_REST_MS)
         self._rest.timeout.connect(self._smooth)
+        # What else shows an answer comes first, and a hand is never kept waiting for both.
+        self._building = QTimer(self, singleShot=True, interval=0)
+        self._building.timeout.connect(self._build)
         session.answer_changed.connect(self._take_answer)
         session.sheet_changed.connect(self._take_sheet)
         session.choice_changed.connect(self._take_mode)
@@ -96,7 +104,10 @@ class ShapeCanvas(QWidget):
 
     @property
     def scene(self) -> Scene:
-        """The scene drawn."""
+        """The scene drawn, of what is shown now."""
+        if self._building.isActive():
+            self._building.stop()
+            self._build()
         return self._scene
 
     @property
@@ -155,7 +166,7 @@ class ShapeCanvas(QWidget):
 
     def share_camera(self, other: ShapeCanvas) -> None:
         """Look from wherever another canvas looks, from now on."""
-        self._scene.share_eye(other.scene)
+        self._scene.share_eye(other._scene)
         self._redraw()
 
     def look(self, direction: str) -> None:
@@ -177,6 +188,7 @@ class ShapeCanvas(QWidget):
     def finish(self) -> None:
         """Stop drawing for good."""
         self._rest.stop()
+        self._building.stop()
         self._image = self._shown_design = None  # painted once more, it draws nothing
         self._session.answer_changed.disconnect(self._take_answer)
         self._session.sheet_changed.disconnect(self._take_sheet)
@@ -207,6 +219,14 @@ class ShapeCanvas(QWidget):
             self._shown_design, self._shown_modes = design, modes
             self._take_mode()
             return
+        self._picker = self.hovered = None
+        self._building.start()
+
+    def _build(self) -> None:
+        """Show a component afresh."""
+        answer = self._session.answer
+        design = self._session.design if answer is None else answer.design
+        modes = None if answer is None else answer.modes
         first = self._opened != self._session.opened
         self._opened = self._session.opened
         self._shown_design, self._shown_modes, self._shown_mode = design, modes, None
@@ -215,7 +235,6 @@ class ShapeCanvas(QWidget):
         if self.shown.kind == "buckling":
             self.shown = CHOSEN  # another design may have fewer of them
         self._picker = SitePicker(design, self._scene)
-        self.hovered = None
         if first:
             self._scene.look("corner")
         elif self._fitted:
@@ -280,12 +299,14 @@ class ShapeCanvas(QWidget):
 
     def make_ready(self) -> None:
         """Draw once before anybody looks: the first picture takes many times as long as others."""
+        _ = self.scene
         self._draw()
 
     @property
     def at_rest(self) -> bool:
         """Whether what is seen is drawn, and smooth."""
-        return not self._old and not self._rest.isActive() and self._sum is None
+        waiting = self._old or self._rest.isActive() or self._building.isActive()
+        return not waiting and self._sum is None
 
     def _smooth(self) -> None:
         """Draw once more, a part of a pixel aside; the mean of several has smooth edges.
@@ -331,7 +352,7 @@ class ShapeCanvas(QWidget):
                 painter.setRenderHint(QPainter.RenderHint.Antialiasing)
                 painter.scale(scale, scale)
                 if options.clutter and self.named:
-                    self._paint_names(painter, scale)
+                    self._paint_names(painter, scale, [])
                 if options.axes:
                     self._paint_axes(painter)
                 painter.end()
@@ -344,40 +365,45 @@ class ShapeCanvas(QWidget):
     # -- painting -------------------------------------------------------------------------------
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        if self._old:
+        building = self._building.isActive()
+        if self._old and not building:
             self._draw()
         painter = QPainter(self)
         painter.fillRect(self.rect(), QColor(self._palette.card))
         if self._image is not None:
             painter.drawImage(self.rect(), self._image)
+        if self._image is not None and not building:
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            waiting = self._waiting(painter) if self._session.answer is None else None
             if self._scene.options.clutter and self.named:
-                self._paint_names(painter, self.devicePixelRatioF())
+                taken = [] if waiting is None else [QRectF(waiting[1])]
+                self._paint_names(painter, self.devicePixelRatioF(), taken)
             if self._scene.options.axes:
                 self._paint_axes(painter)
             self._paint_spots(painter)
             self._paint_hovered(painter)
             if self.shown != CHOSEN:
                 self._paint_mode(painter)
-            if self._session.answer is None:
-                self._paint_waiting(painter)
+            if waiting is not None:
+                self._paint_waiting(painter, *waiting)
         painter.end()
 
-    def _paint_waiting(self, painter: QPainter) -> None:
-        """Why nothing moves yet."""
+    def _waiting(self, painter: QPainter) -> tuple[str, QRect]:
+        """Why nothing moves yet, and where that is told."""
         text = self._session.failure or "at rest; its modes are being solved"
         painter.setFont(label_font(9))
         room = self.rect().adjusted(70, 0, -12, -10)
-        flags = Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignHCenter
-        wrapped = int(flags) | int(Qt.TextFlag.TextWordWrap)
-        box = painter.boundingRect(room, wrapped, text).adjusted(-8, -4, 8, 4)
+        return text, painter.boundingRect(room, _TOLD, text).adjusted(-8, -4, 8, 4)
+
+    def _paint_waiting(self, painter: QPainter, text: str, box: QRect) -> None:
+        painter.setFont(label_font(9))
         ground = QColor(self._palette.card)
         ground.setAlpha(225)
         painter.fillRect(box, ground)
         painter.setPen(
             QColor(self._palette.alarm if self._session.failure else self._palette.muted)
         )
-        painter.drawText(room, wrapped, text)
+        painter.drawText(box.adjusted(8, 4, -8, -4), _TOLD, text)
 
     def _paint_mode(self, painter: QPainter) -> None:
         """A canvas with a mode of its own says which."""
@@ -484,8 +510,8 @@ class ShapeCanvas(QWidget):
                 painter.drawPolyline(points)
         return lines
 
-    def _paint_names(self, painter: QPainter, ratio: float) -> None:
-        """Name supports and masses beside where they are, never over one another.
+    def _paint_names(self, painter: QPainter, ratio: float, taken: list[QRectF]) -> None:
+        """Name supports and masses beside where they are, never over one another or what is taken.
 
         The picture is ``ratio`` times as large as the widget.
         """
@@ -503,7 +529,6 @@ class ShapeCanvas(QWidget):
             )
             for m in design.masses
         ]
-        taken: list[QRectF] = []
         for name, place in names:
             x, y = self._scene.eye.on_picture(place, height)
             at = QPointF(x / ratio, y / ratio)
