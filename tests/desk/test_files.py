@@ -1,21 +1,27 @@
 """A file that somebody else changes, a window that fits a small screen, an order to leave."""
 
+import gc
 import os
 import signal
 import subprocess
 import sys
 import time
+import weakref
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import pytest
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from belltone.desk.changed_file import ChangedFileDialog, Decision, differences
+from belltone.desk.session.session import Session
 from belltone.desk.window import MainWindow
-from belltone.store.journal import abandoned
+from belltone.sheet.document import read_sheet
+from belltone.store.journal import Journal, abandoned
+from tests.desk.conftest import NoModels, Recalled, settle
 
 
 def decide(qtbot: QtBot, decision: Decision, seen: list[str]) -> None:
@@ -102,6 +108,51 @@ def test_a_window_told_to_leave_keeps_what_is_not_saved(window: MainWindow, qtbo
 
 
 @pytest.mark.skipif(not os.environ.get("QT_QPA_PLATFORM"), reason="needs no screen")
+def test_a_window_that_is_closed_takes_all_of_it_along(
+    rail_path: Path, tmp_path: Path, known_answers: dict[bytes, Any], qtbot: QtBot
+) -> None:
+    """Windows come and go all day; none leaves its sheet, its answers or its pictures behind."""
+    engine = Recalled(known_answers)
+    engines = (engine, engine, NoModels())
+    session = Session(read_sheet(rail_path), rail_path, Journal(tmp_path / "journal"), engines)
+    settings = QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
+    window = MainWindow(session, settings, painter=NoModels())
+    window.show()
+    settle(qtbot, window)
+    for show in (
+        window.show_table,
+        window.show_energy,
+        window.show_plane,
+        window.show_designs,
+        window.show_tuning,
+        window.show_measured,
+        window.show_handing,
+        window.help_view,
+        window.explain,
+    ):
+        show()
+    window.show_comparison("")
+    window.session.choose_neighbour(1)
+    qtbot.wait(300)
+    left = [
+        weakref.ref(own)
+        for own in (
+            window,
+            window.session,
+            window.session.design,
+            window.session.answer,
+            window.shape.canvas.scene,
+        )
+    ]
+    window.close()
+    window.deleteLater()
+    window.close()  # once more, as a desktop that ends may ask
+    del window, session, show
+    qtbot.wait(50)
+    gc.collect()
+    assert [own() for own in left] == [None] * len(left)
+
+
 @pytest.mark.parametrize("seconds", [0.7, 2.0, 4.5])
 def test_ctrl_c_ends_the_window(rail_path: Path, seconds: float) -> None:
     process = subprocess.Popen(

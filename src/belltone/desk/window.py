@@ -119,7 +119,7 @@ class MainWindow(QMainWindow):
         session.models.take_bound(next((b for b in BOUNDS if str(b) == kept), DEFAULT_BOUND))
         self.setAcceptDrops(True)
         self._asking = False
-        self._leaving = False
+        self._leaving = self._gone = False
         self.beside = Beside(self.explain)
         # Whether another window has a sheet open, which it then brings to the front.
         self.elsewhere: Callable[[Path], bool] = lambda _path: False
@@ -722,6 +722,8 @@ class MainWindow(QMainWindow):
             QTimer.singleShot(0, self, self.look_at_disk)
 
     def closeEvent(self, event: QCloseEvent) -> None:
+        if self._gone:
+            return
         if not self._leaving and not self.may_discard():
             event.ignore()
             return
@@ -735,7 +737,10 @@ class MainWindow(QMainWindow):
             comparing.finish()
         self.session.close(recoverable=self._leaving)
         super().closeEvent(event)
+        self._gone = True
         self.closed.emit()
+        # What its signals reach would hold it, and it the window, where no collector sees it.
+        self.session.deleteLater()
 
 
 def _listed(words: Sequence[str]) -> str:

@@ -339,7 +339,9 @@ class Scene:
         """
         if self._shape is None:
             return
-        size = self.size if self._like is None else self._like.size
+        # What leads may not have been built yet.
+        like = self if self._like is None or self._like._design is None else self._like
+        size = like.size
         scale = swing * _REACH * size
         self._points_array[:] = self.part.points + scale * self._displacement
         if self._lagging is not None:

@@ -65,6 +65,7 @@ class ShapeCanvas(QWidget):
         self._session, self._palette = session, palette
         self._scene = Scene(palette)
         self._picker: SitePicker | None = None
+        self._leading: ShapeCanvas | None = None
         self._image: QImage | None = None
         self._old = True  # the picture no longer shows what it should
         self._sum: NDArray[np.uint16] | None = None
@@ -166,6 +167,7 @@ class ShapeCanvas(QWidget):
 
     def share_camera(self, other: ShapeCanvas) -> None:
         """Look from wherever another canvas looks, from now on."""
+        self._leading = other
         self._scene.share_eye(other._scene)
         self._redraw()
 
@@ -223,7 +225,9 @@ class ShapeCanvas(QWidget):
         self._building.start()
 
     def _build(self) -> None:
-        """Show a component afresh."""
+        """Show a component afresh; after the one whose view and scale it has."""
+        if self._leading is not None:
+            _ = self._leading.scene
         answer = self._session.answer
         design = self._session.design if answer is None else answer.design
         modes = None if answer is None else answer.modes
