@@ -174,7 +174,7 @@ class ShapeCanvas(QWidget):
     def look(self, direction: str) -> None:
         """Look along an axis."""
         self._fitted = True
-        self._scene.look(direction)
+        self.scene.look(direction)
         self._turned()
 
     def fit(self) -> None:
@@ -344,7 +344,7 @@ class ShapeCanvas(QWidget):
         """
         scale = width / max(self.width(), 1)
         height = round(self.height() * scale)
-        scene, options = self._scene, self._scene.options
+        scene, options = self.scene, self._scene.options
         scene.transparent = transparent
         if bare:
             scene.set_options(plain(options))
