@@ -17,10 +17,10 @@ from belltone.desk.session.session import Session
 from belltone.desk.starts import starts
 from belltone.desk.window import MainWindow
 from belltone.drawing.drawn import DrawnComponent
-from belltone.drawing.drawn_walls import OutlinedWall
+from belltone.drawing.drawn_walls import DrawnWall, OutlinedWall
 from belltone.modes.modeset import ModeSet
 from belltone.progress import Progress
-from belltone.reading.family import evaluate
+from belltone.reading.family import DesignFamily, evaluate
 from belltone.sheet.demo import demo_sheet
 from belltone.sheet.document import Sheet, read_sheet
 from belltone.store.journal import Journal
@@ -137,6 +137,20 @@ def test_a_plate_is_drawn_by_its_rims_before_blocks_are_found() -> None:
     assert np.all(crossed @ drawn.normals[0] > 0)
     assert len(drawn.edges) == 1 + len(plate.shape.holes)
     assert all(line[0] == line[-1] for line in drawn.edges)
+
+
+def test_pictures_of_a_part_share_its_layout_and_move_by_themselves() -> None:
+    family = DesignFamily(read_sheet(demo_sheet("rinsing_bell")))
+    (bell,) = family.at().surfaces
+    one, two = DrawnWall(bell, None, 0), DrawnWall(bell, None, 0)
+    assert one.faces[0] is two.faces[0]
+    assert np.array_equal(one.points, two.points)
+    at_rest = two.points.copy()
+    knob = family.at().knobs["depth"]
+    deeper = family.at({"depth": 1.1 * knob.base})
+    one.follow(deeper, deeper.surfaces[0])
+    assert np.abs(one.points - at_rest).max() > 1e-3
+    assert np.array_equal(two.points, at_rest)
 
 
 def test_the_picture_comes_after_the_cards_and_nothing_is_picked_between(

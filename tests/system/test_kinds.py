@@ -62,7 +62,7 @@ def test_lines_of_a_site_are_kept_as_long_as_its_part() -> None:
     lines = place_lines(part, place)
     assert place_lines(part, place) is lines
     key = id(part)
-    assert place in kinds._LINES[key]
+    assert place in kinds._LINES.of(part)
     del design, part
     gc.collect()
     assert key not in kinds._LINES

@@ -7,7 +7,6 @@ a second to find.
 from __future__ import annotations
 
 import itertools
-import weakref
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from types import MappingProxyType
@@ -27,6 +26,7 @@ from belltone.design.values import Design
 from belltone.geometry.curved_quads import edge_key
 from belltone.geometry.shapes import Plate
 from belltone.geometry.skins import Skin
+from belltone.keeping import KeptWith
 from belltone.mesh.blocks import SIDES, Blocks
 from belltone.mesh.discretisation import Discretisation, SurfacePlan
 from belltone.mesh.grading import HardPlace
@@ -46,8 +46,6 @@ Points = tuple[NDArray[np.intp], Array, Array, int]
 
 _STILL: Final = 1e-9  # of the size; nothing has moved
 _KEPT: Final = 3  # layouts of a part: coarse and fine ones
-_LAID: Final[dict[int, list[_LaidWall]]] = {}
-"""Layouts by the identity of their part, which come and go with it."""
 
 
 @dataclass(frozen=True)
@@ -70,6 +68,9 @@ class _LaidWall:
     edges: list[IndexArray]
     lines: list[IndexArray]
     regions: Mapping[str, NDArray[np.intp]]
+
+
+_LAID: Final[KeptWith[list[_LaidWall]]] = KeptWith(list)
 
 
 class DrawnWall:
@@ -198,11 +199,7 @@ def _laid_out(
     wall: SurfaceValue, divisions: int, plan: SurfacePlan | None, places: tuple[HardPlace, ...]
 ) -> _LaidWall:
     """The layout of a wall by a plan, or one made for it, as it was made before if it was."""
-    key = id(wall)
-    if key not in _LAID:
-        _LAID[key] = []
-        weakref.finalize(wall, _LAID.pop, key, None).atexit = False
-    known = _LAID[key]
+    known = _LAID.of(wall)
     for each in known:
         anew = each.planned if plan is None else each.plan == plan
         if anew and (each.divisions, each.places) == (divisions, places):

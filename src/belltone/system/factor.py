@@ -21,6 +21,7 @@ import numpy as np
 import scipy
 from numpy.typing import NDArray
 
+from belltone.keeping import newest
 from belltone.system.memory import TooLargeError, free_memory
 
 __all__ = ["Factor", "SingularShiftError", "few_threads", "kernel_library", "solver_name"]
@@ -231,10 +232,7 @@ def _analysis(entry: Any, matrix: scipy.sparse.csc_matrix) -> _Analysis:
         known = _Analysis(entry, matrix)
     if known.size <= _KEPT_SIZE:
         with _keeping:
-            _kept[:] = [known, *(each for each in _kept if each is not known)]
-            held = np.cumsum([each.entries for each in _kept])
-            least, most = _KEPT
-            del _kept[min(max(int(np.sum(held <= _KEPT_ENTRIES)), least), most) :]
+            _kept[:] = newest(known, _kept, _KEPT_ENTRIES, *_KEPT)
     return known
 
 

@@ -6,7 +6,6 @@ members, walls, received meshes and points apart for it.
 
 from __future__ import annotations
 
-import weakref
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Final, Protocol
@@ -23,6 +22,7 @@ from belltone.elements.line import LineElements, LineNodes, SectionLaw
 from belltone.elements.point import PointElements
 from belltone.elements.surface import SurfaceElements, SurfaceNodes
 from belltone.geometry.features import FACE
+from belltone.keeping import KeptWith
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.faces import FaceMesh, face_mesh
 from belltone.mesh.line import LineMesh, line_mesh
@@ -60,8 +60,7 @@ _STATIONS: Final = ((1, 129), (4, 65), (40, 33))
 """So many stations along each member of a component of at most so many: on one alone, 64
 half-waves are still told apart."""
 _FEWEST_STATIONS: Final = 17
-_LINES: Final[dict[int, dict[Place, list[Array]]]] = {}
-"""Lines of sites by the identity of their part, which comes and goes with it."""
+_LINES: Final[KeptWith[dict[Place, list[Array]]]] = KeptWith(dict)  # of sites, with their part
 
 
 @dataclass(frozen=True)
@@ -247,11 +246,7 @@ def place_lines(part: PartValue, place: Place) -> list[Array]:
 
     They are kept as long as the part is: pictures ask for the same ones again and again.
     """
-    key = id(part)
-    if key not in _LINES:
-        _LINES[key] = {}
-        weakref.finalize(part, _LINES.pop, key, None).atexit = False
-    known = _LINES[key]
+    known = _LINES.of(part)
     if place not in known:
         known[place] = kind_of(part).lines(part, place)
     return known[place]

@@ -10,6 +10,7 @@ import numpy as np
 import scipy
 from numpy.typing import NDArray
 
+from belltone.keeping import newest
 from belltone.system.elimination import FreeMotions, eliminate
 
 __all__ = ["Places", "Reduction", "Structure", "combined"]
@@ -227,10 +228,7 @@ class Structure:
         fitting = (each for each in self._reductions if each.fits(places, free, others))
         known = next(fitting, None) or Reduction(places, free, others)
         # Back and forth across where ties change hands, all ways are wanted again.
-        kept = [known, *(each for each in self._reductions if each is not known)]
-        held = np.cumsum([each.entries for each in kept])
-        least, most = _KEPT
-        self._reductions = kept[: min(max(int(np.sum(held <= _KEPT_ENTRIES)), least), most)]
+        self._reductions = newest(known, self._reductions, _KEPT_ENTRIES, *_KEPT)
         return known
 
 

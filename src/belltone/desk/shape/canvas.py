@@ -139,6 +139,12 @@ class ShapeCanvas(QWidget):
         answer = self._session.answer
         return None if answer is None else answer.modes.base
 
+    @property
+    def _now(self) -> tuple[Design, ModeSet | None]:
+        """The design to be shown, and its modes once there are any."""
+        answer = self._session.answer
+        return (self._session.design, None) if answer is None else (answer.design, answer.modes)
+
     def set_palette(self, palette: Palette) -> None:
         """Take another theme's colours."""
         if palette == self._palette:
@@ -204,8 +210,7 @@ class ShapeCanvas(QWidget):
     def _take_answer(self) -> None:
         """Show what was answered; until there is anything, the component at rest."""
         answer = self._session.answer
-        design = self._session.design if answer is None else answer.design
-        modes = None if answer is None else answer.modes
+        design, modes = self._now
         if design is self._shown_design and modes is self._shown_modes:
             self.update()
             return
@@ -228,9 +233,7 @@ class ShapeCanvas(QWidget):
         """Show a component afresh; after the one whose view and scale it has."""
         if self._leading is not None:
             _ = self._leading.scene
-        answer = self._session.answer
-        design = self._session.design if answer is None else answer.design
-        modes = None if answer is None else answer.modes
+        design, modes = self._now
         first = self._opened != self._session.opened
         self._opened = self._session.opened
         self._shown_design, self._shown_modes, self._shown_mode = design, modes, None
