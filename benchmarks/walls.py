@@ -48,6 +48,15 @@ HARD = {
         SQUARE + 'holes = [{ name = "port", shape = "rectangular", at = ["50 mm", "20 mm"], '
         'width = "200 mm", height = "120 mm" }]\n' + PINNED
     ),
+    "blunt hinged corner": (
+        'outline = { shape = "polygon", points = [["0 m", "0 m"], ["0.6 m", "0 m"], '
+        '["1.12 m", "0.3 m"], ["0.52 m", "0.3 m"]] }\n' + PINNED
+    ),
+    "clamped tee": (
+        'outline = { shape = "polygon", points = [["0 m", "0 m"], ["0.6 m", "0 m"], '
+        '["0.6 m", "0.2 m"], ["0.4 m", "0.2 m"], ["0.4 m", "0.5 m"], ["0.2 m", "0.5 m"], '
+        '["0.2 m", "0.2 m"], ["0 m", "0.2 m"]] }\n' + PINNED.replace("pinned", "clamped")
+    ),
     "narrow ligament": (
         SQUARE + 'holes = [{ name = "a", shape = "round", at = ["-65 mm", "0 mm"], '
         'diameter = "120 mm" }, { name = "b", shape = "round", at = ["65 mm", "0 mm"], '

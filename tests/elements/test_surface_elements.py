@@ -92,6 +92,24 @@ def test_constant_stretch_is_exact_on_a_skewed_element(order: int) -> None:
     assert energy[1:] == pytest.approx([0, 0], abs=1e-12 * energy[0])
 
 
+@pytest.mark.parametrize("order", [2, 4, 6])
+def test_energy_by_degree_is_all_of_it_and_stands_where_it_belongs(order: int) -> None:
+    square = flat(order, np.array([[0.0, 0.0], [1.0, 0.0], [1.0, 0.8], [0.0, 0.8]]))
+    elements = SurfaceElements(square, LAYUP)
+    random = np.random.default_rng(3).normal(size=(2, 1, elements.size))
+    random.reshape(2, -1, 6)[..., 5] = 0.0  # what turns about the normal costs a little more
+    whole = elements.strain_energy(random)[..., :2].sum(axis=2)
+    parts = elements.energy_by_degree(random)
+    assert parts.sum(axis=(2, 3)) == pytest.approx(whole, rel=1e-3)
+
+    def stretched(x: float, y: float) -> list[float]:
+        return [x**2, 0, 0, 0, 0, 0]  # its strain grows along the first side alone
+
+    found = elements.energy_by_degree(motions_of(square, stretched))[0, 0]
+    assert found[0, :2].min() > 0.01 * found.sum()
+    assert found[0, :2].sum() == pytest.approx(found.sum(), rel=1e-9)
+
+
 @ORDERS
 def test_constant_bending_and_twist(order: int) -> None:
     curvature = np.array([[0.3, 0.1], [0.1, -0.2]])

@@ -3,7 +3,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from belltone.mesh.quadrature import gauss, lagrange, lobatto
+from belltone.mesh.quadrature import by_degree, gauss, lagrange, lobatto
 
 ORDERS = st.integers(1, 9)
 
@@ -14,6 +14,17 @@ def test_gauss_points_integrate_their_degree(count: int) -> None:
     for degree in range(2 * count):
         exact = 2 / (degree + 1) if degree % 2 == 0 else 0.0
         assert weights @ points**degree == pytest.approx(exact, abs=1e-13)
+
+
+@given(ORDERS, st.lists(st.floats(-1, 1), min_size=9, max_size=9))
+def test_parts_by_degree_add_up(count: int, factors: list[float]) -> None:
+    points, weights = gauss(count)
+    values = np.polynomial.polynomial.polyval(points, factors[:count])
+    parts = by_degree(count) @ values
+    assert np.sum(parts**2) == pytest.approx(weights @ values**2, abs=1e-12)
+    # What has a lower degree has nothing in the highest.
+    lower = np.polynomial.polynomial.polyval(points, [*factors[: count - 1], 0.0])
+    assert (by_degree(count) @ lower)[-1] == pytest.approx(0.0, abs=1e-13)
 
 
 @given(ORDERS)

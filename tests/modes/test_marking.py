@@ -9,14 +9,19 @@ import pytest
 from verification.walls import held, plate, rectangle, sheet
 
 from belltone.design.values import Design
+from belltone.desk.starts import starts
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.climb import Climb
 from belltone.modes.level import planned
-from belltone.modes.marking import divided_where_wrong
+from belltone.modes.marking import divided_where_short, divided_where_wrong, shortfalls
 from belltone.modes.request import ModeRequest
 from belltone.modes.solution import Solution
 from belltone.modes.solve import request_for
 from belltone.progress import Progress
+from belltone.reading.family import evaluate
+from belltone.sheet.demo import examples_folder
+from belltone.sheet.document import Sheet, read_sheet
+from belltone.system.assembly import Assembly
 from tests import assemblies
 from tests.modes.test_walls import design_of
 
@@ -43,6 +48,45 @@ def test_the_long_side_is_divided_where_waves_run_along_it() -> None:
     assert after < 0.2 * before
     # And again from there.
     assert replace(finer, order=3).plans[0].divided(0) == 2
+
+
+def test_a_strip_with_many_waves_is_short_along_it_alone() -> None:
+    """Where no order shows the modes, the spectrum of their strains says which side is too long."""
+    design = design_of(sheet(plate(rectangle(2, 0.1), 0.004), held("clamped", "west"), 10))
+    level = planned(design, Discretisation(1, 3))
+    level = replace(level, plans=(replace(level.plans[0], counts=(2, 1)),))
+    climb = Climb(design, request_for(design), Progress())
+    assert climb.errors(level).max() >= 1  # one of them is not known again
+    higher = climb._solution(replace(level, order=4))
+    short = shortfalls(higher)
+    assert short[0] > 100 * short[1]
+    finer = divided_where_short(higher, short, 1e-3)
+    assert finer.plans[0].times == (2, 1)
+    # However little is asked for, what falls short most is divided.
+    assert divided_where_short(higher, short, 10 * short.max()).plans[0].times == (2, 1)
+    assert divided_where_short(higher, short, 0.0).plans[0].times == (2, 2)
+
+
+def test_waves_that_run_one_way_take_elements_one_way() -> None:
+    """A rinsing bell is divided round it and where its edge layers are, not along its wall."""
+    design = evaluate(read_sheet(examples_folder() / "rinsing_bell.toml"))
+    fine, errors = Climb(design, request_for(design), Progress()).to_accuracy(proven=False)
+    assert errors.max() <= design.accuracy
+    assert set(fine.plans[0].times) == {1, 2}
+    everywhere = replace(fine, plans=(replace(fine.plans[0], times=(2,) * 7),))
+    small, large = (Assembly(design, level).size for level in (fine, everywhere))
+    assert small < 0.9 * large
+
+
+def test_a_mode_not_yet_known_may_only_want_a_higher_order() -> None:
+    """An angle whose modes order 2 does not show is answered on the elements it began with."""
+    design = evaluate(Sheet.from_text(next(s.text for s in starts() if s.title == "Angle bracket")))
+    climb = Climb(design, request_for(design), Progress())
+    first = planned(design, Discretisation(1, 3))
+    assert climb.errors(first).max() >= 1
+    fine, errors = Climb(design, request_for(design), Progress()).to_accuracy(proven=False)
+    assert fine.elements == first.elements
+    assert errors.max() <= design.accuracy
 
 
 def test_only_the_wall_that_moves_is_divided() -> None:

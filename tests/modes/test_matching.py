@@ -87,6 +87,19 @@ def test_clusters_group_equal_frequencies() -> None:
     assert clusters(np.empty(0)) == []
 
 
+def test_a_pair_that_a_coarse_mesh_splits_is_recognised_within_a_gap() -> None:
+    shapes = orthonormal(3)
+    turned = np.array(
+        [shapes[0], 0.6 * shapes[1] + 0.8 * shapes[2], 0.8 * shapes[1] - 0.6 * shapes[2]]
+    )
+    alike = assurance(shapes[1:2], turned)
+    parts = alike, np.array([1.0, 2.0, 2.001]), np.array([2.0])
+    assert paired(*parts)[1][0] < 0.7
+    partners, certainty = paired(*parts, 1e-3)
+    assert partners[0] in (1, 2)
+    assert certainty[0] == pytest.approx(1.0)
+
+
 def test_kinds_follow_the_energy() -> None:
     # axial, shear y, shear z, twist, about y, about z, springs
     energies = np.array(

@@ -252,6 +252,27 @@ def test_error_estimates_are_honest_on_the_references() -> None:
     assert good >= 0.8 * total
 
 
+@pytest.mark.parametrize("hold", ["pinned", "clamped"])
+def test_an_inward_corner_is_answered_honestly_on_few_elements(hold: str) -> None:
+    """Moments grow without bound there, which no order on large elements shows."""
+    corners = ((0, 0), (0.6, 0), (0.6, 0.3), (0.3, 0.3), (0.3, 0.6), (0, 0.6))
+    points = ", ".join(f'["{x} m", "{y} m"]' for x, y in corners)
+    design = design_of(
+        sheet(plate(f'shape = "polygon", points = [{points}]', 0.004), held(hold, "outline"), 3)
+    )
+    modes = solve_modes(design, replace(request_for(design), accuracy=2e-2))
+    assert modes.unknowns < 12_000
+    level = modes.discretisation
+    twice = tuple(
+        replace(plan, times=tuple(2 * plan.divided(number) for number in range(len(plan.counts))))
+        for plan in level.plans
+    )
+    fine = frequencies_at(design, replace(level, order=level.order + 1, plans=twice), 3)
+    true = np.abs(modes.flexible[:3] / fine - 1)
+    assert np.all(true <= modes.errors[:3])
+    assert modes.errors[0] < 30 * true[0]
+
+
 def test_refining_a_wall_pairs_its_modes() -> None:
     design = evaluate(read_sheet(examples_folder() / "paddle.toml"))
     found = refine(design, request_for(design))

@@ -91,6 +91,13 @@ def test_polygons_that_cross_and_ones_listed_clockwise() -> None:
     corners = '["0 m", "0 m"], ["1 m", "1 m"], ["1 m", "0 m"], ["0 m", "1 m"]'
     bow = f'shape = "polygon", points = [{corners}]'
     assert "cross; list the corners in the order" in findings(sheet(plate(bow, 0.01), "", 4))
+    # Two sides on one line are no crossing, unless they overlap.
+    head = '["0 m", "0 m"], ["0.6 m", "0 m"], ["0.6 m", "0.2 m"], '
+    stem = '["{} m", "0.2 m"], ["0.4 m", "0.5 m"], ["0.2 m", "0.5 m"], ["{} m", "0.2 m"], '
+    tee = f'shape = "polygon", points = [{head}{stem}["0 m", "0.2 m"]]'
+    assert isinstance(wall(plate(tee.format(0.4, 0.2), 0.01)).shape, Plate)
+    overlapping = sheet(plate(tee.format(0.2, 0.4), 0.01), "", 4)
+    assert "cross; list the corners in the order" in findings(overlapping)
     clockwise = 'shape = "polygon", points = [["0 m", "0 m"], ["0 m", "1 m"], ["2 m", "0 m"]]'
     outline = wall(plate(clockwise, 0.01)).shape
     assert isinstance(outline, Plate)

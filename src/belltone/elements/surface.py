@@ -50,6 +50,7 @@ from belltone.elements.directors import (
 )
 from belltone.elements.layup import MEASURES, wall_stiffness, wall_stress
 from belltone.elements.surface_rule import Grid, rule_of
+from belltone.mesh.quadrature import by_degree
 from belltone.sections.layups import LayupValue
 
 __all__ = ["SURFACE_STRAINS", "SurfaceElements", "SurfaceNodes"]
@@ -59,6 +60,7 @@ Array = NDArray[np.float64]
 SURFACE_STRAINS = ("membrane", "bending", "shear")
 """The kinds of strain energy of a wall; that of drilling, which is negligible, is membrane."""
 
+_IN_PLANE: Final = 6  # measures of stretching and bending, the first there are
 _DRILLING: Final = 1e-3  # of the in-plane shear stiffness; ten times more or less moves no digit
 _KEPT_NUMBERS: Final = 12_000_000  # of strains, kept for those who ask again
 _BATCH_NUMBERS: Final = 6_000_000  # numbers held at a time: strains of a batch of elements
@@ -286,6 +288,26 @@ class SurfaceElements:
         density = energies / (areas * self._rule.weights)
         return np.asarray(density @ self._rule.to_nodes.T)
 
+    def energy_by_degree(self, motions: Array) -> Array:
+        """Energy (J) of stretching and bending ``(modes, elements, p + 1, p + 1)`` by its strains.
+
+        By the degrees of their Legendre polynomials, those along the second direction first; as
+        if stiffness were the same all over an element.
+        """
+        modes, elements = motions.shape[:2]
+        count = self._nodes.order + 1
+        parts = by_degree(count)
+        result = np.empty((modes, elements, count, count))
+        for batch, part in self._batches():
+            strains = self._modal_strains(part, motions[:, batch])[:, :, :_IN_PLANE]
+            strains = strains.reshape(len(part), count, count, _IN_PLANE, modes)
+            found = np.einsum("ai,bj,eijkm->eabkm", parts, parts, strains, optimize=True)
+            law = self._walls(part).law[..., :_IN_PLANE, :_IN_PLANE]
+            law = (law / self._rule.weights[:, None, None]).mean(axis=1)
+            work = 0.5 * found * np.matmul(law[:, None, None], found)
+            result[:, batch] = work.sum(axis=3).transpose(3, 0, 1, 2)
+        return result
+
     def _areas(self) -> Array:
         tangents = self._tangents(self._nodes.positions, self._rule.at_points)
         crossed = np.cross(tangents[..., 0, :], tangents[..., 1, :])
@@ -299,12 +321,10 @@ class SurfaceElements:
             return result
         for batch, part in self._batches():
             walls = self._walls(part)
-            moved = motions[:, batch].transpose(1, 2, 0)
-            units, twist = self._strains(part)
-            strains = units.reshape(len(part), -1, self.size) @ moved
-            strains = strains.reshape(len(part), -1, MEASURES, modes)
+            strains = self._modal_strains(part, motions[:, batch])
+            twisted = self._strains(part)[1] @ motions[:, batch].transpose(1, 2, 0)
             work = 0.5 * strains * np.matmul(walls.law, strains)
-            drill = 0.5 * walls.drilling[..., None] * (twist @ moved) ** 2
+            drill = 0.5 * walls.drilling[..., None] * twisted**2
             parts = (
                 work[:, :, :3].sum(axis=2) + drill,
                 work[:, :, 3:9].sum(axis=2),
@@ -312,6 +332,12 @@ class SurfaceElements:
             )
             result[:, batch] = np.stack(parts, axis=-1).transpose(2, 0, 1, 3)
         return result
+
+    def _modal_strains(self, part: _Batch, motions: Array) -> Array:
+        """Strains ``(elements, points, 11, modes)`` of small motions ``(modes, elements, d)``."""
+        units = self._strains(part)[0].reshape(len(part), -1, self.size)
+        strains = units @ motions.transpose(1, 2, 0)
+        return strains.reshape(len(part), -1, MEASURES, len(motions))
 
     def _batches(self) -> Iterator[tuple[slice, _Batch]]:
         numbers = MEASURES * len(self._rule.weights) * self.size + self.size**2

@@ -175,6 +175,10 @@ def _cross(a: Array, b: Array, c: Array, d: Array) -> bool:
     def side(p: Array, q: Array, r: Array) -> float:
         return float((q[0] - p[0]) * (r[1] - p[1]) - (q[1] - p[1]) * (r[0] - p[0]))
 
+    # Sides on one line do not cross where one ends before the other begins.
+    low = np.maximum(np.minimum(a, b), np.minimum(c, d))
+    if np.any(low > np.minimum(np.maximum(a, b), np.maximum(c, d))):
+        return False
     return side(a, b, c) * side(a, b, d) <= 0 and side(c, d, a) * side(c, d, b) <= 0
 
 

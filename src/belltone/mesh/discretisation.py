@@ -22,13 +22,15 @@ class SurfacePlan:
 
     ``scheme`` is that of a plate; shells need none. ``cuts`` make blocks smaller towards places
     where the motion is not smooth. The elements along a class are each divided so many ``times``
-    more, where that is more than once.
+    more, where that is more than once. ``towards`` are ends of classes, (class, its start), from
+    which elements grow.
     """
 
     scheme: PlateScheme | None
     counts: tuple[int, ...]
     cuts: tuple[Cut, ...] = ()
     times: tuple[int, ...] = ()
+    towards: frozenset[tuple[int, bool]] = frozenset()
 
     @property
     def along_seams(self) -> bool:
@@ -95,7 +97,8 @@ def fine_enough(chosen: Sequence[Discretisation]) -> Discretisation:
     for plan, other in zip(middle.plans, finest.plans, strict=True):
         same = len(plan.counts) == len(other.counts)
         times = other.times if same else (max(other.times, default=1),) * len(plan.counts)
-        plans.append(replace(plan, times=times))
+        towards = other.towards if same else plan.towards
+        plans.append(replace(plan, times=times, towards=towards))
     return replace(finest, plans=tuple(plans))
 
 

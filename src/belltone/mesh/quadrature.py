@@ -8,7 +8,7 @@ import numpy as np
 from numpy.polynomial import legendre
 from numpy.typing import NDArray
 
-__all__ = ["gauss", "lagrange", "lobatto", "lobatto_weights"]
+__all__ = ["by_degree", "gauss", "lagrange", "lobatto", "lobatto_weights"]
 
 Array = NDArray[np.float64]
 
@@ -39,6 +39,20 @@ def lobatto_weights(order: int) -> Array:
     weights = np.asarray(2.0 / (order * (order + 1) * at_points**2))
     weights.setflags(write=False)
     return weights
+
+
+@cache
+def by_degree(count: int) -> Array:
+    """Parts by degree ``(degree, point)`` of what is known at ``count`` Gauss-Legendre points.
+
+    Of Legendre polynomials whose squares have an integral of one, so that squares of parts add up
+    to the integral of the square of the whole.
+    """
+    points, weights = gauss(count)
+    sizes = np.sqrt(np.arange(count) + 0.5)
+    parts = np.asarray((legendre.legvander(points, count - 1) * sizes).T * weights, float)
+    parts.setflags(write=False)
+    return parts
 
 
 def lagrange(nodes: Array, points: Array) -> tuple[Array, Array]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import math
 from collections.abc import Sequence
 from typing import Any, Final
 
@@ -151,34 +152,41 @@ def _breaks(
         one_way &= length > _NO_RIM * count * times * surface.thickness.mean
         first = narrow if one_way and (number, True) in classes.rims else 0.0
         last = 1 - narrow if one_way and (number, False) in classes.rims else 1.0
-        inner = _shared_out(first, last, (count, times), sorted(wanted.get(number, [])))
+        # Beside a rim stands the smallest element already.
+        small = RIM_WIDTH * surface.thickness.mean / length
+        beside = [
+            (small * _GROWTH if rim else small)
+            if one_way and (number, at_start) in plan.towards
+            else 0.0
+            for at_start, rim in ((True, first > 0), (False, last < 1))
+        ]
+        given = [(first, beside[0]), *sorted(wanted.get(number, [])), (last, beside[1])]
+        inner = _shared_out(given, (count, times))
         result.append(np.unique(np.concatenate([[0.0], inner, [1.0]])))
     return result
 
 
-def _shared_out(
-    first: float, last: float, count: tuple[int, int], wanted: Sequence[tuple[float, float]]
-) -> Array:
-    """Ends of elements between two shares, some of the ends being given with sizes beside them.
+def _shared_out(given: Sequence[tuple[float, float]], count: tuple[int, int]) -> Array:
+    """Ends of elements, some of them given with sizes beside them, in order from first to last.
 
-    There are about as many as the first count says, each divided by the second.
+    There are about as many as the first count says, each divided by the second; but those beside
+    a size given are no smaller than that asks for.
     """
-    ends = [(first, 0.0)]
-    for value, size in wanted:
+    ends = [given[0]]
+    first, last = given[0][0], given[-1][0]
+    for value, size in given[1:-1]:
         if value - ends[-1][0] > _NARROWEST_RIM and last - value > _NARROWEST_RIM:
             ends.append((value, size))
-    ends.append((last, 0.0))
-    grown = [
-        share
-        for (low, small), (high, small_too) in itertools.pairwise(ends)
-        for share in (low, *_grown(low, high, small, small_too))
-    ]
-    pieces = [
-        np.linspace(
-            low, high, count[1] * max(1, round(count[0] * (high - low) / (last - first))) + 1
-        )
-        for low, high in itertools.pairwise([*grown, last])
-    ]
+    ends.append(given[-1])
+    pieces: list[Array] = []
+    for (start, small), (stop, small_too) in itertools.pairwise(ends):
+        grown = [start, *_grown(start, stop, small, small_too), stop]
+        for low, high in itertools.pairwise(grown):
+            share = (high - low) / (last - first)
+            number = count[1] * max(1, round(count[0] * share))
+            if len(grown) > 2:
+                number = min(number, math.ceil(count[0] * count[1] * share))
+            pieces.append(np.linspace(low, high, number + 1))
     return np.unique(np.concatenate(pieces))
 
 

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from types import MappingProxyType
 from typing import Final
 
 import numpy as np
@@ -14,6 +15,7 @@ from belltone.geometry.seams import Seam
 from belltone.geometry.shapes import Extruded, Lofted, Plate, Revolved
 from belltone.geometry.skins import Skin
 from belltone.mesh.blocks import SIDES, Block, Blocks, EdgeClasses
+from belltone.mesh.corners import ends_at_sharp_corners
 from belltone.mesh.discretisation import SurfacePlan
 from belltone.mesh.grading import Gauge, HardPlace, graded, plan_cuts
 from belltone.mesh.plate_blocks import PlateScheme, plate_blocks
@@ -32,10 +34,15 @@ _LOOKS: Final = 9  # along an edge of a block
 _MOST_COUNT: Final = 12  # along one block edge; longer strips are better described as members
 
 
-def plan_surface(surface: SurfaceValue, places: Sequence[HardPlace] = ()) -> SurfacePlan:
+def plan_surface(
+    surface: SurfaceValue,
+    places: Sequence[HardPlace] = (),
+    held: Mapping[str, bool] = MappingProxyType({}),
+) -> SurfacePlan:
     """Choose how a surface is cut, and element counts that make its elements about square.
 
-    Blocks become smaller towards ``places``. Raises ``ValueError`` where an outline cannot be
+    Blocks become smaller towards ``places``, elements towards corners between ``held`` edges, by
+    their names, of which some are hinged. Raises ``ValueError`` where an outline cannot be
     meshed.
     """
     scheme = None
@@ -52,7 +59,8 @@ def plan_surface(surface: SurfaceValue, places: Sequence[HardPlace] = ()) -> Sur
     lengths, area = edge_lengths(surface, blocks, classes)
     wished = math.sqrt(area / _AIMED)
     counts = [min(max(1, round(length / wished)), _MOST_COUNT) for length in lengths]
-    return SurfacePlan(scheme, tuple(counts), cuts)
+    towards = ends_at_sharp_corners(surface, blocks, classes, held)
+    return SurfacePlan(scheme, tuple(counts), cuts, towards=towards)
 
 
 def gauge_of(surface: SurfaceValue) -> Gauge:

@@ -20,8 +20,8 @@ from belltone.modes.errors import BuckledModesError, LostModesError, NoModesErro
 from belltone.modes.estimates import member_estimate, wall_estimate
 from belltone.modes.ladder import forecast, ladder, most_unknowns, shortened, usual_last
 from belltone.modes.level import MOST_MODES, Level
-from belltone.modes.marking import divided_where_wrong
-from belltone.modes.matching import paired
+from belltone.modes.marking import divided_where_short, divided_where_wrong, shortfalls
+from belltone.modes.matching import EQUAL, paired
 from belltone.modes.modeset import ModeSet
 from belltone.modes.request import ModeRequest
 from belltone.modes.solution import Solution, alike, carried, solved
@@ -47,7 +47,10 @@ _RESOLVED: Final = (
 )
 _BETTER: Final = 0.25  # times the error foreseen; errors fall faster once they have begun to
 _RECOGNISED: Final = 0.8  # assurance between neighbouring orders; less means not resolved yet
+_MIXING: Final = 0.4  # of the accuracy: between frequencies whose modes are one subspace
 _WORTH_A_LOOK: Final = 0.3  # errors beyond which modes are no first look
+_SHORT: Final = 0.03  # of the accuracy: more than that is missing where elements are too large
+_FAR_TOO_SHORT: Final = 2.0  # times the accuracy; less than that is made up for by a higher order
 _LARGE: Final = 30_000  # unknowns from which numpy's own threads bring more than they cost
 _SETTLED_SHARE: Final = 2e-3
 _TRIES: Final = 3
@@ -74,6 +77,7 @@ class Climb:
         self._shown: set[Discretisation] = set()
         self._proving = False  # whether what is asked now has been seen but for its last digits
         self._unresolved = False  # whether a mode was not even known again at the next order
+        self._unknown = np.zeros(0, bool)  # modes that were not known at the order below
         self._last: Level | None = None
         self._errors: dict[Elements, Array] = {}  # last told, by the elements
         self._structures: dict[Discretisation, Structure] = {}
@@ -127,7 +131,7 @@ class Climb:
             forecast(step, size, self._unknowns_of(fine), self._seconds, self.progress)
             try:
                 errors = self.errors(fine)
-                if _worst(errors) >= 1 and fine not in self._solved_at:
+                if self._may_be_lost(errors) and fine not in self._solved_at:
                     # A mode may only have been lost on the way here.
                     self._solve_anew(fine)
                     errors = self.errors(fine)
@@ -162,7 +166,7 @@ class Climb:
                 best = (fine, errors) if gained else best
                 if not gained:
                     break
-            if self.design.has_walls and _hopeless(last, fine, errors, self.request.accuracy):
+            if self.design.has_walls and self._too_large(last, fine, errors):
                 skipped = fine.elements
             last = fine, errors
             self._errors[fine.elements] = errors
@@ -188,23 +192,40 @@ class Climb:
         """Estimate each frequency's relative error at a discretisation."""
         with numpy_threads(self._unknowns_of(fine) > _LARGE):
             mine = self._solution(fine)
+            self._unknown = np.zeros(len(mine.frequencies), bool)
             if self.design.has_walls:
                 last_step = None
                 if fine.order > 1:
-                    last_step = _difference(self._solution(fine.lower()), mine)
+                    last_step = self._difference(self._solution(fine.lower()), mine)
+                    self._unknown = last_step >= 1
                     # What the step up to here changed is more than what is still to come; but that
                     # of a received mesh tells nothing where it was cut no finer.
                     finer = face_cuts(fine) > face_cuts(fine.lower())
                     if finer or not self.design.has_received:
                         self._show(fine, last_step * self._wariness(fine))
                 higher = self._solution(replace(fine, order=fine.order + 1))
-                next_step = _difference(higher, mine) * self._wariness(fine)
+                next_step = self._difference(higher, mine) * self._wariness(fine)
                 errors = wall_estimate(next_step, next_step if last_step is None else last_step)
             else:
-                one = _difference(self._solution(fine.lower()), mine)
-                two = _difference(self._solution(fine.lower().lower()), mine)
+                one = self._difference(self._solution(fine.lower()), mine)
+                two = self._difference(self._solution(fine.lower().lower()), mine)
                 errors = member_estimate(one, two, fine.order, self._rough)
         return errors if mine.unsettled is None else errors + mine.unsettled
+
+    def _difference(self, other: Solution, fine: Solution) -> Array:
+        """Relative difference of each frequency of ``fine`` to the same shape's at another order.
+
+        A mode the other order does not show is not resolved, and differs by all of it. Modes so
+        near each other that it does not matter which is which may be any mixture of them there.
+        """
+        if not other.vectors.shape[1]:
+            return np.ones(len(fine.frequencies))
+        gap = max(EQUAL, _MIXING * self.request.accuracy)
+        parts = alike(fine, other), other.all_frequencies, fine.frequencies
+        partners, certainty = paired(*parts, gap)
+        known = (partners >= 0) & (certainty >= _RECOGNISED)
+        theirs = other.all_frequencies[np.maximum(partners, 0)]
+        return np.where(known, np.abs(theirs / fine.frequencies - 1), 1.0)
 
     def _show(self, fine: Discretisation, errors: Array) -> None:
         """Show what is known so far, where it is worth looking at and nobody has seen it yet."""
@@ -221,6 +242,17 @@ class Climb:
         solution = self._solutions[fine]
         with numpy_threads(many=False):
             return Solved(mode_set(solution, errors, lower), solution)
+
+    def _may_be_lost(self, errors: Array) -> bool:
+        """Whether a mode may not be known because it was not carried over.
+
+        That matters where it is not known at the next order; at the order below, where all else
+        is as exact as asked and that order should have shown it.
+        """
+        if _worst(errors) >= 1:
+            return True
+        others = np.where(self._unknown, 0.0, errors)
+        return bool(np.any(self._unknown)) and not self._unresolved and self._good(others)
 
     def _good(self, errors: Array) -> bool:
         return self._enough(errors) and bool(np.all(errors <= self.request.accuracy))
@@ -292,16 +324,36 @@ class Climb:
 
     def _finer(self, tried: Discretisation) -> Discretisation:
         """Smaller elements where the errors at the last level are."""
-        known = [each for each in self._solutions if each.elements == tried.elements]
-        highest = max(known, key=lambda each: each.order, default=None)
-        below = None if highest is None else self._solutions.get(highest.lower())
+        highest = self._highest(tried.elements)
+        below = (
+            None if highest is None else self._solutions.get(highest.level.discretisation.lower())
+        )
         if highest is None or below is None or below.lagging is not None:
             return tried.finer()
         errors = self._errors.get(tried.elements)
         if errors is None or len(errors) != len(below.frequencies) or _worst(errors) >= 1:
-            # What is not even shown there says nothing of where it is.
-            return tried.finer()
-        return divided_where_wrong(below, self._solutions[highest], errors > self.request.accuracy)
+            # What is not even shown there says nothing of where its error is.
+            short = shortfalls(highest)
+            if not np.any(short):
+                return tried.finer()
+            return divided_where_short(highest, short, _SHORT * self.request.accuracy)
+        return divided_where_wrong(below, highest, errors > self.request.accuracy)
+
+    def _highest(self, elements: Elements) -> Solution | None:
+        """The solution of the highest order on some elements."""
+        known = [found for at, found in self._solutions.items() if at.elements == elements]
+        return max(known, key=lambda found: found.level.discretisation.order, default=None)
+
+    def _too_large(
+        self, before: tuple[Discretisation, Array] | None, fine: Discretisation, errors: Array
+    ) -> bool:
+        """Whether elements are too large for a higher order on them to bring enough."""
+        if _worst(errors) < 1:
+            return _hopeless(before, fine, errors, self.request.accuracy)
+        highest = self._highest(fine.elements)
+        if usual_last(fine) or highest is None or highest.lagging is not None:
+            return True
+        return float(shortfalls(highest).max()) > _FAR_TOO_SHORT * self.request.accuracy
 
     def _prove(self, fine: Discretisation) -> None:
         """Solve for the modes at a level to rounding, and count them; other levels follow it."""
@@ -379,11 +431,8 @@ def _hopeless(
     """Whether a higher order on elements of this size would bring too little.
 
     From the order before to this one errors fell by a factor; the next brings at most somewhat
-    more than it again, and beyond the usual orders must bring enough with no more than it. Where a
-    mode is not even the same at the next order, waves are too short for elements of this size.
+    more than it again, and beyond the usual orders must bring enough with no more than it.
     """
-    if _worst(errors) >= 1:
-        return True
     if before is None or before[0].elements != level.elements:
         return usual_last(level)
     fell = min(_worst(errors) / _worst(before[1]), 1.0)
@@ -392,16 +441,3 @@ def _hopeless(
 
 def _worst(errors: Array) -> float:
     return float(errors.max(initial=0.0))
-
-
-def _difference(other: Solution, fine: Solution) -> Array:
-    """Relative difference of each frequency of ``fine`` to the same shape's at another order.
-
-    A mode the other order does not show is not resolved, and differs by all of it.
-    """
-    if not other.vectors.shape[1]:
-        return np.ones(len(fine.frequencies))
-    partners, certainty = paired(alike(fine, other), other.all_frequencies, fine.frequencies)
-    known = (partners >= 0) & (certainty >= _RECOGNISED)
-    theirs = other.all_frequencies[np.maximum(partners, 0)]
-    return np.where(known, np.abs(theirs / fine.frequencies - 1), 1.0)

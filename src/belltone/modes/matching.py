@@ -48,16 +48,20 @@ def clusters(frequencies: Array, gap: float = EQUAL) -> list[slice]:
     return groups
 
 
-def paired(alike: Array, frequencies: Array, expected: Array) -> tuple[IntArray, Array]:
+def paired(
+    alike: Array, frequencies: Array, expected: Array, gap: float = EQUAL
+) -> tuple[IntArray, Array]:
     """Find partners for the first shapes among the second, given how ``alike`` (m, n) they are.
 
     Equal ``frequencies`` (n,) of the second, ascending, are compared as a subspace: a shape that
-    lies in their span is recognised whichever way the pair happens to be turned. The frequencies
+    lies in their span is recognised whichever way the pair happens to be turned. Those whose
+    relative ``gap`` is smaller count as equal. The frequencies
     ``expected`` (m,) of the first break ties towards what is foreseen. Returns the partners' places
     (-1 where the second are too few) and the assurance of each.
     """
     alike = np.array(alike)
-    for group in clusters(frequencies):
+    groups = clusters(frequencies, gap)
+    for group in groups:
         if group.stop - group.start > 1:
             alike[:, group] = alike[:, group].sum(axis=1, keepdims=True)
     np.clip(alike, 0.0, 1.0, out=alike)
@@ -72,7 +76,7 @@ def paired(alike: Array, frequencies: Array, expected: Array) -> tuple[IntArray,
     rows, columns = _assigned(cost)
     partners = np.full(len(alike), -1, dtype=np.intp)
     partners[rows] = columns
-    for group in clusters(frequencies):
+    for group in groups:
         # Any of a group would do for any other of it: they stay in order.
         own = np.flatnonzero((partners >= group.start) & (partners < group.stop))
         partners[own] = np.sort(partners[own])

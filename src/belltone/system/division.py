@@ -56,7 +56,7 @@ def with_plans(design: Design, discretisation: Discretisation) -> Discretisation
     """
     if len(discretisation.plans) == len(design.surfaces):
         return discretisation
-    plans = tuple(plan_surface(wall, hard_places(design, wall)) for wall in design.surfaces)
+    plans = tuple(_planned(design, wall) for wall in design.surfaces)
     return replace(discretisation, plans=plans)
 
 
@@ -101,7 +101,16 @@ def _wall_mesh(
         return divided(plan)
     except FoldedMeshError:
         # The design has moved too far from the one the plan was made for.
-        return divided(plan_surface(wall, hard_places(design, wall)))
+        return divided(_planned(design, wall))
+
+
+def _planned(design: Design, wall: SurfaceValue) -> SurfacePlan:
+    held: dict[str, bool] = {}
+    for support in design.supports:
+        feature = support.place.feature
+        if support.place.part == wall.name and feature is not None and len(support.directions):
+            held[feature] = held.get(feature, True) and not support.turns
+    return plan_surface(wall, hard_places(design, wall), held)
 
 
 def hard_places(
