@@ -67,6 +67,18 @@ def test_a_strip_with_many_waves_is_short_along_it_alone() -> None:
     assert divided_where_short(higher, short, 0.0).plans[0].times == (2, 2)
 
 
+def test_of_several_walls_all_are_divided_while_a_mode_is_not_known() -> None:
+    """One that is not shown may be any wall's, however smooth what is shown of that one is."""
+    walls = [assemblies.plate(name, 600, 400, (0, 0, at)) for name, at in (("a", 0), ("b", 500))]
+    held_both = '[[supports]]\nsite = "a.west"\nhold = "clamped"\n'
+    held_both += held_both.replace("a.west", "b.west")
+    design = assemblies.design_of(*walls, held_both)
+    climb = Climb(design, ModeRequest(24, None, 1e-3), Progress())
+    level = planned(design, Discretisation(1, 3))
+    assert climb.errors(level).max() >= 1
+    assert climb._finer(level) == level.finer()
+
+
 def test_waves_that_run_one_way_take_elements_one_way() -> None:
     """A rinsing bell is divided round it and where its edge layers are, not along its wall."""
     design = evaluate(read_sheet(examples_folder() / "rinsing_bell.toml"))

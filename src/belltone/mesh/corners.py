@@ -25,14 +25,15 @@ _SMOOTH: Final = math.radians(15)  # so little off half a turn
 
 def ends_at_sharp_corners(
     surface: SurfaceValue, blocks: Blocks, classes: EdgeClasses, held: Mapping[str, bool]
-) -> frozenset[tuple[int, bool]]:
-    """Ends of classes, (class, its start), at corners where bending moments grow without bound."""
+) -> tuple[tuple[int, bool], ...]:
+    """Ends of classes, (class, its start), in order, at the `sharp_corners` of a wall."""
     sharp = sharp_corners(surface, blocks, held)
-    return frozenset(
+    ends = {
         (number, vertex == edge[0])
         for edge, number in classes.numbers.items()
         for vertex in sharp.intersection(edge)
-    )
+    }
+    return tuple(sorted(ends))
 
 
 def sharp_corners(

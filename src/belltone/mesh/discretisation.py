@@ -11,7 +11,7 @@ import numpy as np
 from belltone.mesh.grading import Cut
 from belltone.mesh.plate_blocks import PlateScheme
 
-__all__ = ["MAX_ORDER", "Discretisation", "SurfacePlan", "fine_enough"]
+__all__ = ["MAX_ORDER", "Discretisation", "SurfacePlan", "fine_enough", "fineness"]
 
 MAX_ORDER: Final = 8
 
@@ -23,14 +23,14 @@ class SurfacePlan:
     ``scheme`` is that of a plate; shells need none. ``cuts`` make blocks smaller towards places
     where the motion is not smooth. The elements along a class are each divided so many ``times``
     more, where that is more than once. ``towards`` are ends of classes, (class, its start), from
-    which elements grow.
+    which elements grow, in order.
     """
 
     scheme: PlateScheme | None
     counts: tuple[int, ...]
     cuts: tuple[Cut, ...] = ()
     times: tuple[int, ...] = ()
-    towards: frozenset[tuple[int, bool]] = frozenset()
+    towards: tuple[tuple[int, bool], ...] = ()
 
     @property
     def along_seams(self) -> bool:
@@ -92,7 +92,7 @@ def fine_enough(chosen: Sequence[Discretisation]) -> Discretisation:
         return Discretisation(
             max(each.divisions for each in chosen), max(each.order for each in chosen)
         )
-    finest = max(chosen, key=_fineness)
+    finest = max(chosen, key=fineness)
     plans: list[SurfacePlan] = []
     for plan, other in zip(middle.plans, finest.plans, strict=True):
         same = len(plan.counts) == len(other.counts)
@@ -102,10 +102,10 @@ def fine_enough(chosen: Sequence[Discretisation]) -> Discretisation:
     return replace(finest, plans=tuple(plans))
 
 
-def _fineness(level: Discretisation) -> float:
-    """Grows with how many unknowns the walls of a design have."""
+def fineness(level: Discretisation) -> float:
+    """About in proportion to the unknowns along a line; those of walls grow with its square."""
     shares = [
         np.mean([plan.divided(number) for number in range(len(plan.counts))])
         for plan in level.plans
     ]
-    return float(level.divisions * level.order * np.mean(shares))
+    return float(level.divisions * level.order * (np.mean(shares) if shares else 1.0))

@@ -15,8 +15,10 @@ Array = NDArray[np.float64]
 IntArray = NDArray[np.intp]
 
 _MOST_TRIED: Final = 24  # elements for each point; boxes seldom overlap that often
-_SLACK: Final = 0.02  # of an element's diagonal, by which its surface may leave the samples' box
+_BULGE: Final = 0.25  # of second differences of samples; a parabola bulges by half of that
+_ROUNDING: Final = 1e-9  # of an element's diagonal
 _ON_IT: Final = 1e-9  # m; a place so near needs no better one
+_DIGITS: Final = 12  # after the point; of boxes equally near the first comes first
 _EQUAL: Final = 1e-15  # m; distances that differ by less are the same
 _BATCH: Final = 256
 _STEPS: Final = 25
@@ -34,7 +36,12 @@ class ElementFinder:
         self._samples = np.matmul(np.kron(values, values), positions)
         self._first, self._second = (grid.ravel() for grid in np.meshgrid(line, line))
         low, high = self._samples.min(axis=1), self._samples.max(axis=1)
-        slack = _SLACK * np.linalg.norm(high - low, axis=1, keepdims=True)
+        slack = _ROUNDING * np.linalg.norm(high - low, axis=1, keepdims=True)
+        # Between samples a surface leaves their box by no more than it is bent there.
+        grid = self._samples.reshape(len(positions), len(line), len(line), 3)
+        for axis in (1, 2):
+            bent = np.abs(np.diff(grid, 2, axis=axis)).max(axis=(1, 2))
+            slack = slack + _BULGE * bent
         self._low, self._high = low - slack, high + slack
 
     def nearest(self, points: Array) -> tuple[IntArray, Array, Array]:
@@ -46,7 +53,7 @@ class ElementFinder:
     def _few(self, points: Array) -> tuple[IntArray, Array, Array]:
         """An element may be nearest while the box round it is nearer than the best place so far."""
         gap = np.maximum(self._low - points[:, None], points[:, None] - self._high)
-        to_box = np.linalg.norm(np.maximum(gap, 0.0), axis=2)
+        to_box = np.linalg.norm(np.maximum(gap, 0.0), axis=2).round(_DIGITS)
         best = np.full(len(points), np.inf)
         element = np.zeros(len(points), dtype=np.intp)
         weights = np.zeros((len(points), self._positions.shape[1]))
@@ -54,7 +61,7 @@ class ElementFinder:
         for _ in range(min(_MOST_TRIED, len(self._positions))):
             own = np.argmin(to_box, axis=1)
             everyone = np.arange(len(points))
-            rows = np.flatnonzero(to_box[everyone, own] < best - _ON_IT)
+            rows = np.flatnonzero((to_box[everyone, own] < best) & (best > _ON_IT))
             if not len(rows):
                 break
             own = own[rows]

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.design.values import Design
-from belltone.mesh.discretisation import Discretisation, SurfacePlan
+from belltone.mesh.discretisation import Discretisation, SurfacePlan, fineness
 from belltone.modes.describe import mode_set
 from belltone.modes.errors import BuckledModesError, LostModesError, NoModesError
 from belltone.modes.estimates import member_estimate, wall_estimate
@@ -284,7 +284,7 @@ class Climb:
             return 0.0
         now = self._last.discretisation
         power = 2 if self.design.has_walls else 1
-        ratio = (fine.divisions * (fine.order + 1)) / (now.divisions * now.order)
+        ratio = fineness(replace(fine, order=fine.order + 1)) / fineness(now)
         return self._last.assembly.size * float(ratio**power)
 
     def _level(self, fine: Discretisation) -> Level:
@@ -333,11 +333,21 @@ class Climb:
         errors = self._errors.get(tried.elements)
         if errors is None or len(errors) != len(below.frequencies) or _worst(errors) >= 1:
             # What is not even shown there says nothing of where its error is.
-            short = shortfalls(highest)
+            short = shortfalls(highest) if self._one_wall(tried) else np.zeros(0)
             if not np.any(short):
                 return tried.finer()
             return divided_where_short(highest, short, _SHORT * self.request.accuracy)
         return divided_where_wrong(below, highest, errors > self.request.accuracy)
+
+    def _one_wall(self, level: Discretisation) -> bool:
+        """Whether a design is one wall, not divided yet, so that what is shown of it is of all.
+
+        Of several, modes that are not shown may be those of another wall; and once divided where
+        spectra said, what is still not shown is elsewhere.
+        """
+        parts = self.design.solid_parts
+        alone = len(parts) == 1 and parts[0].is_wall and not self.design.has_received
+        return alone and fineness(level) == level.order
 
     def _highest(self, elements: Elements) -> Solution | None:
         """The solution of the highest order on some elements."""
@@ -351,9 +361,12 @@ class Climb:
         if _worst(errors) < 1:
             return _hopeless(before, fine, errors, self.request.accuracy)
         highest = self._highest(fine.elements)
-        if usual_last(fine) or highest is None or highest.lagging is not None:
+        if highest is None or highest.lagging is not None or not self._one_wall(fine):
             return True
-        return float(shortfalls(highest).max()) > _FAR_TOO_SHORT * self.request.accuracy
+        return (
+            usual_last(fine)
+            or float(shortfalls(highest).max()) > _FAR_TOO_SHORT * self.request.accuracy
+        )
 
     def _prove(self, fine: Discretisation) -> None:
         """Solve for the modes at a level to rounding, and count them; other levels follow it."""

@@ -70,14 +70,15 @@ def divided_where_short(solution: Solution, shortfalls: Array, most: float) -> D
 def shortfalls(solution: Solution) -> Array:
     """Share of energy beyond the highest degrees along classes of edges ``(classes,)``.
 
-    Of all walls, one after another, the largest over the modes asked for. It is what the next two
+    Of all walls, one after another, the largest over all that was found, guard vectors too: modes
+    may come down from there on smaller elements. It is what the next two
     degrees of strains would have if energy went on falling as it did to the last two (C.
     Mavriplis, "Adaptive mesh strategies for the spectral element method", Comput. Methods Appl.
     Mech. Engrg. 116 (1994) 77-86, who reads errors off such spectra).
     """
     system = solution.level.system
-    motions = system.node_motions(solution.shapes)
-    wholes = sum(energy.sum(axis=(1, 2)) for energy in _energies(solution, solution.shapes))
+    motions = system.node_motions(solution.vectors)
+    wholes = sum(energy.sum(axis=(1, 2)) for energy in _energies(solution, solution.vectors))
     shares: list[Array] = []
     for body in system.bodies:
         if not isinstance(body.mesh, SurfaceMesh):
