@@ -60,11 +60,14 @@ def test_a_strip_with_many_waves_is_short_along_it_alone() -> None:
     higher = climb._solution(replace(level, order=4))
     short = shortfalls(higher)
     assert short[0] > 100 * short[1]
-    finer = divided_where_short(higher, short, 1e-3)
+    finer = divided_where_short(replace(level, order=4), short, 1e-3)
     assert finer.plans[0].times == (2, 1)
     # However little is asked for, what falls short most is divided.
-    assert divided_where_short(higher, short, 10 * short.max()).plans[0].times == (2, 1)
-    assert divided_where_short(higher, short, 0.0).plans[0].times == (2, 2)
+    assert divided_where_short(replace(level, order=4), short, 10 * short.max()).plans[0].times == (
+        2,
+        1,
+    )
+    assert divided_where_short(replace(level, order=4), short, 0.0).plans[0].times == (2, 2)
 
 
 def test_of_several_walls_all_are_divided_while_a_mode_is_not_known() -> None:

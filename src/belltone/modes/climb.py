@@ -336,7 +336,8 @@ class Climb:
             short = shortfalls(highest) if self._one_wall(tried) else np.zeros(0)
             if not np.any(short):
                 return tried.finer()
-            return divided_where_short(highest, short, _SHORT * self.request.accuracy)
+            level = highest.level.discretisation
+            return divided_where_short(level, short, _SHORT * self.request.accuracy)
         return divided_where_wrong(below, highest, errors > self.request.accuracy)
 
     def _one_wall(self, level: Discretisation) -> bool:

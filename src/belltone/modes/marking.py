@@ -58,23 +58,23 @@ def divided_where_wrong(
     return _divided(lower.level.discretisation, marked)
 
 
-def divided_where_short(solution: Solution, shortfalls: Array, most: float) -> Discretisation:
+def divided_where_short(level: Discretisation, short: Array, most: float) -> Discretisation:
     """Plans with twice the elements along those edges of blocks that fall short by more than most.
 
-    ``shortfalls`` are those of all edges, as `shortfalls` finds them.
+    ``short`` (classes,) is what `shortfalls` found at that level; the shortest are divided however
+    much is allowed.
     """
-    enough = min(most, _HALF * float(shortfalls.max()))
-    return _divided(solution.level.discretisation, shortfalls > enough)
+    return _divided(level, short > min(most, _HALF * float(short.max())))
 
 
 def shortfalls(solution: Solution) -> Array:
     """Share of energy beyond the highest degrees along classes of edges ``(classes,)``.
 
     Of all walls, one after another, the largest over all that was found, guard vectors too: modes
-    may come down from there on smaller elements. It is what the next two
-    degrees of strains would have if energy went on falling as it did to the last two (C.
-    Mavriplis, "Adaptive mesh strategies for the spectral element method", Comput. Methods Appl.
-    Mech. Engrg. 116 (1994) 77-86, who reads errors off such spectra).
+    may come down from there on smaller elements. It is what the next two degrees of strains would
+    have if energy went on falling as it did to the last two (C. Mavriplis, "Adaptive mesh
+    strategies for the spectral element method", Comput. Methods Appl. Mech. Engrg. 116 (1994)
+    77-86, who reads errors off such spectra).
     """
     system = solution.level.system
     motions = system.node_motions(solution.vectors)

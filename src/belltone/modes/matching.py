@@ -54,10 +54,10 @@ def paired(
     """Find partners for the first shapes among the second, given how ``alike`` (m, n) they are.
 
     Equal ``frequencies`` (n,) of the second, ascending, are compared as a subspace: a shape that
-    lies in their span is recognised whichever way the pair happens to be turned. Those whose
-    relative ``gap`` is smaller count as equal. The frequencies
-    ``expected`` (m,) of the first break ties towards what is foreseen. Returns the partners' places
-    (-1 where the second are too few) and the assurance of each.
+    lies in their span is recognised whichever way the pair happens to be turned. Those less than
+    ``gap`` apart, relatively, count as equal. The frequencies ``expected`` (m,) of the first break
+    ties towards what is foreseen. Returns the partners' places (-1 where the second are too few)
+    and the assurance of each.
     """
     alike = np.array(alike)
     groups = clusters(frequencies, gap)
