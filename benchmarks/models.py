@@ -222,7 +222,7 @@ def drag(name: str = "pump_cover", knob: str = "thickness") -> None:
             application.processEvents()
             times.append(time.perf_counter() - before)
         slider.setSliderDown(False)
-        window.may_discard = lambda: True  # type: ignore[method-assign]
+        window.files.may_discard = lambda: True  # type: ignore[method-assign]
         window.close()
     spent = 1e3 * np.array(times)
     print(

@@ -40,7 +40,7 @@ application.processEvents()
 window.grab()
 opening.hand_over(window)
 print(page - float(sys.argv[1]), time.time() - float(sys.argv[1]))
-window.may_discard = lambda: True
+window.files.may_discard = lambda: True
 window.close()
 """
 _NOT_KEPT = "PYTHONDONTWRITEBYTECODE"  # what is compiled once stays compiled, as for users

@@ -293,7 +293,7 @@ def hand(
     yield found
     watch.stop()
     watch.deleteLater()
-    window.may_discard = lambda: True  # type: ignore[method-assign]
+    window.files.may_discard = lambda: True  # type: ignore[method-assign]
     window.close()
     window.deleteLater()
     qtbot.wait(1)

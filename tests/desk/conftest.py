@@ -153,7 +153,7 @@ def make_window(
 
     yield make
     for window in windows:
-        window.may_discard = lambda: True  # type: ignore[method-assign]
+        window.files.may_discard = lambda: True  # type: ignore[method-assign]
         window.close()
         window.deleteLater()
     qtbot.wait(1)

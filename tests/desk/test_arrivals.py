@@ -239,7 +239,7 @@ def test_a_sheet_whose_cad_file_was_never_read_is_read_ahead(
         'material = "structural steel"\n[[supports]]\nsite = "lid.edge 1"\nhold = "clamped"\n',
         encoding="utf-8",
     )
-    assert window.open(path)
+    assert window.files.open(path)
     assert window.session.design.part_of("lid").thickness.mean == pytest.approx(0.003)  # type: ignore[union-attr]
 
 
@@ -268,7 +268,7 @@ def test_faces_of_a_skin_are_picked_hidden_and_get_points(
         '[accuracy]\ntarget = "5 %"\n[modes]\ncount = 2\n',
         encoding="utf-8",
     )
-    assert window.open(path)
+    assert window.files.open(path)
     settle(qtbot, window)
     canvas = window.shape.canvas
     canvas.look("z")

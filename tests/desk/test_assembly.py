@@ -287,11 +287,11 @@ def test_a_table_is_pasted_as_a_frame(make_window: Make, qtbot: QtBot) -> None:
     settle(qtbot, window)
     told: list[str] = []
     window.session.told.connect(told.append)
-    window.new_frame("a,0,0,0\nb,0,0\n")
+    window.files.new_frame("a,0,0,0\nb,0,0\n")
     assert any("no frame: line 2" in text for text in told)
     assert "f" in window.session.sheet.content.parts
     QApplication.clipboard().setText("a\t0\t0\t0\nb\t0\t0\t500\nc\t300\t0\t500\nm\ta\tb\nn\tb\tc\n")
-    window.paste_frame()
+    window.files.paste_frame()
     settle(qtbot, window)
     assert [part.name for part in window.session.design.parts] == ["frame.m", "frame.n"]
 

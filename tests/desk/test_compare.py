@@ -157,7 +157,7 @@ def test_variants_are_there_again_and_go_along_with_save_as(
 ) -> None:
     other = tmp_path / "other.toml"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_args, **_kw: (str(other), ""))
-    assert three.save_as()
+    assert three.files.save_as()
     assert [each.name for each in read_variants(variants_path(other))] == list(three.strip.cards)
     again = make_window(rail_path)
     assert list(again.strip.cards) == ["as drawn", "wall 5 mm", "wall 2 mm"]
@@ -211,9 +211,9 @@ def test_leaving_an_unsaved_sheet_with_variants_asks(
         return QMessageBox.StandardButton.Cancel
 
     monkeypatch.setattr(QMessageBox, "question", question)
-    assert MainWindow.may_discard(window)
+    assert window.files.may_discard()
     window.session.variants.pin_shown()
-    assert not MainWindow.may_discard(window)
+    assert not window.files.may_discard()
     assert "Its variants are kept only where it is saved." in asked[0]
 
 

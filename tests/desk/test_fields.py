@@ -99,8 +99,8 @@ def test_another_sheet_opens_with_clean_fields(
         qtbot.keyClicks(field, "7")
         qtbot.keyClick(field, Qt.Key.Key_Return)
     assert len(window.session.wrong) == 2
-    monkeypatch.setattr(window, "may_discard", lambda: True)
-    assert window.open(rail_path)
+    monkeypatch.setattr(window.files, "may_discard", lambda: True)
+    assert window.files.open(rail_path)
     qtbot.wait(10)
     assert number(window, LENGTH).text() == "2.2 m"
     assert window.column.knobs.row("wall").value.text() == "3 mm"

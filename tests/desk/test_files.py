@@ -50,17 +50,17 @@ def test_a_changed_file_is_noticed_and_taken(
 ) -> None:
     seen: list[str] = []
     mine = window.session.sheet.text
-    window.look_at_disk()  # nothing has changed, so nothing is asked
+    window.files.look_at_disk()  # nothing has changed, so nothing is asked
     theirs = change(rail_path)
     decide(qtbot, Decision.THEIRS, seen)
-    window.look_at_disk()
+    window.files.look_at_disk()
     assert 'in the file:   length = "2.4 m"' in seen[0]
     assert 'in the window: length = "2.2 m"' in seen[0]
     assert window.session.sheet.text == theirs
     assert not window.session.modified
     window.session.undo()
     assert window.session.sheet.text == mine
-    window.look_at_disk()  # the same change is asked about once
+    window.files.look_at_disk()  # the same change is asked about once
 
 
 def test_saving_over_a_changed_file_asks_first(
@@ -70,13 +70,13 @@ def test_saving_over_a_changed_file_asks_first(
     window.session.set_value(("title",), "mine")
     theirs = change(rail_path)
     decide(qtbot, Decision.LATER, seen)
-    assert not window.save()
+    assert not window.files.save()
     assert rail_path.read_text(encoding="utf-8") == theirs
     decide(qtbot, Decision.MINE, seen)
-    assert window.save()
+    assert window.files.save()
     assert rail_path.read_text(encoding="utf-8") == window.session.sheet.text
     assert len(seen) == 2
-    assert window.save()  # what was written here is known
+    assert window.files.save()  # what was written here is known
 
 
 def test_keeping_mine_leaves_it_to_be_saved(
@@ -84,7 +84,7 @@ def test_keeping_mine_leaves_it_to_be_saved(
 ) -> None:
     change(rail_path)
     decide(qtbot, Decision.MINE, [])
-    window.look_at_disk()
+    window.files.look_at_disk()
     assert window.session.modified
     assert abandoned_texts(window) == []  # it is this program's own, and safe meanwhile
 

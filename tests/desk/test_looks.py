@@ -95,7 +95,7 @@ def waiting(
     yield make
     slow.gate.set()
     for window in made:
-        window.may_discard = lambda: True  # type: ignore[method-assign]
+        window.files.may_discard = lambda: True  # type: ignore[method-assign]
         window.close()
         window.deleteLater()
     qtbot.wait(1)

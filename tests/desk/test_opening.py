@@ -94,8 +94,12 @@ def test_it_asks_by_keys_and_buttons_as_the_window_does(
 ) -> None:
     asked: list[str] = []
     window = make_window(None, EMPTY, welcome=True)
-    for name in ("ask_open", "ask_file", "take_tour"):
-        monkeypatch.setattr(window, name, lambda name=name: asked.append(name))
+    for owner, name in (
+        (window.files, "ask_open"),
+        (window.files, "ask_file"),
+        (window, "take_tour"),
+    ):
+        monkeypatch.setattr(owner, name, lambda name=name: asked.append(name))
     for ask in (
         lambda opening: qtbot.keyClick(opening, Qt.Key.Key_O, Qt.KeyboardModifier.ControlModifier),
         lambda opening: opening.page.file_asked.emit(),

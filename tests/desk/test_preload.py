@@ -151,7 +151,7 @@ def test_states_are_drawn_in_real_sizes(pushed: MainWindow, qtbot: QtBot) -> Non
     view.show_this(Shown("moved"))
     base = pushed.session.answer.modes.base  # type: ignore[union-attr]
     assert base is not None
-    head, text = view.canvas._caption(pushed.session.answer.modes, 0)  # type: ignore[union-attr]
+    head, text = view.canvas.caption or ("", "")
     assert head == "Displacement under the preload"
     assert text.endswith(" mm")
     assert view._legend._top is not None
@@ -162,7 +162,7 @@ def test_states_are_drawn_in_real_sizes(pushed: MainWindow, qtbot: QtBot) -> Non
     assert view._legend._top is None
     view.panes.show_beside("bare")
     assert view.panes.count == 2
-    caption = view.panes.canvases[1]._caption(pushed.session.answer.modes, 0)  # type: ignore[union-attr]
+    caption = view.panes.canvases[1].caption
     assert caption[0].startswith("Without preload: mode 1")
     entries = [action.text() for action in view.panes.mode_menu(view.canvas).actions()]
     assert "stress under the preload" in entries

@@ -58,8 +58,8 @@ def test_recent_sheets_are_listed_while_they_are_there(
     make_window: Make, qtbot: QtBot, rail_path: Path
 ) -> None:
     window = make_window(None, EMPTY, welcome=True)
-    window.remember(rail_path)
-    window.remember(rail_path.parent / "gone.toml")
+    window.files.remember(rail_path)
+    window.files.remember(rail_path.parent / "gone.toml")
     window.show_welcome(fresh=True)
     assert window.welcome.recent.count() == 1
     begin_with(qtbot, window.welcome.recent, 0)
@@ -118,7 +118,7 @@ def test_several_windows_have_a_sheet_each(windows: Windows, qtbot: QtBot) -> No
         assert "rail" in told[0]  # the mass sits on a part that is not here, and it says so
     settle(qtbot, second)
     for window in windows.open:
-        window.may_discard = lambda: True  # type: ignore[method-assign]
+        window.files.may_discard = lambda: True  # type: ignore[method-assign]
     windows.close_all()
     assert windows.open == []
 
@@ -130,7 +130,7 @@ def test_a_sheet_is_open_in_one_window_only(
     second = windows.begin()
     told: list[str] = []
     first.session.told.connect(told.append)
-    assert second.open(rail_path)
+    assert second.files.open(rail_path)
     assert second.untouched, "the one that has it comes to the front"
     assert told == [f"“{rail_path.name}” is open in this window already"]
     settle(qtbot, first)
@@ -139,7 +139,7 @@ def test_a_sheet_is_open_in_one_window_only(
 
 def test_a_window_that_will_not_close_stops_the_others(windows: Windows, qtbot: QtBot) -> None:
     first, second = windows.begin(), windows.begin()
-    second.may_discard = lambda: False  # type: ignore[method-assign]
+    second.files.may_discard = lambda: False  # type: ignore[method-assign]
     windows.close_all()
     assert windows.open == [first, second]
     windows.leave()
@@ -153,11 +153,11 @@ def test_a_sheet_that_is_not_whole_is_opened_as_far_as_it_goes(
     torn = tmp_path / "torn.toml"
     torn.write_text(text, encoding="utf-8")
     said = answer_with(monkeypatch, "question", BUTTONS.Cancel)
-    assert not window.open(torn)
+    assert not window.files.open(torn)
     assert "masses 1 · mass: “furlong” is not a unit known here" in said[0]
     assert window.session.sheet.content.masses[0].mass == "7.5 kg"
     answer_with(monkeypatch, "question", QMessageBox.StandardButton.Open)
-    assert window.open(torn)
+    assert window.files.open(torn)
     assert window.session.path is None, "saving must not replace what could not be read"
     assert window.session.sheet.content.masses == ()
     assert torn.read_text(encoding="utf-8") == text

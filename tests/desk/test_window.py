@@ -104,7 +104,7 @@ def test_a_value_still_being_typed_is_saved(
     field = number(window, HEIGHT)
     qtbot.mouseClick(field, Qt.MouseButton.LeftButton)
     qtbot.keyClicks(field, "44 mm")
-    assert window.save()
+    assert window.files.save()
     assert "44 mm" in rail_path.read_text(encoding="utf-8")
 
 
@@ -132,11 +132,11 @@ def test_new_and_save_as(
     assert window.session.answer.modes.flexible[0] == pytest.approx(52.2, abs=0.05)
     target = tmp_path / "cap_chute"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(target), ""))
-    assert window.save()
+    assert window.files.save()
     assert read_sheet(target.with_suffix(".toml")).content.parts
-    assert window.recent_paths()[0] == target.with_suffix(".toml")
+    assert window.files.recent_paths()[0] == target.with_suffix(".toml")
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: ("", ""))
-    assert not window.save_as()
+    assert not window.files.save_as()
 
 
 def test_a_failed_save_loses_nothing(
@@ -146,7 +146,7 @@ def test_a_failed_save_loses_nothing(
     said = answer_with(monkeypatch, "warning", BUTTONS.Ok)
     target = str(tmp_path / "absent" / "rail.toml")
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (target, ""))
-    assert not window.save_as()
+    assert not window.files.save_as()
     assert "cannot be written" in said[0]
     assert window.session.modified
     assert number(window, HEIGHT).text() == "45 mm"
@@ -159,10 +159,10 @@ def test_a_bad_sheet_is_explained_and_not_opened(
     bad.write_text(window.session.sheet.text.replace('"2.2 m"', '"2.2"'), encoding="utf-8")
     said = answer_with(monkeypatch, "warning", BUTTONS.Ok)
     before = window.session.sheet
-    assert not window.open(bad)
+    assert not window.files.open(bad)
     assert "line 22, parts · rail · length: “2.2” has no unit" in said[0]
     assert window.session.sheet is before
-    assert not window.open(tmp_path / "absent.toml")
+    assert not window.files.open(tmp_path / "absent.toml")
     assert "cannot be read" in said[1]
 
 
@@ -172,7 +172,7 @@ def test_opening_through_the_dialog_and_recent(
     other = tmp_path / "other.toml"
     other.write_text(window.session.sheet.text.replace('"2.2 m"', '"2.4 m"'), encoding="utf-8")
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(other), ""))
-    window.ask_open()
+    window.files.ask_open()
     settle(qtbot, window)
     assert window.session.path == other
     assert window.session.design.parts[0].length == pytest.approx(2.4)

@@ -70,6 +70,6 @@ def draw_picture(
         if not shown.grab().save(str(picture)):
             raise OSError(None, "the picture cannot be written", str(picture))
     finally:
-        window.may_discard = lambda: True  # type: ignore[method-assign]
+        window.files.may_discard = lambda: True  # type: ignore[method-assign]
         window.close()
         folder.cleanup()

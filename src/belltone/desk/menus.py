@@ -49,19 +49,19 @@ class Menus:
     def _file(self, menu: QMenu) -> None:
         window, keys = self._window, QKeySequence.StandardKey
         self._add(menu, "&New…", keys.New, window.new)
-        self._add(menu, "&Open…", keys.Open, window.ask_open)
+        self._add(menu, "&Open…", keys.Open, window.files.ask_open)
         self.recent = menu.addMenu("Open &recent")
         self.recent.aboutToShow.connect(self._fill_recent)
-        self._add(menu, "New from a file somebody sent…", "Ctrl+Shift+N", window.ask_file)
-        self._add(menu, "New &frame from a table copied", None, window.paste_frame)
+        self._add(menu, "New from a file somebody sent…", "Ctrl+Shift+N", window.files.ask_file)
+        self._add(menu, "New &frame from a table copied", None, window.files.paste_frame)
         demos = menu.addMenu("Open a &demo")
         for path in sorted(examples_folder().glob("*.toml")):
             name = path.stem.replace("_", " ")
-            self._add(demos, name, None, partial(window.open, path))
+            self._add(demos, name, None, partial(window.files.open, path))
         self._add(menu, "Another &window", "Ctrl+Shift+O", lambda: window.another_asked.emit(None))
         menu.addSeparator()
-        self._add(menu, "&Save", keys.Save, window.save)
-        self._add(menu, "Save &as…", keys.SaveAs, window.save_as)
+        self._add(menu, "&Save", keys.Save, window.files.save)
+        self._add(menu, "Save &as…", keys.SaveAs, window.files.save_as)
         menu.addSeparator()
         self._add(menu, "&Hand over…", "Ctrl+P", window.show_handing)
         self._add(menu, "Write the &table of modes…", None, window.ask_write_table)
@@ -200,10 +200,10 @@ class Menus:
     def _fill_recent(self) -> None:
         window, menu = self._window, self.recent
         menu.clear()
-        for path in window.recent_paths():
+        for path in window.files.recent_paths():
             action = menu.addAction(f"{path.name}   ({path.parent})")
             action.setEnabled(path.exists())
-            action.triggered.connect(lambda _=False, path=path: window.open(path))
+            action.triggered.connect(lambda _=False, path=path: window.files.open(path))
         if menu.isEmpty():
             menu.addAction("none yet").setEnabled(False)
 

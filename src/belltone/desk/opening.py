@@ -83,8 +83,8 @@ class Opening(QMainWindow):
         self.page.start_chosen.connect(self._begin)
         self.page.path_chosen.connect(self._open)
         for signal, keys, wish in (
-            (self.page.open_asked, QKeySequence.StandardKey.Open, lambda w: w.ask_open()),
-            (self.page.file_asked, "Ctrl+Shift+N", lambda w: w.ask_file()),
+            (self.page.open_asked, QKeySequence.StandardKey.Open, lambda w: w.files.ask_open()),
+            (self.page.file_asked, "Ctrl+Shift+N", lambda w: w.files.ask_file()),
             (self.page.tour_asked, None, lambda w: w.take_tour()),
         ):
             signal.connect(lambda wish=wish: self._ask(wish))
@@ -96,7 +96,7 @@ class Opening(QMainWindow):
         self._ask(lambda window: window.begin(start))
 
     def _open(self, path: Path) -> None:
-        self._ask(lambda window: window.open(path))
+        self._ask(lambda window: window.files.open(path))
 
     def _ask(self, wish: _Wish) -> None:
         self._wish = wish

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from datetime import datetime
-from typing import Final
+from typing import Final, cast
 
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QPixmap
@@ -161,7 +161,7 @@ class RecoveryDialog(QDialog):
     @property
     def _chosen(self) -> Unsaved | None:
         item = self.list.currentItem()
-        return None if item is None else item.data(Qt.ItemDataRole.UserRole)
+        return None if item is None else cast(Unsaved, item.data(Qt.ItemDataRole.UserRole))
 
     def _preview(self) -> None:
         chosen = self._chosen

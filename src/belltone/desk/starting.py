@@ -69,7 +69,7 @@ def run_desk(path: Path | None) -> int:
         if not told:
             windows.offer(abandoned())
         if sent is not None:
-            QTimer.singleShot(0, window, lambda: window.receive(sent))
+            QTimer.singleShot(0, window, lambda: window.files.receive(sent))
         gc.freeze()
         gc.enable()
         if told:

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
-from functools import partial
+from collections.abc import Callable, Iterator
+from functools import cached_property, partial
 from pathlib import Path
 from typing import Final, TypeVar, cast
 
-from PySide6.QtCore import QEvent, QMimeData, QSettings, Qt, QTimer, Signal
+from PySide6.QtCore import QEvent, QSettings, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QCloseEvent,
     QCursor,
@@ -18,7 +18,6 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import (
     QApplication,
-    QFileDialog,
     QFrame,
     QMainWindow,
     QMessageBox,
@@ -30,18 +29,15 @@ from PySide6.QtWidgets import (
 )
 
 from belltone import __version__
-from belltone.desk.arrival_dialog import ArrivalDialog
 from belltone.desk.asking import ask_write
 from belltone.desk.beside import Beside
 from belltone.desk.cards.sheet_column import SheetColumn
-from belltone.desk.changed_file import ChangedFileDialog, Decision
 from belltone.desk.charts.plane_view import PlaneView
 from belltone.desk.charts.ruler import Ruler
 from belltone.desk.charts.sweep_map import SweepMap
 from belltone.desk.comparing.compare_view import CompareView
 from belltone.desk.designs.designs_view import DesignsView
 from belltone.desk.energy_table import EnergyTable
-from belltone.desk.fields import LiveNumber
 from belltone.desk.finding.find_box import FindBox
 from belltone.desk.finding.finds import Find
 from belltone.desk.finding.sheet_finds import sheet_finds
@@ -55,11 +51,10 @@ from belltone.desk.menus import BOUNDS, Menus, commands
 from belltone.desk.mode_table import ModeTable
 from belltone.desk.notices import Notices
 from belltone.desk.proposals.tuning_view import TuningView
-from belltone.desk.reading_ahead import read_ahead
 from belltone.desk.readout import Readout
-from belltone.desk.recent import recent_paths, remember
 from belltone.desk.session.session import Session
 from belltone.desk.shape.shape_view import ShapeView
+from belltone.desk.sheet_files import SheetFiles, dropped
 from belltone.desk.small_pictures import SmallPictures
 from belltone.desk.starts import Start, starts
 from belltone.desk.themes import SYSTEM, palette_for
@@ -67,27 +62,17 @@ from belltone.desk.variant_strip import VariantStrip
 from belltone.desk.verdict_bar import VerdictBar
 from belltone.desk.welcome.welcome_page import WelcomePage
 from belltone.drawing.colours import Palette
-from belltone.exchange.arriving import ENDINGS, kind_of
-from belltone.exchange.frame_tables import FrameTableError, frame_arrival
-from belltone.exchange.revisions import Revised, revisable
 from belltone.exchange.tables import MODE_COLUMNS, as_csv, mode_rows
-from belltone.files import MOST_SHEET_BYTES, FileError, read_text, same_file, write_text
-from belltone.reading.family import evaluate
+from belltone.files import write_text
 from belltone.reduce.designs import DEFAULT_BOUND
 from belltone.sheet.demo import demo_sheet
 from belltone.sheet.document import Sheet, read_sheet
-from belltone.sheet.errors import SheetError
-from belltone.sheet.salvage import salvaged
 from belltone.sweep.engine import Questions
 
 __all__ = ["MainWindow"]
 
 W = TypeVar("W", bound=QWidget)
 
-_FILES: Final = (
-    f"Files somebody sent ({' '.join('*' + ending for ending in ENDINGS)});;All files (*)"
-)
-_MOST_LISTED: Final = 12
 _BOUND_KEPT: Final = "models within"
 _SHEET_WIDTH, _TEXT_WIDTH = 320, 520  # pixels
 
@@ -118,11 +103,9 @@ class MainWindow(QMainWindow):
         kept = str(self._settings.value(_BOUND_KEPT))
         session.models.take_bound(next((b for b in BOUNDS if str(b) == kept), DEFAULT_BOUND))
         self.setAcceptDrops(True)
-        self._asking = False
         self._leaving = self._gone = False
         self.beside = Beside(self.explain)
-        # Whether another window has a sheet open, which it then brings to the front.
-        self.elsewhere: Callable[[Path], bool] = lambda _path: False
+        self.files = SheetFiles(session, self._settings, self)
         self.verdict = VerdictBar(session, self._palette)
         self.strip = VariantStrip(session, self._palette)
         self.shape = ShapeView(session, self._palette)
@@ -133,11 +116,9 @@ class MainWindow(QMainWindow):
         self.column = SheetColumn(session, self._palette)
         self.column.set_all_open(self._settings.value("every card open") in (True, "true"))
         self._pictures_of_sheets = SmallPictures(session.jobs, painter)
-        self.welcome = self._welcome_page()
         self._work = self._workspace()
         self._pages = QStackedWidget()
         self._pages.addWidget(self._work)
-        self._pages.addWidget(self.welcome)
         self.setCentralWidget(self._pages)
         self.tour: Tour | None = None
         self.menus = Menus(self)
@@ -232,19 +213,22 @@ class MainWindow(QMainWindow):
 
     def begin(self, start: Start) -> None:
         """Begin a new sheet with a starting point's text."""
-        if self.may_discard():
+        if self.files.may_discard():
             self.session.start_new(Sheet.from_text(start.text))
 
     # -- pages ----------------------------------------------------------------------------------
 
-    def _welcome_page(self) -> WelcomePage:
+    @cached_property
+    def welcome(self) -> WelcomePage:
+        """What can be begun with; made when it is first wanted."""
         page = WelcomePage(self._pictures_of_sheets, self._palette)
         page.start_chosen.connect(self.begin)
-        page.path_chosen.connect(self.open)
-        page.open_asked.connect(self.ask_open)
-        page.file_asked.connect(self.ask_file)
+        page.path_chosen.connect(self.files.open)
+        page.open_asked.connect(self.files.ask_open)
+        page.file_asked.connect(self.files.ask_file)
         page.tour_asked.connect(self.take_tour)
         page.back_asked.connect(self.show_work)
+        self._pages.addWidget(page)
         return page
 
     @property
@@ -255,13 +239,13 @@ class MainWindow(QMainWindow):
     @property
     def welcoming(self) -> bool:
         """Whether the page of what can be begun with is shown."""
-        return self._pages.currentWidget() is self.welcome
+        return self._pages.currentWidget() is not self._work
 
     def show_welcome(self, fresh: bool = False) -> None:
         """Show what can be begun with; unless ``fresh``, there is a sheet to go back to."""
         self._pages.setCurrentWidget(self.welcome)
         self.welcome.back.setVisible(not fresh)
-        self.welcome.show_recent(self.recent_paths())
+        self.welcome.show_recent(self.files.recent_paths())
         self._follow()
 
     def show_work(self) -> None:
@@ -364,221 +348,17 @@ class MainWindow(QMainWindow):
         else:
             self.help_view().show_keys()
 
-    def ask_open(self) -> None:
-        """Ask for a sheet and open it."""
-        start = str(self.session.path.parent) if self.session.path else ""
-        name, _ = QFileDialog.getOpenFileName(self, "Open a sheet", start, "Sheets (*.toml)")
-        if name:
-            self.open(Path(name))
-
-    def open(self, path: Path) -> bool:
-        """Open a sheet, after a word about unsaved work; a bad one is explained and not opened."""
-        if self.elsewhere(path):
-            return True
-        if not self.may_discard():
-            return False
-        try:
-            if not read_ahead(read_sheet(path), self):
-                return False
-            self.session.open(path)
-        except SheetError as error:
-            return self._open_damaged(path, error)
-        self.remember(path)
-        return True
-
-    def _open_damaged(self, path: Path, error: SheetError) -> bool:
-        """Offer what can be read of a sheet that is not whole, with what is missing named."""
-        folder = path.resolve().parent
-
-        def read(text: str) -> Sheet:
-            sheet = Sheet.from_text(text, folder)
-            evaluate(sheet)
-            return sheet
-
-        try:
-            found = salvaged(read_text(path, MOST_SHEET_BYTES, "a sheet"), read)
-        except FileError:
-            found = None
-        if found is None:
-            self.tell_wrong(path, error)
-            return False
-        buttons = QMessageBox.StandardButton
-        text = (
-            f"“{path.name}” cannot be read as it stands. It can be opened without these, as a new "
-            f"sheet; the file stays as it is:\n\n{_listed(found.lost)}"
-        )
-        answer = QMessageBox.question(
-            self, "The sheet is not whole", text, buttons.Open | buttons.Cancel, buttons.Open
-        )
-        if answer != buttons.Open:
-            return False
-        self.session.start_new(found.sheet)
-        self.session.told.emit(f"opened without {len(found.lost)} things of “{path.name}”")
-        return True
-
-    def tell_wrong(self, path: Path, error: SheetError) -> None:
-        """Explain what is wrong with a sheet file."""
-        lines = _listed([str(finding) for finding in error.findings])
-        QMessageBox.warning(self, "The sheet cannot be opened", f"{path.name}\n\n{lines}")
-
-    def save(self) -> bool:
-        """Save; asks for a name when there is none. Returns whether the sheet is on disk."""
-        self._take_what_is_typed()
-        if self.session.path is None:
-            return self.save_as()
-        return self._write(self.session.path)
-
-    def save_as(self) -> bool:
-        """Save under a name asked for."""
-        start = str(self.session.path or Path.home() / "sheet.toml")
-        name, _ = QFileDialog.getSaveFileName(self, "Save the sheet as", start, "Sheets (*.toml)")
-        if not name:
-            return False
-        path = Path(name)
-        return self._write(path if path.suffix else path.with_suffix(".toml"))
-
-    def _write(self, path: Path) -> bool:
-        theirs = self.session.changed_on_disk() if self._is_own(path) else None
-        if theirs is not None:
-            decision = self._ask_of_change(path, theirs, saving=True)
-            if decision is Decision.ELSEWHERE:
-                return self.save_as()
-            if decision is not Decision.MINE:
-                return False
-        try:
-            self.session.save(path)
-        except OSError as error:
-            QMessageBox.warning(
-                self,
-                "Not saved",
-                f"“{path}” cannot be written: {error.strerror or error}.\n"
-                "Nothing is lost; choose another place with “Save as”.",
-            )
-            return False
-        self.remember(path)
-        self.statusBar().showMessage(f"Saved to {path}", 5000)
-        return True
-
-    def _is_own(self, path: Path) -> bool:
-        own = self.session.path
-        return own is not None and (own == path or same_file(own, path))
-
-    def look_at_disk(self) -> None:
-        """Say so where the sheet's file was changed by somebody else, and ask what to do."""
-        theirs = self.session.changed_on_disk()
-        if theirs is None or self._asking or self.session.path is None:
-            return
-        self._ask_of_change(self.session.path, theirs, saving=False)
-
-    def _ask_of_change(self, path: Path, theirs: str, saving: bool) -> Decision:
-        self._asking = True
-        dialog = ChangedFileDialog(path, theirs, self.session.sheet.text, saving, self)
-        try:
-            dialog.exec()
-        finally:
-            self._asking = False
-            dialog.deleteLater()
-        if dialog.decision is Decision.THEIRS:
-            problem = self.session.take_from_disk(theirs)
-            if problem is not None:
-                QMessageBox.warning(
-                    self,
-                    "Not taken",
-                    f"What “{path.name}” holds is no good sheet: {problem}.\n"
-                    "The window goes on with what it shows.",
-                )
-        elif dialog.decision is Decision.MINE and not saving:
-            self.session.keep_from_disk(theirs)
-        return dialog.decision
-
-    def may_discard(self) -> bool:
-        """Ask what to do with unsaved work; returns whether the sheet may be left."""
-        self._take_what_is_typed()
-        unkept = self.session.path is None and bool(self.session.variants.listed)
-        if not self.session.modified and not self.session.wrong and not unkept:
-            return True
-        text = "The sheet has changes that are not saved."
-        if unkept:
-            text += "\nIts variants are kept only where it is saved."
-        for typed, problem in self.session.wrong.values():
-            text += f"\n\n“{typed}” stands in a field and cannot be saved: {problem}."
-        buttons = QMessageBox.StandardButton
-        answer = QMessageBox.question(
-            self,
-            "Unsaved changes",
-            text,
-            buttons.Save | buttons.Discard | buttons.Cancel,
-            buttons.Save,
-        )
-        if answer == buttons.Save:
-            return self.save()
-        return answer == buttons.Discard
-
-    def _take_what_is_typed(self) -> None:
-        """A value still being typed counts as typed."""
-        for number in self.findChildren(LiveNumber):
-            if number.isVisibleTo(self):
-                number.commit()
-
-    def recent_paths(self) -> list[Path]:
-        """Sheets opened or saved lately, the newest first."""
-        return recent_paths(self._settings)
-
-    def remember(self, path: Path) -> None:
-        """Put a sheet at the head of the recent ones."""
-        remember(self._settings, path)
-
-    def paste_frame(self) -> None:
-        """Begin with a frame from a table in the clipboard: nodes, then members."""
-        self.new_frame(QGuiApplication.clipboard().text())
-
-    def new_frame(self, text: str) -> None:
-        """Begin with a frame from a table's text; what is wrong with it is told."""
-        try:
-            arrival = frame_arrival(text, "")
-            sheet = Sheet.from_text(arrival.text)
-            evaluate(sheet)
-        except (FrameTableError, SheetError) as error:
-            self.session.told.emit(f"no frame: {error}")
-            return
-        if self.may_discard():
-            self.session.start_new(sheet)
-            self.session.told.emit("; ".join(arrival.doubts))
-
-    def ask_file(self) -> None:
-        """Ask for a file that somebody sent and begin with it."""
-        told, _ = QFileDialog.getOpenFileName(self, "A file somebody sent", "", _FILES)
-        if told:
-            self.receive(Path(told))
-
-    def receive(self, path: Path) -> None:
-        """Begin with what a file holds, or put it in place of another, once that is told."""
-        current = self.session.sheet
-        dialog = ArrivalDialog(path, self, current, revisable(current, path))
-        taken = dialog.exec()
-        if taken and dialog.revision is not None:
-            self._take_revision(path, dialog.revision)
-        elif taken and dialog.sheet is not None and self.may_discard():
-            self.session.start_new(dialog.sheet)
-        dialog.deleteLater()
-
-    def _take_revision(self, path: Path, found: Revised) -> None:
-        """The design before stays as a variant beside the new one."""
-        self.session.variants.pin("before " + path.stem)
-        self.session.edit(f"{path.name} taken in", lambda _sheet: found.sheet)
-        self.session.told.emit("; ".join(found.told))
-
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if _dropped(event.mimeData()) is not None:
+        if dropped(event.mimeData()) is not None:
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
         """A sheet that is dropped is opened, any other file told first."""
-        path = _dropped(event.mimeData())
+        path = dropped(event.mimeData())
         if path is None:
             return
         event.acceptProposedAction()
-        begin = self.open if path.suffix.lower() == ".toml" else self.receive
+        begin = self.files.open if path.suffix.lower() == ".toml" else self.files.receive
         # Not from inside the event: a dialog would hold up who drops.
         QTimer.singleShot(0, self, lambda: begin(path))
 
@@ -690,9 +470,10 @@ class MainWindow(QMainWindow):
         self.setStyleSheet(stylesheet(self._palette))
         for panel in (
             self.verdict, self.strip, self.shape, self.map, self.readout, self.ruler, self.column,
-            self.welcome,
         ):  # fmt: skip
             panel.set_palette(self._palette)
+        if "welcome" in self.__dict__:
+            self.welcome.set_palette(self._palette)
 
     def show_about(self) -> None:
         QMessageBox.about(
@@ -711,7 +492,7 @@ class MainWindow(QMainWindow):
 
     def leave(self) -> None:
         """Close without a question, as when told to from outside; unsaved changes are kept safe."""
-        self._take_what_is_typed()
+        self.files.take_what_is_typed()
         self._leaving = True
         self.close()
 
@@ -719,12 +500,12 @@ class MainWindow(QMainWindow):
         super().changeEvent(event)
         if event.type() == QEvent.Type.ActivationChange and self.isActiveWindow():
             # Not from inside the event: a dialog would hold it up.
-            QTimer.singleShot(0, self, self.look_at_disk)
+            QTimer.singleShot(0, self, self.files.look_at_disk)
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if self._gone:
             return
-        if not self._leaving and not self.may_discard():
+        if not self._leaving and not self.files.may_discard():
             event.ignore()
             return
         self._settings.setValue("every card open", self.column.all_open)
@@ -741,16 +522,3 @@ class MainWindow(QMainWindow):
         self.closed.emit()
         # What its signals reach would hold it, and it the window, where no collector sees it.
         self.session.deleteLater()
-
-
-def _listed(words: Sequence[str]) -> str:
-    more = len(words) - _MOST_LISTED
-    lines = [f"•  {each}" for each in words[:_MOST_LISTED]]
-    return "\n".join([*lines, *([f"… and {more} more"] if more > 0 else [])])
-
-
-def _dropped(data: QMimeData) -> Path | None:
-    """The one file of a drop that the window can begin with."""
-    paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
-    known = [path for path in paths if path.suffix.lower() == ".toml" or kind_of(path)]
-    return known[0] if len(known) == 1 else None

@@ -64,11 +64,11 @@ class Windows(QObject):
         window = self._make(sheet or Sheet.from_text(EMPTY), path, sheet is None)
         window.another_asked.connect(lambda asked: self.begin())
         window.quit_asked.connect(self.close_all)
-        window.elsewhere = lambda asked: self._bring(asked, window)
+        window.files.elsewhere = lambda asked: self._bring(asked, window)
         window.closed.connect(lambda: self._forget(window))
         self.open.append(window)
         if path is not None:
-            window.remember(path)
+            window.files.remember(path)
         if len(self.open) > 1:
             window.move(self.open[-2].pos().x() + 36, self.open[-2].pos().y() + 36)
         window.show()
@@ -120,7 +120,7 @@ class Windows(QObject):
         try:
             window.session.open_text(unsaved.text, unsaved.sheet_path, unsaved.variants)
         except SheetError as error:
-            window.tell_wrong(unsaved.sheet_path or unsaved.file, error)
+            window.files.tell_wrong(unsaved.sheet_path or unsaved.file, error)
             return False
         return True
 

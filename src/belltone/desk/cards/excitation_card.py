@@ -89,7 +89,8 @@ class ExcitationCard(SheetCard):
 
     def summary(self) -> Sentence:
         excitation = self.sheet.content.excitation
-        named = [each.name for each in (*excitation.sources, *excitation.bands)]
+        named = [source.name for source in excitation.sources]
+        named += [band.name for band in excitation.bands]
         if not named:
             return ["Nothing yet: add what shakes it."]
         return [f"{few(named)}; every mode stays {excitation.margin} clear of them."]

@@ -7,6 +7,7 @@ import math
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
+from pyqtgraph.GraphicsScene.mouseEvents import MouseClickEvent
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QShowEvent, QTransform
 from PySide6.QtWidgets import (
@@ -555,7 +556,7 @@ class PlaneView(QWidget):
                 words.append(f"a mode in a band, {far} deep" if margin < 0 else f"{far} from bands")
         self.under.setText(" · ".join(words))
 
-    def _clicked(self, event: object) -> None:
+    def _clicked(self, event: MouseClickEvent) -> None:
         """Go to the design under the pointer; the right button pins it as a variant."""
         at = self._cell(event.scenePos())
         if at is None:

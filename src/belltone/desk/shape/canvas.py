@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRect, QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QPointF, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
     QContextMenuEvent,
@@ -15,8 +13,6 @@ from PySide6.QtGui import (
     QMouseEvent,
     QPainter,
     QPaintEvent,
-    QPen,
-    QPolygonF,
     QResizeEvent,
     QWheelEvent,
 )
@@ -24,8 +20,9 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from belltone.design.values import Design
 from belltone.desk.images import as_image
-from belltone.desk.look import label_font
 from belltone.desk.session.pointing import Point
+from belltone.desk.shape.caption import caption
+from belltone.desk.shape.lettering import Lettering
 from belltone.desk.shape.seen import Seen
 from belltone.drawing.colours import Palette
 from belltone.drawing.picking import SitePicker
@@ -34,19 +31,12 @@ from belltone.drawing.shown import CHOSEN, Shown, state_values
 from belltone.drawing.stills import plain
 from belltone.modes.base_state import BaseState
 from belltone.modes.modeset import ModeSet
-from belltone.sheet.units import format_number
-from belltone.system.kinds import location
 
 __all__ = ["ShapeCanvas"]
 
 _REST_MS = 180  # after so long without a move the picture is smoothed
 _BETWEEN_MS = 15  # between two pictures of which a smooth one is made
 _CLICK_PIXELS = 4
-_TOLD = (
-    int(Qt.AlignmentFlag.AlignBottom)
-    | int(Qt.AlignmentFlag.AlignHCenter)
-    | int(Qt.TextFlag.TextWordWrap)
-)
 
 
 class ShapeCanvas(QWidget):
@@ -358,10 +348,11 @@ class ShapeCanvas(QWidget):
                 painter = QPainter(image)
                 painter.setRenderHint(QPainter.RenderHint.Antialiasing)
                 painter.scale(scale, scale)
-                if options.clutter and self.named:
-                    self._paint_names(painter, scale, [])
+                over = Lettering(painter, self._palette, scene.eye, self.rect(), scale)
+                if options.clutter and self.named and self._shown_design is not None:
+                    over.names(self._shown_design)
                 if options.axes:
-                    self._paint_axes(painter)
+                    over.axes()
                 painter.end()
         finally:
             scene.transparent = False
@@ -381,72 +372,31 @@ class ShapeCanvas(QWidget):
             painter.drawImage(self.rect(), self._image)
         if self._image is not None and not building:
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            waiting = self._waiting(painter) if self._session.answer is None else None
-            if self._scene.options.clutter and self.named:
-                taken = [] if waiting is None else [QRectF(waiting[1])]
-                self._paint_names(painter, self.devicePixelRatioF(), taken)
-            if self._scene.options.axes:
-                self._paint_axes(painter)
-            self._paint_spots(painter)
-            self._paint_hovered(painter)
-            if self.shown != CHOSEN:
-                self._paint_mode(painter)
-            if waiting is not None:
-                self._paint_waiting(painter, *waiting)
+            ratio = self.devicePixelRatioF()
+            self._letter(Lettering(painter, self._palette, self._scene.eye, self.rect(), ratio))
         painter.end()
 
-    def _waiting(self, painter: QPainter) -> tuple[str, QRect]:
-        """Why nothing moves yet, and where that is told."""
-        text = self._session.failure or "at rest; its modes are being solved"
-        painter.setFont(label_font(9))
-        room = self.rect().adjusted(70, 0, -12, -10)
-        return text, painter.boundingRect(room, _TOLD, text).adjusted(-8, -4, 8, 4)
+    def _letter(self, over: Lettering) -> None:
+        """Write and mark what belongs over the picture."""
+        options, failure = self._scene.options, self._session.failure
+        waiting = failure or "at rest; its modes are being solved"
+        taken = [over.waiting_box(waiting)] if self._session.answer is None else []
+        if options.clutter and self.named and self._shown_design is not None:
+            over.names(self._shown_design, taken)
+        if options.axes:
+            over.axes()
+        over.rings(self._spots)
+        self._paint_sites(over)
+        heading = None if self.shown == CHOSEN else self.caption
+        if heading is not None:
+            over.heading(*heading)
+        for box in taken:
+            over.waiting(waiting, box, failed=bool(failure))
 
-    def _paint_waiting(self, painter: QPainter, text: str, box: QRect) -> None:
-        painter.setFont(label_font(9))
-        ground = QColor(self._palette.card)
-        ground.setAlpha(225)
-        painter.fillRect(box, ground)
-        painter.setPen(
-            QColor(self._palette.alarm if self._session.failure else self._palette.muted)
-        )
-        painter.drawText(box.adjusted(8, 4, -8, -4), _TOLD, text)
-
-    def _paint_mode(self, painter: QPainter) -> None:
-        """A canvas with a mode of its own says which."""
-        answer, index = self._session.answer, self.index
-        if answer is None or index is None:
-            return
-        head, text = self._caption(answer.modes, index)
-        wide = self.width() - 16
-        for line, at, high, font, colour in (
-            (head, 4, 16, label_font(9, bold=True), self._palette.ink),
-            (text, 20, 14, label_font(8), self._palette.muted),
-        ):
-            painter.setFont(font)
-            painter.setPen(QColor(colour))
-            fitted = painter.fontMetrics().elidedText(line, Qt.TextElideMode.ElideRight, wide)
-            painter.drawText(QRectF(8, at, wide, high), fitted)
-
-    def _caption(self, modes: ModeSet, index: int) -> tuple[str, str]:
-        """What stands over the picture: a heading, and a line below it."""
-        base, shown, units = self._base, self.shown, self._session.design.shown
-        if shown.kind == "bare":
-            bare, partner = self._session.bare, self._session.bare_partner
-            if bare is None or partner is None:
-                return "Without preload", "finding it …" if bare is None else "no partner found"
-            mode = bare.modes.mode(partner)
-            frequency = units.frequency_text(mode.frequency)
-            return f"Without preload: mode {mode.number} · {frequency}", mode.kind
-        if shown.kind != "mode" and base is not None:
-            if not shown.of_state:
-                return shown.heading(base), "a shape, relative; it has no size of its own"
-            values, unit = state_values(base, shown.kind, units)
-            text = f"at most {format_number(float(values.max()), 4)} {unit}"
-            return shown.heading(base)[0].upper() + shown.heading(base)[1:], text
-        mode = modes.mode(index)
-        name = "Rigid" if mode.rigid else f"Mode {mode.number}"
-        return f"{name} · {units.frequency_text(mode.frequency)}", mode.kind
+    @property
+    def caption(self) -> tuple[str, str] | None:
+        """A heading for what is shown, and a line below it."""
+        return caption(self._session, self.shown, self.index)
 
     @property
     def spot(self) -> Spot | None:
@@ -460,123 +410,24 @@ class ShapeCanvas(QWidget):
         self._pointed, self._gathered, self._spots = site, gathered, spots
         self.update()
 
-    def _paint_spots(self, painter: QPainter) -> None:
-        """Rings round points spoken of elsewhere, where they are at rest."""
-        if not self._spots:
-            return
-        ratio = self.devicePixelRatioF()
-        found = self._scene.eye.project(np.array(self._spots), round(self.height() * ratio)) / ratio
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        for colour, width in ((self._palette.card, 4.5), (self._palette.live, 2.2)):
-            painter.setPen(QPen(QColor(colour), width))
-            for x, y, _ in found.tolist():
-                painter.drawEllipse(QPointF(x, y), 6.0, 6.0)
-
-    def _paint_hovered(self, painter: QPainter) -> None:
+    def _paint_sites(self, over: Lettering) -> None:
         """The site under the mouse, or spoken of: its line or point, and its name beside it."""
         if self._picker is None:
             return
+        height = round(self.height() * over.ratio)
         for gathered in self._gathered:
             if gathered in self._picker.names:
-                self._paint_site(painter, gathered)
-        if self.hovered is None and self._pointed not in self._picker.names:
-            return
-        ratio, colour = self.devicePixelRatioF(), QColor(self._palette.live)
+                over.marked(self._picker.on_picture(gathered, height))
         site = self.hovered or self._pointed
-        lines = self._paint_site(painter, site)
-        text = f"{self._picker.sort(site)} “{site}”"
-        painter.setFont(label_font(9, bold=True))
-        wide = painter.fontMetrics().horizontalAdvance(text) + 14
+        if site not in self._picker.names:
+            return
+        lines = self._picker.on_picture(site, height)
+        over.marked(lines)
         at = self._last
         if self.hovered is None and lines:
             # Spoken of elsewhere, so the mouse is not there: beside its last point.
-            at = QPointF(*(float(each) / ratio for each in lines[0][-1]))
-        at = at + QPointF(14, -26)
-        box = QRectF(
-            min(max(at.x(), 2.0), max(2.0, self.width() - wide - 2.0)), max(at.y(), 2.0), wide, 20
-        )
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colour)
-        painter.drawRoundedRect(box, 4, 4)
-        painter.setPen(QColor(self._palette.card))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
-
-    def _paint_site(self, painter: QPainter, site: str) -> list[list[tuple[float, float]]]:
-        """Draw a site's lines or point over the picture; returns where they are in it."""
-        assert self._picker is not None
-        ratio, colour = self.devicePixelRatioF(), QColor(self._palette.live)
-        lines = self._picker.on_picture(site, round(self.height() * ratio))
-        for line in lines:
-            points = QPolygonF([QPointF(x / ratio, y / ratio) for x, y in line])
-            painter.setPen(QPen(colour, 4, c=Qt.PenCapStyle.RoundCap))
-            if len(line) == 1:
-                painter.setBrush(colour)
-                painter.drawEllipse(points.at(0), 6, 6)
-                painter.setBrush(Qt.BrushStyle.NoBrush)
-            else:
-                painter.drawPolyline(points)
-        return lines
-
-    def _paint_names(self, painter: QPainter, ratio: float, taken: list[QRectF]) -> None:
-        """Name supports and masses beside where they are, never over one another or what is taken.
-
-        The picture is ``ratio`` times as large as the widget.
-        """
-        design = self._shown_design
-        if design is None:
-            return
-        painter.setFont(label_font(8))
-        metrics = painter.fontMetrics()
-        height = round(self.height() * ratio)
-        names = [(s.name, location(design, s.place)) for s in design.supports]
-        names += [
-            (
-                f"{m.name}, {design.shown.mass_text(m.mass)}",
-                location(design, m.place) + np.array(m.offset),
-            )
-            for m in design.masses
-        ]
-        for name, place in names:
-            x, y = self._scene.eye.on_picture(place, height)
-            at = QPointF(x / ratio, y / ratio)
-            box = self._room_for(at, metrics.horizontalAdvance(name) + 8, taken)
-            if box is None:
-                continue  # rather than over another; the mouse at the place tells it
-            taken.append(box)
-            painter.setPen(QPen(QColor(self._palette.line), 1))
-            below = box.top() > at.y()
-            start, end = (14, box.top()) if below else (-14, box.bottom())
-            painter.drawLine(QPointF(at.x(), at.y() + start), QPointF(at.x(), end))
-            ground = QColor(self._palette.card)
-            ground.setAlpha(200)
-            painter.fillRect(box, ground)
-            painter.setPen(QColor(self._palette.muted))
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, name)
-
-    def _room_for(self, at: QPointF, width: float, taken: list[QRectF]) -> QRectF | None:
-        """Where a name of a place finds room: below it, else above."""
-        left = min(max(at.x() - width / 2, 2.0), self.width() - width - 2.0)
-        rows = range(self.height() // 16)
-        tops = [at.y() + 34 + 16 * row for row in rows]
-        tops += [at.y() - 49 - 16 * row for row in rows]
-        for top in tops:
-            box = QRectF(left, top, width, 15)
-            inside = top >= 2 and box.bottom() <= self.height() - 2
-            if inside and not any(box.intersects(other) for other in taken):
-                return box
-        return None
-
-    def _paint_axes(self, painter: QPainter) -> None:
-        origin = QPointF(30, self.height() - 28)
-        painter.setFont(label_font(8))
-        for name, (right, down) in zip("xyz", self._scene.eye.axes, strict=True):
-            tip = QPointF(origin.x() + 20 * right, origin.y() + 20 * down)
-            painter.setPen(QPen(QColor(self._palette.muted), 1.3))
-            painter.drawLine(origin, tip)
-            if math.hypot(right, down) > 0.25:
-                out = QPointF(origin.x() + 27 * right, origin.y() + 27 * down)
-                box = QRectF(out.x() - 7, out.y() - 7, 14, 14)
-                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, name)
+            at = QPointF(*(float(each) / over.ratio for each in lines[0][-1]))
+        over.label(f"{self._picker.sort(site)} “{site}”", at)
 
     # -- hands ----------------------------------------------------------------------------------
 
