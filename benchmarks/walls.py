@@ -57,6 +57,11 @@ HARD = {
         '["0.6 m", "0.2 m"], ["0.4 m", "0.2 m"], ["0.4 m", "0.5 m"], ["0.2 m", "0.5 m"], '
         '["0.2 m", "0.2 m"], ["0 m", "0.2 m"]] }\n' + PINNED.replace("pinned", "clamped")
     ),
+    "clamped along half an edge": (
+        'outline = { shape = "polygon", points = [["0 m", "0 m"], ["0.3 m", "0 m"], '
+        '["0.6 m", "0 m"], ["0.6 m", "0.4 m"], ["0 m", "0.4 m"]] }\n'
+        + PINNED.replace("pinned", "clamped").replace("outline", "edge 1")
+    ),
     "narrow ligament": (
         SQUARE + 'holes = [{ name = "a", shape = "round", at = ["-65 mm", "0 mm"], '
         'diameter = "120 mm" }, { name = "b", shape = "round", at = ["65 mm", "0 mm"], '

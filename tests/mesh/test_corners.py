@@ -83,6 +83,28 @@ def test_what_is_not_held_is_not() -> None:
     assert not corners_of(ELL, {})
 
 
+HALVED = polygon((0, 0), (0.3, 0), (0.6, 0), (0.6, 0.4), (0, 0.4))
+MIDDLE = (0.3, 0.0)
+
+
+@pytest.mark.parametrize("hinged", [True, False])
+def test_where_a_straight_edge_is_held_no_further_is_sharp(hinged: bool) -> None:
+    assert corners_of(HALVED, {"edge 1": hinged}) == {MIDDLE}
+
+
+def test_where_a_straight_edge_is_held_otherwise_is_sharp() -> None:
+    assert corners_of(HALVED, {"edge 1": False, "edge 2": True}) == {MIDDLE}
+    assert not corners_of(HALVED, {"edge 1": True, "edge 2": True})
+    assert not corners_of(HALVED, {"edge 1": False, "edge 2": False})
+
+
+def test_a_corner_of_the_sharpest_kind_begins_with_the_smallest_elements() -> None:
+    blocks = planned_blocks(ELL, plan_surface(ELL))
+    (hinged,) = sharp_corners(ELL, blocks, {"outline": True}).values()
+    (clamped,) = sharp_corners(ELL, blocks, {"outline": False}).values()
+    assert (hinged, clamped) == (1.0, 5.0)
+
+
 def test_elements_grow_from_a_sharp_corner() -> None:
     plan = plan_surface(ELL, held={"outline": True})
     mesh = surface_mesh(ELL, Discretisation(1, 3), plan)

@@ -13,7 +13,9 @@ from numpy.typing import NDArray
 from verification.walls import REFERENCES, held, plate, rectangle, sheet, shell
 
 from belltone.design.values import Design
+from belltone.desk.starts import starts
 from belltone.mesh.discretisation import Discretisation
+from belltone.modes import climb
 from belltone.modes.mass_properties import mass_properties
 from belltone.modes.modeset import ModeSet
 from belltone.modes.refine import refine
@@ -252,16 +254,27 @@ def test_error_estimates_are_honest_on_the_references() -> None:
     assert good >= 0.8 * total
 
 
-@pytest.mark.parametrize("hold", ["pinned", "clamped"])
-def test_an_inward_corner_is_answered_honestly_on_few_elements(hold: str) -> None:
-    """Moments grow without bound there, which no order on large elements shows."""
-    corners = ((0, 0), (0.6, 0), (0.6, 0.3), (0.3, 0.3), (0.3, 0.6), (0, 0.6))
+ELL = ((0, 0), (0.6, 0), (0.6, 0.3), (0.3, 0.3), (0.3, 0.6), (0, 0.6))
+HALVED = ((0, 0), (0.3, 0), (0.6, 0), (0.6, 0.4), (0, 0.4))
+
+
+@pytest.mark.parametrize(
+    ("corners", "support", "most"),
+    [
+        (ELL, held("pinned", "outline"), 12_000),
+        (ELL, held("clamped", "outline"), 7_000),
+        (HALVED, held("clamped", "edge 1"), 3_000),
+    ],
+    ids=["pinned", "clamped", "clamped along half an edge"],
+)
+def test_moments_without_bound_are_answered_honestly_on_few_elements(
+    corners: tuple[tuple[float, float], ...], support: str, most: int
+) -> None:
+    """No order on large elements shows them, at inward corners and where a support ends."""
     points = ", ".join(f'["{x} m", "{y} m"]' for x, y in corners)
-    design = design_of(
-        sheet(plate(f'shape = "polygon", points = [{points}]', 0.004), held(hold, "outline"), 3)
-    )
+    design = design_of(sheet(plate(f'shape = "polygon", points = [{points}]', 0.004), support, 3))
     modes = solve_modes(design, replace(request_for(design), accuracy=2e-2))
-    assert modes.unknowns < 12_000
+    assert modes.unknowns < most
     level = modes.discretisation
     twice = tuple(
         replace(plan, times=tuple(2 * plan.divided(number) for number in range(len(plan.counts))))
@@ -290,6 +303,27 @@ def test_fixed_divisions_and_low_orders_tell_their_errors() -> None:
         assert modes.discretisation.order == order
         exact = true[: len(modes.flexible)]
         assert np.all(np.abs(modes.flexible / exact - 1) <= modes.errors)
+
+
+def test_a_dear_level_is_not_solved_for_a_narrower_error_alone(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    """What one order brought is no longer missing, which may be enough to know."""
+    design = design_of(next(each.text for each in starts() if each.title == "Splash plate"))
+    told = []
+    for dear, highest in ((10_000, 6), (0, 5)):
+        monkeypatch.setattr(climb, "_DEAR", dear)
+        climbed = climb.Climb(design, request_for(design), Progress())
+        fine, errors = climbed.to_accuracy()
+        assert fine.order == 5
+        assert max(level.order for level in climbed._levels) == highest
+        told.append(errors)
+    narrow, wide = told
+    assert np.all(wide <= design.accuracy)
+    assert narrow.max() < 0.2 * wide.max()
+    found = solve_modes(design, request_for(design), fine).flexible
+    true = solve_modes(design, request_for(design), replace(fine, order=7)).flexible
+    assert np.all(np.abs(found / true[: len(found)] - 1) <= wide)
 
 
 def test_a_first_look_comes_before_the_last_answer_and_is_within_what_it_says() -> None:

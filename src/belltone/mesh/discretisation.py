@@ -22,15 +22,15 @@ class SurfacePlan:
 
     ``scheme`` is that of a plate; shells need none. ``cuts`` make blocks smaller towards places
     where the motion is not smooth. The elements along a class are each divided so many ``times``
-    more, where that is more than once. ``towards`` are ends of classes, (class, its start), from
-    which elements grow, in order.
+    more, where that is more than once. ``towards`` are ends of classes, (class, its start,
+    size in thicknesses), from which elements grow, in order.
     """
 
     scheme: PlateScheme | None
     counts: tuple[int, ...]
     cuts: tuple[Cut, ...] = ()
     times: tuple[int, ...] = ()
-    towards: tuple[tuple[int, bool], ...] = ()
+    towards: tuple[tuple[int, bool, float], ...] = ()
 
     @property
     def along_seams(self) -> bool:

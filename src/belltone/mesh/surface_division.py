@@ -143,6 +143,7 @@ def _breaks(
         if group not in classes.two_way:
             place = mark.value if forward else 1 - mark.value
             wanted.setdefault(group, []).append((place, mark.size / lengths[group]))
+    grown = {(number, at_start): size for number, at_start, size in plan.towards}
     result: list[Array] = []
     for number, (length, count) in enumerate(zip(lengths, plan.counts, strict=True)):
         times = divisions * plan.divided(number)
@@ -153,10 +154,10 @@ def _breaks(
         first = narrow if one_way and (number, True) in classes.rims else 0.0
         last = 1 - narrow if one_way and (number, False) in classes.rims else 1.0
         # Beside a rim stands the smallest element already.
-        small = RIM_WIDTH * surface.thickness.mean / length
+        thick = surface.thickness.mean / length
         beside = [
-            (small * _GROWTH if rim else small)
-            if one_way and (number, at_start) in plan.towards
+            thick * size * (_GROWTH if rim else 1.0)
+            if one_way and (size := grown.get((number, at_start)))
             else 0.0
             for at_start, rim in ((True, first > 0), (False, last < 1))
         ]

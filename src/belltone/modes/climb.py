@@ -51,6 +51,7 @@ _MIXING: Final = 0.4  # of the accuracy: between frequencies whose modes are one
 _WORTH_A_LOOK: Final = 0.3  # errors beyond which modes are no first look
 _SHORT: Final = 0.03  # of the accuracy: more than that is missing where elements are too large
 _FAR_TOO_SHORT: Final = 2.0  # times the accuracy; less than that is made up for by a higher order
+_DEAR: Final = 10_000  # unknowns from which a level is not solved for a narrower error alone
 _LARGE: Final = 30_000  # unknowns from which numpy's own threads bring more than they cost
 _SETTLED_SHARE: Final = 2e-3
 _TRIES: Final = 3
@@ -80,6 +81,7 @@ class Climb:
         self._unknown = np.zeros(0, bool)  # modes that were not known at the order below
         self._last: Level | None = None
         self._errors: dict[Elements, Array] = {}  # last told, by the elements
+        self._told: dict[Discretisation, tuple[Array, Array]] = {}  # frequencies and their errors
         self._structures: dict[Discretisation, Structure] = {}
         self._seconds = 0.0
         self._wary: dict[tuple[SurfacePlan, ...], float] = {}
@@ -196,16 +198,22 @@ class Climb:
             if self.design.has_walls:
                 last_step = None
                 if fine.order > 1:
-                    last_step = self._difference(self._solution(fine.lower()), mine)
+                    lower = self._solution(fine.lower())
+                    last_step = self._difference(lower, mine)
                     self._unknown = last_step >= 1
                     # What the step up to here changed is more than what is still to come; but that
                     # of a received mesh tells nothing where it was cut no finer.
                     finer = face_cuts(fine) > face_cuts(fine.lower())
                     if finer or not self.design.has_received:
                         self._show(fine, last_step * self._wariness(fine))
+                    dear = self._unknowns_of(fine) > _DEAR and self.design.preload is None
+                    left = self._left(lower, mine) if dear else None
+                    if left is not None and self._good(left):
+                        return left
                 higher = self._solution(replace(fine, order=fine.order + 1))
                 next_step = self._difference(higher, mine) * self._wariness(fine)
                 errors = wall_estimate(next_step, next_step if last_step is None else last_step)
+                self._told[fine] = mine.frequencies, errors
             else:
                 one = self._difference(self._solution(fine.lower()), mine)
                 two = self._difference(self._solution(fine.lower().lower()), mine)
@@ -218,14 +226,38 @@ class Climb:
         A mode the other order does not show is not resolved, and differs by all of it. Modes so
         near each other that it does not matter which is which may be any mixture of them there.
         """
+        partners = self._partners(other, fine)
+        if np.all(partners < 0):
+            return np.ones(len(partners))
+        theirs = other.all_frequencies[np.maximum(partners, 0)]
+        return np.where(partners >= 0, np.abs(theirs / fine.frequencies - 1), 1.0)
+
+    def _partners(self, other: Solution, fine: Solution) -> NDArray[np.intp]:
+        """Places of the modes of ``fine`` among all of another order; -1 where not known again."""
         if not other.vectors.shape[1]:
-            return np.ones(len(fine.frequencies))
+            return np.full(len(fine.frequencies), -1)
         gap = max(EQUAL, _MIXING * self.request.accuracy)
         parts = alike(fine, other), other.all_frequencies, fine.frequencies
         partners, certainty = paired(*parts, gap)
-        known = (partners >= 0) & (certainty >= _RECOGNISED)
-        theirs = other.all_frequencies[np.maximum(partners, 0)]
-        return np.where(known, np.abs(theirs / fine.frequencies - 1), 1.0)
+        return np.where(certainty >= _RECOGNISED, partners, -1)
+
+    def _left(self, lower: Solution, fine: Solution) -> Array | None:
+        """What is left of the errors told at the order below, if any were; a bound, mostly wide.
+
+        Each order holds what the one below does, so that frequencies only fall towards the true
+        ones: what they have fallen by is no longer missing. (With the state of a preload they
+        may rise as well.) Of 750 errors of references, demos and starting points 98 % lay below
+        it, 37 % above a tenth as well.
+        """
+        told = self._told.get(lower.level.discretisation)
+        if told is None or len(told[0]) != len(lower.frequencies):
+            return None
+        frequencies, errors = told
+        places = self._partners(lower, fine) - lower.kept.start
+        if np.any((places < 0) | (places >= len(frequencies))):
+            return None
+        fallen = np.maximum(frequencies[places] / fine.frequencies - 1, 0.0)
+        return np.asarray(np.maximum(errors[places] - fallen, 0.0))
 
     def _show(self, fine: Discretisation, errors: Array) -> None:
         """Show what is known so far, where it is worth looking at and nobody has seen it yet."""
