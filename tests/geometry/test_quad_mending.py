@@ -121,6 +121,6 @@ def test_blocks_beside_lines_are_few(
     seams = tuple(
         Seam(start, stop, (abs(start[0]) < 0.25, abs(stop[0]) < 0.25)) for start, stop in lines
     )
-    blocks = plate_blocks(plate, plate_scheme(plate, seams), seams)
+    blocks = plate_blocks(plate, plate_scheme(plate, 0.004, seams), seams)
     assert unfolded(blocks)
     assert len(blocks.blocks) < most

@@ -117,12 +117,13 @@ def test_elements_grow_from_a_sharp_corner() -> None:
         spans = np.ptp(corners[at if near else ~at], axis=1).max(axis=1)
         return float(spans.max())
 
-    assert sizes(bare, near=True) > 30 * THICK
+    assert sizes(bare, near=True) > 20 * THICK
     assert sizes(mesh, near=True) < 2 * THICK
     # The wall is whole, and what is far from the corner is as large as it was.
     assert mesh.node_areas.sum() == pytest.approx(0.27, rel=1e-9)
     assert sizes(mesh, near=False) > 30 * THICK
     # Divided once more, the small ones stay: they are as small as the wall is thick.
     twice = surface_mesh(ELL, Discretisation(2, 3), plan)
-    assert sizes(twice, near=True) == pytest.approx(sizes(mesh, near=True))
+    # Not divided; strips about as narrow as the layer lose the element they had for it.
+    assert 0.99 < sizes(twice, near=True) / sizes(mesh, near=True) < 1.5
     assert sizes(twice, near=False) < 0.7 * sizes(mesh, near=False)

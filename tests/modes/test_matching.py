@@ -1,3 +1,4 @@
+import math
 from collections.abc import Callable
 
 import numpy as np
@@ -98,6 +99,26 @@ def test_a_pair_that_a_coarse_mesh_splits_is_recognised_within_a_gap() -> None:
     partners, certainty = paired(*parts, 1e-3)
     assert partners[0] in (1, 2)
     assert certainty[0] == pytest.approx(1.0)
+
+
+def test_a_pair_split_by_the_other_mesh_is_recognised_where_either_may_be_mixed() -> None:
+    shapes = orthonormal(3)
+    turned = np.array(
+        [shapes[0], 0.6 * shapes[1] + 0.8 * shapes[2], 0.8 * shapes[1] - 0.6 * shapes[2]]
+    )
+    parts = assurance(turned, shapes), np.array([1.0, 2.0, 2.1]), np.array([1.0, 2.0, 2.001])
+    assert paired(*parts, 1e-3)[1][1:].max() < 0.7
+    partners, certainty = paired(*parts, 1e-3, either=True)
+    assert partners.tolist() == [0, 1, 2]
+    assert certainty == pytest.approx(1.0)
+
+
+def test_half_of_a_pair_is_not_taken_for_all_of_it() -> None:
+    shapes = orthonormal(3)
+    # Only one shape of the pair is there at all, turned into both.
+    turned = np.array([shapes[0] + shapes[2], shapes[0] - shapes[2]]) / math.sqrt(2)
+    parts = assurance(turned, shapes[:2]), np.array([2.0, 2.001]), np.array([2.0, 2.001])
+    assert sorted(paired(*parts, 1e-3, either=True)[1]) == pytest.approx([0.5, 1.0])
 
 
 def test_kinds_follow_the_energy() -> None:

@@ -59,6 +59,7 @@ _MOST_TURN_OF_HOLES: Final = math.pi / 4  # a strip's straight outer side would 
 _ROOM: Final = 2.4  # of a strip's width; so far a rim is clear of what lies across
 _SHRINKS: Final = 8
 _ATTEMPTS: Final = 3
+_ATTEMPTS_GRADED: Final = 8  # where holes come near a rim, each cuts it a little finer
 _TOUCHING: Final = 1e-6  # of its length; a line so near to another meets it
 _BESIDE: Final = 3.0  # times the distance; so long pieces may be beside what is near
 _MOST_PIECES: Final = 120  # of rims and lines
@@ -134,7 +135,7 @@ def _pieces_along(lines: Sequence[Array], rims: Sequence[Array], spacing: float)
 
 
 def _too_many(*cuts: Sequence[Sequence[int]]) -> bool:
-    """Whether lines come so near to something that following them is out of all proportion."""
+    """Whether something comes so near to a rim or line that following it is out of proportion."""
     return sum(sum(cut) for each in cuts for cut in each) > _MOST_PIECES
 
 
@@ -199,7 +200,7 @@ def graded_pairs(
     width = _narrowed(width, lines, outlines)
     if lines and _too_many(divisions, pieces):
         return None
-    for _ in range(_ATTEMPTS if lines else 1):
+    for _ in range(_ATTEMPTS_GRADED):
         rims, seams = cut_rims(loops, divisions), cut_seams(lines, pieces)
         try:
             found = pairs_between(outlines, rims, spacing, width, True, seams, repaired=even)
@@ -210,6 +211,8 @@ def graded_pairs(
         if not found.missing:
             return found, tuple(map(tuple, divisions)), tuple(map(tuple, pieces))
         cut_more([*divisions, *pieces], found.missing, 2)
+        if _too_many(divisions, pieces):
+            return None
         if sum(map(sum, divisions)) % 2:
             divisions[0][coarsest_curve(loops[0], divisions[0])] += 1
     return None

@@ -43,6 +43,7 @@ _BLUNT: Final = -0.35  # cosine of an angle well above the right one
 _GROWTH: Final = 0.7  # of the distance from a rim; so fast pieces become larger
 _APART: Final = 0.75  # of the size wanted at a point; no other is nearer
 _ROOM: Final = 1.0  # of the distance from a tight curve; so fast pieces become longer
+_NEARER: Final = 1.5  # times the distance of a grid; where points may be further apart, others do
 _MOST_PLACES: Final = 4e6  # of the finest grid; beyond, a piece is so short by chance alone
 _ROUNDS: Final = 4  # of moving graded points to the middle of their neighbours
 NO_SEAMS: Final = SeamPoints(np.empty((0, 2)), ())
@@ -216,12 +217,37 @@ def _grid_of(rims: Sequence[Array], spacing: float) -> Array:
         for x in [np.arange(low[0] + spacing * (0.5 if row % 2 else 1.0), high[0], spacing)]
     ]
     points = np.concatenate(places) if places else np.empty((0, 2))
+    return points[_between_rims(points, rims)]
+
+
+def _grid_near(rims: Sequence[Array], spacing: float, middles: Array, reach: float) -> Array:
+    """Those of the same even points over the outline's box that some ``middles`` are near to."""
+    low, high = rims[0].min(axis=0), rims[0].max(axis=0)
+    rise = spacing * np.sqrt(0.75)
+    first_row = np.floor((middles[:, 1] - reach - low[1]) / rise - 0.5)
+    row = first_row[:, None] + np.arange(math.ceil(2 * reach / rise) + 3)
+    y = low[1] + 0.5 * spacing + row * rise
+    start = low[0] + spacing * np.where(row % 2, 0.5, 1.0)
+    first = np.floor((middles[:, :1] - reach - start) / spacing)
+    place = first[:, :, None] + np.arange(math.ceil(2 * reach / spacing) + 3)
+    x = start[:, :, None] + place * spacing
+    there = (place >= 0) & (x < high[0]) & ((row >= 0) & (y < high[1]))[:, :, None]
+    away = (x - middles[:, 0, None, None]) ** 2 + ((y - middles[:, 1:]) ** 2)[:, :, None]
+    there &= away <= reach**2
+    rows = np.broadcast_to(row[:, :, None], place.shape)[there]
+    _, chosen = np.unique(np.stack([rows, place[there]]), axis=1, return_index=True)
+    points = np.stack([x[there], np.broadcast_to(y[:, :, None], x.shape)[there]], axis=1)
+    return np.asarray(points[chosen])
+
+
+def _between_rims(points: Array, rims: Sequence[Array]) -> NDArray[np.bool_]:
+    """Which points are within the first rim and outside all others."""
     if not len(points):
-        return points
+        return np.zeros(0, bool)
     kept = inside(points, rims[0])
     for rim in rims[1:]:
         kept &= ~inside(points, rim)
-    return points[kept]
+    return kept
 
 
 def _graded(rims: Sequence[Array], spacing: float, seams: SeamPoints) -> Array:
@@ -247,14 +273,21 @@ def _graded(rims: Sequence[Array], spacing: float, seams: SeamPoints) -> Array:
     tree = cKDTree(rim)
     for level in range(levels)[::-1]:
         step = spacing / 2**level
-        fresh = _grid_of(rims, step)
+        if level:
+            # Elsewhere points are wanted further apart than that.
+            short = rim[length <= _NEARER * step]
+            fresh = _grid_near(rims, step, short, (_NEARER * step - least) / _GROWTH)
+        else:
+            fresh = _grid_of(rims, step)
         if not len(fresh):
             continue
         away, near = (np.asarray(each) for each in tree.query(fresh, k=min(6, len(rim))))
         wanted = np.min(length[near] + _GROWTH * away, axis=-1)
         wanted = np.minimum(wanted.ravel(), spacing)
-        fresh = fresh[wanted <= 1.5 * step] if level else fresh
-        wanted = wanted[wanted <= 1.5 * step] if level else wanted
+        if level:
+            here = np.flatnonzero(wanted <= _NEARER * step)
+            here = here[_between_rims(fresh[here], rims)]
+            fresh, wanted = fresh[here], wanted[here]
         for point, own in zip(fresh, wanted, strict=True):
             if np.linalg.norm(taken - point, axis=1).min() > _APART * own:
                 taken = np.concatenate([taken, point[None]])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Iterator, Sequence
+from contextlib import suppress
 from functools import lru_cache
 from typing import Final
 
@@ -11,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.geometry.halved_quads import halved_quads
+from belltone.geometry.outlines import rim_distance
 from belltone.geometry.quads import graded_quads, quads
 from belltone.geometry.seams import Seam
 from belltone.geometry.shapes import (
@@ -24,7 +26,8 @@ from belltone.geometry.shapes import (
 )
 from belltone.geometry.triangles import OutlineError, triangulate
 from belltone.mesh.plate_blocks import OPEN, PlateScheme, openness, plate_blocks, unfolded
-from belltone.mesh.plate_rims import even_size, rim_curves, rim_points, seam_stretches
+from belltone.mesh.plate_costs import cost
+from belltone.mesh.plate_rims import even_size, rim_curves, rim_points, rims, seam_stretches
 
 __all__ = ["plate_scheme"]
 
@@ -35,7 +38,15 @@ _SCHEMES: Final = 64
 _QUADS_TRIED: Final = 5
 _SEAMS_TRIED: Final = 4
 _MANY_HOLES: Final = 7
+_BEST_OF: Final = 3  # where sizes grow, the width of strips decides how many pieces rims need
 _STRIPS: Final = (0.25, 0.15, 0.1)  # of the spacing; widths of the strips along rims
+_COMPARED: Final = (0.7, 0.5)  # sizes at which others may cost less than what is found first
+_LAYERS: Final = 1.5  # thicknesses; strips so narrow are the elements that show the edge layer
+_NARROWEST: Final = 0.02  # of the spacing; narrower strips would fold along arcs
+_EVEN: Final = 13.0  # a cost of blocks of about one size; others hardly bring less
+_REGULAR_ENOUGH: Final = 7.0  # the same of blocks round a hole
+_ROOM: Final = 0.12  # of the spacing, between rims that are no crowd
+_WORTH: Final = 0.85  # times the cost of what is found first
 _SEAM_STRIPS: Final = (0.2,)
 _OPEN_ENOUGH: Final = 0.15  # sine of an angle of a block where nothing better follows a rib
 _WELL_OPEN: Final = 0.25  # the same when blocks are chosen: dimensions may change yet
@@ -43,16 +54,40 @@ _CONVEX: Final = 1e-6
 
 
 @lru_cache(maxsize=_SCHEMES)
-def plate_scheme(plate: Plate, seams: tuple[Seam, ...] = ()) -> PlateScheme:
-    """Choose how to cut a plate; raises `OutlineError` where no mesh is found.
+def plate_scheme(plate: Plate, thickness: float, seams: tuple[Seam, ...] = ()) -> PlateScheme:
+    """Choose how to cut a plate of a thickness (m); raises `OutlineError` where no mesh is found.
 
     Blocks end along seams where a mesh with such blocks is found.
 
     A search may take a second; who draws a plate and who solves it ask for the same one.
     """
-    outline, holes = plate.outline, plate.holes
     if seams:
-        return _along_seams(plate, seams) or plate_scheme(plate)
+        return _along_seams(plate, seams) or plate_scheme(plate, thickness)
+    simple = _simple(plate)
+    if simple is not None and not plate.holes:
+        return simple
+    chosen = simple or _first_found(plate, thickness)
+    # What is found first may have few blocks much larger than the others, or two elements across
+    # its strips, and those round a hole lean over where it is off centre: twice to five times the
+    # unknowns.
+    least = cost(plate_blocks(plate, chosen), thickness, regular=simple is not None)
+    if least < (_EVEN if simple is None else _REGULAR_ENOUGH) or _crowded(plate):
+        return chosen
+    others = _with_layers(plate, thickness)
+    if simple is None:
+        least *= _WORTH
+    elif least > _EVEN:
+        others = itertools.chain(others, _irregular(plate, thickness))
+    for scheme in others:
+        blocks = plate_blocks(plate, scheme)
+        if openness(blocks) > _WELL_OPEN and (own := cost(blocks, thickness)) < least:
+            chosen, least = scheme, own
+    return chosen
+
+
+def _simple(plate: Plate) -> PlateScheme | None:
+    """The scheme made for just such a plate, if there is one."""
+    outline, holes = plate.outline, plate.holes
     if isinstance(outline, Disc) and not holes:
         return PlateScheme("ring" if outline.bore else "disc")
     if isinstance(outline, RoundedRectangle) and not holes:
@@ -71,15 +106,26 @@ def plate_scheme(plate: Plate, seams: tuple[Seam, ...] = ()) -> PlateScheme:
             and unfolded(plate_blocks(plate, around))
         ):
             return around
+    return None
+
+
+def _first_found(plate: Plate, thickness: float) -> PlateScheme:
+    """The coarsest that is well open, or of a few whose sizes grow the one that costs least."""
     for scheme in _even(plate):
         if openness(plate_blocks(plate, scheme)) > _WELL_OPEN:
             return scheme
+    found: list[tuple[float, PlateScheme]] = []
     barely: list[PlateScheme] = []
     for scheme in _graded(plate):
-        open_by = openness(plate_blocks(plate, scheme))
+        blocks = plate_blocks(plate, scheme)
+        open_by = openness(blocks)
         if open_by > _WELL_OPEN:
-            return scheme
+            found.append((cost(blocks, thickness), scheme))
+            if len(found) == _BEST_OF:
+                break
         barely += [scheme] if open_by > OPEN else []
+    if found:
+        return min(found, key=lambda each: each[0])[1]
     # Triangles are many, but follow changes far; quadrilaterals barely open would fold soon.
     for finer in _FINER:
         try:
@@ -129,6 +175,33 @@ def _graded(plate: Plate, lines: Sequence[Array] = ()) -> Iterator[PlateScheme]:
         cut = graded_quads(loops, finer * spacing, strip * finer * spacing, lines)
         if cut is not None:
             yield PlateScheme("quads", quads=cut)
+
+
+def _crowded(plate: Plate) -> bool:
+    """Whether rims come so near each other that comparing ways between them would take seconds."""
+    if len(plate.holes) >= _MANY_HOLES:
+        return True
+    room = _ROOM * even_size(plate)
+    pairs = itertools.permutations(rims(plate), 2)
+    return any(rim_distance(one, other).min() < room for one, other in pairs)
+
+
+def _with_layers(plate: Plate, thickness: float) -> Iterator[PlateScheme]:
+    """Schemes whose strips are as narrow as the layer of shear along an edge."""
+    loops, spacing = rim_points(plate), even_size(plate)
+    layer = _LAYERS * thickness
+    if layer < _NARROWEST * spacing:
+        return
+    for way, finer in itertools.product((quads, graded_quads), _COMPARED):
+        cut = way(loops, finer * spacing, min(layer, _STRIPS[0] * finer * spacing))
+        if cut is not None:
+            yield PlateScheme("quads", quads=cut)
+
+
+def _irregular(plate: Plate, thickness: float) -> Iterator[PlateScheme]:
+    """What would be found for a plate if there were no scheme for just such ones."""
+    with suppress(OutlineError):
+        yield _first_found(plate, thickness)
 
 
 def _halved(plate: Plate, lines: Sequence[Array]) -> Iterator[PlateScheme]:

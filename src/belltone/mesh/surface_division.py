@@ -17,6 +17,7 @@ from belltone.mesh.blocks import Block, Blocks, EdgeClasses
 from belltone.mesh.discretisation import Discretisation, SurfacePlan
 from belltone.mesh.grading import GradingError, HardPlace, graded
 from belltone.mesh.plate_blocks import unfolded
+from belltone.mesh.plate_costs import LAYER
 from belltone.mesh.quadrature import lobatto
 from belltone.mesh.surface import Imprint, SurfaceMesh, located
 from belltone.mesh.surface_plan import RIM_WIDTH, edge_lengths, gauge_of, surface_blocks
@@ -28,7 +29,6 @@ IntArray = NDArray[np.intp]
 
 _BUT_LAST: Final = slice(None, -1)
 _BUT_FIRST: Final = slice(1, None)
-_NO_RIM: Final = 3.0  # thicknesses; an element so short shows the edge layer by itself
 _NARROWEST_RIM: Final = 0.005  # of the edge; below it the layer matters less than rounding does
 _WIDEST_RIM: Final = 0.3  # of an element
 _GROWTH: Final = 5.0  # from one element to the next, away from where something ends inside
@@ -150,7 +150,7 @@ def _breaks(
         narrow = max(RIM_WIDTH * surface.thickness.mean / length, _NARROWEST_RIM)
         narrow = min(narrow, _WIDEST_RIM / (count * times))
         one_way = number not in classes.two_way
-        one_way &= length > _NO_RIM * count * times * surface.thickness.mean
+        one_way &= length > LAYER * count * times * surface.thickness.mean
         first = narrow if one_way and (number, True) in classes.rims else 0.0
         last = 1 - narrow if one_way and (number, False) in classes.rims else 1.0
         # Beside a rim stands the smallest element already.

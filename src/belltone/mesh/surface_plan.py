@@ -47,7 +47,7 @@ def plan_surface(
     """
     scheme = None
     if isinstance(surface.shape, Plate):
-        scheme = plate_scheme(surface.shape, seams_of(places))
+        scheme = plate_scheme(surface.shape, surface.thickness.mean, seams_of(places))
     blocks = surface_blocks(surface, scheme, places)
     classes = blocks.edge_classes()
     light = _LIGHT * edge_lengths(surface, blocks, classes)[1] * surface.layup.density

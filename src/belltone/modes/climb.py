@@ -162,7 +162,9 @@ class Climb:
             if self.design.has_walls and self._enough(errors):
                 if last is not None and last[0].elements != fine.elements:
                     left = last[1]
-                _stop_if_stalled(by_order, left, fine, errors, self.request.accuracy)
+                # What is told of a mode that was not known again at the order below is a guess.
+                measured = np.where(self._unknown, 0.0, errors)
+                _stop_if_stalled(by_order, left, fine, measured, self.request.accuracy)
             if self.design.has_received:
                 gained = best is None or _worst(errors) < _WORTH_GOING_ON * _worst(best[1])
                 best = (fine, errors) if gained else best
@@ -237,7 +239,7 @@ class Climb:
             return np.full(len(fine.frequencies), -1)
         gap = max(EQUAL, _MIXING * self.request.accuracy)
         parts = alike(fine, other), other.all_frequencies, fine.frequencies
-        partners, certainty = paired(*parts, gap)
+        partners, certainty = paired(*parts, gap, either=True)
         return np.where(certainty >= _RECOGNISED, partners, -1)
 
     def _left(self, lower: Solution, fine: Solution) -> Array | None:

@@ -13,7 +13,7 @@ from belltone.modes.errors import NoModesError
 from belltone.modes.level import planned
 from belltone.progress import Progress
 from belltone.sheet.units import format_number
-from belltone.system.assembly import Assembly
+from belltone.system.assembly import bodies_of
 from belltone.system.kinds import face_cuts
 
 __all__ = ["forecast", "ladder", "most_unknowns", "shortened", "usual_last"]
@@ -41,7 +41,7 @@ def ladder(
     if design.has_walls:
         yield from _wall_ladder(design, finer)
         return
-    stretches = Assembly(design, Discretisation(1, 1)).elements
+    stretches = sum(len(each.mesh.connectivity) for each in bodies_of(design, Discretisation(1, 1)))
     divisions = 2 if stretches == 1 else 1
     while 6 * stretches * divisions * MAX_ORDER <= _most_in_members(design):
         for order in range(_FIRST_ORDER, MAX_ORDER + 1):
@@ -92,7 +92,7 @@ class _Sizes:
     """How large a design is at any discretisation, roughly, without meshing it again."""
 
     def __init__(self, design: Design, planned: Discretisation) -> None:
-        bodies = Assembly(design, planned).bodies
+        bodies = bodies_of(design, planned)
         received = [isinstance(body.part, MeshValue) for body in bodies]
         # A mesh at order one has a known number of elements, which all orders share.
         self._elements = sum(

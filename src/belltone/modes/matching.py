@@ -49,21 +49,31 @@ def clusters(frequencies: Array, gap: float = EQUAL) -> list[slice]:
 
 
 def paired(
-    alike: Array, frequencies: Array, expected: Array, gap: float = EQUAL
+    alike: Array,
+    frequencies: Array,
+    expected: Array,
+    gap: float = EQUAL,
+    either: bool = False,
 ) -> tuple[IntArray, Array]:
     """Find partners for the first shapes among the second, given how ``alike`` (m, n) they are.
 
     Equal ``frequencies`` (n,) of the second, ascending, are compared as a subspace: a shape that
     lies in their span is recognised whichever way the pair happens to be turned. Those less than
     ``gap`` apart, relatively, count as equal. The frequencies ``expected`` (m,) of the first break
-    ties towards what is foreseen. Returns the partners' places (-1 where the second are too few)
-    and the assurance of each.
+    ties towards what is foreseen; where ``either`` may be mixed, they are ascending, and equal ones
+    of them are a subspace, too. Returns the partners' places (-1 where the second are too few) and
+    the assurance of each.
     """
-    alike = np.array(alike)
-    groups = clusters(frequencies, gap)
+    single = np.array(alike)
+    alike = single.copy()
+    groups, own_groups = clusters(frequencies, gap), clusters(expected, gap) if either else []
     for group in groups:
         if group.stop - group.start > 1:
-            alike[:, group] = alike[:, group].sum(axis=1, keepdims=True)
+            alike[:, group] = single[:, group].sum(axis=1, keepdims=True)
+    for group in own_groups:
+        if group.stop - group.start > 1:
+            # Both sums together would take half of a pair for all of it.
+            alike[group] = np.maximum(alike[group], single[group].sum(axis=0))
     np.clip(alike, 0.0, 1.0, out=alike)
     cost = 1.0 - alike
     if len(frequencies):
@@ -80,6 +90,9 @@ def paired(
         # Any of a group would do for any other of it: they stay in order.
         own = np.flatnonzero((partners >= group.start) & (partners < group.stop))
         partners[own] = np.sort(partners[own])
+    for group in own_groups:
+        if np.all(partners[group] >= 0):
+            partners[group] = np.sort(partners[group])
     certainty = np.zeros(len(alike))
     certainty[rows] = alike[rows, partners[rows]]
     return partners, certainty
