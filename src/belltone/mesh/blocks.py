@@ -17,6 +17,7 @@ from belltone.geometry.curved_quads import Curve, bilinear, coons, edge_key
 from belltone.geometry.profiles import Arc, Line
 
 __all__ = [
+    "AWAY",
     "SIDES",
     "Block",
     "BlockBuilder",
@@ -33,6 +34,8 @@ Edge = tuple[int, int]
 
 SIDES: Final = ((0, 1), (1, 2), (3, 2), (0, 3))
 """Vertices of a block's south, east, north and west side, in the direction its nodes run."""
+AWAY: Final = (((0, 3), (1, 2)), ((1, 0), (2, 3)), ((3, 0), (2, 1)), ((0, 1), (3, 2)))
+"""The two sides that lead away from each of those, from its vertices on."""
 
 _LOOKED_AT: Final = 7  # places along both sides of a block, to begin a search from
 _STEPS: Final = 12  # of Newton; what lies on a block is found in half of them
@@ -124,9 +127,7 @@ class Blocks:
                 key = edge_key(block.vertices[a], block.vertices[b])
                 if uses[key] > 1 and key not in self.folds:
                     continue
-                # The sides that lead away from the rim, each starting on it.
-                away = {0: ((0, 3), (1, 2)), 1: ((1, 0), (2, 3)), 2: ((3, 0), (2, 1))}
-                for first, second in away.get(side, ((0, 1), (3, 2))):
+                for first, second in AWAY[side]:
                     edge = (block.vertices[first], block.vertices[second])
                     forward = edge in number
                     rims.add((number[edge if forward else _reversed(edge)], forward))

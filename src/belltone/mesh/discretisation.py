@@ -11,9 +11,11 @@ import numpy as np
 from belltone.mesh.grading import Cut
 from belltone.mesh.plate_blocks import PlateScheme
 
-__all__ = ["MAX_ORDER", "Discretisation", "SurfacePlan", "fine_enough", "fineness"]
+__all__ = ["GROWTH", "MAX_ORDER", "Discretisation", "SurfacePlan", "fine_enough", "fineness"]
 
 MAX_ORDER: Final = 8
+GROWTH: Final = 5.0
+"""Of elements, from one to the next, away from where one begins small."""
 
 
 @dataclass(frozen=True)
@@ -23,7 +25,8 @@ class SurfacePlan:
     ``scheme`` is that of a plate; shells need none. ``cuts`` make blocks smaller towards places
     where the motion is not smooth. The elements along a class are each divided so many ``times``
     more, where that is more than once. ``towards`` are ends of classes, (class, its start,
-    size in thicknesses), from which elements grow, in order.
+    size in thicknesses), from which elements grow, in order; behind the narrow one beside a rim
+    they begin `GROWTH` times as large.
     """
 
     scheme: PlateScheme | None

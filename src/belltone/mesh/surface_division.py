@@ -14,7 +14,7 @@ from belltone.design.parts import SurfaceValue
 from belltone.geometry.shapes import Plate
 from belltone.geometry.triangles import OutlineError
 from belltone.mesh.blocks import Block, Blocks, EdgeClasses
-from belltone.mesh.discretisation import Discretisation, SurfacePlan
+from belltone.mesh.discretisation import GROWTH, Discretisation, SurfacePlan
 from belltone.mesh.grading import GradingError, HardPlace, graded
 from belltone.mesh.plate_blocks import unfolded
 from belltone.mesh.plate_costs import LAYER
@@ -31,7 +31,6 @@ _BUT_LAST: Final = slice(None, -1)
 _BUT_FIRST: Final = slice(1, None)
 _NARROWEST_RIM: Final = 0.005  # of the edge; below it the layer matters less than rounding does
 _WIDEST_RIM: Final = 0.3  # of an element
-_GROWTH: Final = 5.0  # from one element to the next, away from where something ends inside
 _GROWN_OVER: Final = 0.75  # of the way to the next place where elements end
 
 
@@ -156,7 +155,7 @@ def _breaks(
         # Beside a rim stands the smallest element already.
         thick = surface.thickness.mean / length
         beside = [
-            thick * size * (_GROWTH if rim else 1.0)
+            thick * size * (GROWTH if rim else 1.0)
             if one_way and (size := grown.get((number, at_start)))
             else 0.0
             for at_start, rim in ((True, first > 0), (False, last < 1))
@@ -199,7 +198,7 @@ def _grown(low: float, high: float, first: float, last: float) -> list[float]:
         steps = []
         while 0 < size < room:
             steps.append(size)
-            size *= _GROWTH
+            size *= GROWTH
         return steps
 
     return [*(low + step for step in away(first)), *(high - step for step in away(last)[::-1])]

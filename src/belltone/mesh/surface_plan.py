@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from types import MappingProxyType
 from typing import Final
 
@@ -17,6 +17,7 @@ from belltone.geometry.skins import Skin
 from belltone.mesh.blocks import SIDES, Block, Blocks, EdgeClasses
 from belltone.mesh.corners import ends_at_sharp_corners
 from belltone.mesh.discretisation import SurfacePlan
+from belltone.mesh.edge_layers import ends_at_folds
 from belltone.mesh.grading import Gauge, HardPlace, graded, plan_cuts
 from belltone.mesh.plate_blocks import PlateScheme, plate_blocks
 from belltone.mesh.plate_schemes import plate_scheme
@@ -38,12 +39,13 @@ def plan_surface(
     surface: SurfaceValue,
     places: Sequence[HardPlace] = (),
     held: Mapping[str, bool] = MappingProxyType({}),
+    joined: Collection[str] = (),
 ) -> SurfacePlan:
     """Choose how a surface is cut, and element counts that make its elements about square.
 
     Blocks become smaller towards ``places``, elements towards corners between ``held`` edges, by
-    their names, of which some are hinged. Raises ``ValueError`` where an outline cannot be
-    meshed.
+    their names, of which some are hinged, and on curved walls towards folds and edges ``joined`` to
+    other walls. Raises ``ValueError`` where an outline cannot be meshed.
     """
     scheme = None
     if isinstance(surface.shape, Plate):
@@ -59,8 +61,14 @@ def plan_surface(
     lengths, area = edge_lengths(surface, blocks, classes)
     wished = math.sqrt(area / _AIMED)
     counts = [min(max(1, round(length / wished)), _MOST_COUNT) for length in lengths]
-    towards = ends_at_sharp_corners(surface, blocks, classes, held)
-    return SurfacePlan(scheme, tuple(counts), cuts, towards=towards)
+    towards: dict[tuple[int, bool], float] = {}
+    for number, at_start, size in (
+        *ends_at_sharp_corners(surface, blocks, classes, held),
+        *ends_at_folds(surface, blocks, classes, lengths, joined),
+    ):
+        towards[number, at_start] = min(size, towards.get((number, at_start), math.inf))
+    sizes = tuple(sorted((*end, size) for end, size in towards.items()))
+    return SurfacePlan(scheme, tuple(counts), cuts, towards=sizes)
 
 
 def gauge_of(surface: SurfaceValue) -> Gauge:

@@ -110,7 +110,23 @@ def _planned(design: Design, wall: SurfaceValue) -> SurfacePlan:
         feature = support.place.feature
         if support.place.part == wall.name and feature is not None and len(support.directions):
             held[feature] = held.get(feature, True) and not support.turns
-    return plan_surface(wall, hard_places(design, wall), held)
+    return plan_surface(wall, hard_places(design, wall), held, _joined_edges(design, wall))
+
+
+def _joined_edges(design: Design, wall: SurfaceValue) -> set[str]:
+    """The names of edges of a wall that joints tie to others; all of them where none is named."""
+    found: set[str] = set()
+    for joint in design.joints:
+        if joint.how in ("none", "spots"):
+            continue
+        for side in (joint.first, joint.second):
+            if side.part != wall.name:
+                continue
+            if side.place is None:
+                found |= {name for name, kind in wall.features.items() if kind.sort == "edge"}
+            elif side.place.feature is not None:
+                found.add(side.place.feature)
+    return found
 
 
 def hard_places(
