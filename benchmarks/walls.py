@@ -67,8 +67,17 @@ HARD = {
         'diameter = "120 mm" }, { name = "b", shape = "round", at = ["65 mm", "0 mm"], '
         'diameter = "120 mm" }]\n' + PINNED
     ),
+    "small hole off centre": (
+        'outline = { shape = "rounded rectangle", width = "600 mm", height = "250 mm", '
+        'radius = "40 mm" }\nholes = [{ name = "a", shape = "round", '
+        'at = ["-168 mm", "-62 mm"], diameter = "50 mm" }]\n' + PINNED
+    ),
 }
-"""Places where errors fall slowly, and a ligament of a twelfth of the holes beside it."""
+"""Where errors fall slowly, a ligament of a twelfth of the holes beside it, and uneven blocks."""
+FLANGE = PLATE.replace('"plate"', '"revolved"').replace("4 mm", "1.5 mm") + (
+    'profile = [ { at = ["120 mm", "0 mm"] }, { at = ["120 mm", "500 mm"] }, '
+    '{ at = ["200 mm", "500 mm"] } ]\n' + PINNED.replace("outline", "start")
+)
 
 
 def seconds(call: Callable[[], object], runs: int = 3) -> float:
@@ -157,6 +166,7 @@ def honesty() -> None:
     cases = [(case.name, Sheet.from_text(case.text)) for case in REFERENCES]
     cases += [(name, read_sheet(demo_sheet(name))) for name in DEMOS]
     cases += [(name, Sheet.from_text(PLATE + text)) for name, text in HARD.items()]
+    cases.append(("flange on a thin tube", Sheet.from_text(FLANGE)))
     for name, described in cases:
         design = evaluate(described)
         request = replace(request_for(design), accuracy=5e-3)
