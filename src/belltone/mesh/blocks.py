@@ -17,6 +17,7 @@ from belltone.geometry.curved_quads import Curve, bilinear, coons, edge_key
 from belltone.geometry.profiles import Arc, Line
 
 __all__ = [
+    "ALONG_SIDES",
     "AWAY",
     "SIDES",
     "Block",
@@ -27,6 +28,7 @@ __all__ = [
     "find_place",
     "place_on",
     "rectangle",
+    "side_lengths",
 ]
 
 Array = NDArray[np.float64]
@@ -36,6 +38,14 @@ SIDES: Final = ((0, 1), (1, 2), (3, 2), (0, 3))
 """Vertices of a block's south, east, north and west side, in the direction its nodes run."""
 AWAY: Final = (((0, 3), (1, 2)), ((1, 0), (2, 3)), ((3, 0), (2, 1)), ((0, 1), (3, 2)))
 """The two sides that lead away from each of those, from its vertices on."""
+
+_LOOKS: Final = 9  # along a side
+_LINE: Final = np.linspace(0.0, 1.0, _LOOKS)
+ALONG_SIDES: Final = (
+    np.concatenate([_LINE, np.ones(_LOOKS), _LINE, np.zeros(_LOOKS)]),
+    np.concatenate([np.zeros(_LOOKS), _LINE, np.ones(_LOOKS), _LINE]),
+)
+"""Places (u, v) along the four sides of a block, one side after the other."""
 
 _LOOKED_AT: Final = 7  # places along both sides of a block, to begin a search from
 _STEPS: Final = 12  # of Newton; what lies on a block is found in half of them
@@ -132,6 +142,12 @@ class Blocks:
                     forward = edge in number
                     rims.add((number[edge if forward else _reversed(edge)], forward))
         return EdgeClasses(number, frozenset(two_way), frozenset(rims))
+
+
+def side_lengths(places: Array) -> Array:
+    """Lengths ``(..., 4)`` of sides of blocks whose places `ALONG_SIDES` are ``(..., n, d)``."""
+    sides = places.reshape(*places.shape[:-2], len(SIDES), _LOOKS, places.shape[-1])
+    return np.asarray(np.linalg.norm(np.diff(sides, axis=-2), axis=-1).sum(axis=-1))
 
 
 def _reversed(edge: Edge) -> Edge:

@@ -9,7 +9,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.mesh.blocks import SIDES, Block, Blocks
+from belltone.mesh.blocks import ALONG_SIDES, Block, Blocks, side_lengths
 from belltone.mesh.plate_blocks import openness
 
 __all__ = ["LAYER", "cost"]
@@ -18,7 +18,6 @@ Array = NDArray[np.float64]
 
 LAYER: Final = 3.0  # thicknesses; an element so short shows the edge layer by itself
 
-_LOOKS: Final = 9  # along an edge of a block
 _TOO_LARGE: Final = 0.5  # of the side of a square of the plate's area
 _REGULAR: Final = 3.0  # times less than as many blocks anywhere
 _DIVIDED: Final = 10.0  # times the cost, where the largest have to be divided, and more along
@@ -43,11 +42,7 @@ def cost(blocks: Blocks, thickness: float, regular: bool = False) -> float:
 
 def _mean_sides(block: Block) -> tuple[float, float]:
     """Mean lengths of both pairs of opposite sides (m)."""
-    line = np.linspace(0.0, 1.0, _LOOKS)
-    zero, one = np.zeros(_LOOKS), np.ones(_LOOKS)
-    u, v = np.concatenate([line, one, line, zero]), np.concatenate([zero, line, one, line])
-    steps = np.diff(block.chart(u, v).reshape(len(SIDES), _LOOKS, 2), axis=1)
-    south, east, north, west = np.linalg.norm(steps, axis=2).sum(axis=1).tolist()
+    south, east, north, west = side_lengths(block.chart(*ALONG_SIDES)).tolist()
     return 0.5 * (south + north), 0.5 * (east + west)
 
 

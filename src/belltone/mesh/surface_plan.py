@@ -14,7 +14,7 @@ from belltone.design.parts import SurfaceValue
 from belltone.geometry.seams import Seam
 from belltone.geometry.shapes import Extruded, Lofted, Plate, Revolved
 from belltone.geometry.skins import Skin
-from belltone.mesh.blocks import SIDES, Block, Blocks, EdgeClasses
+from belltone.mesh.blocks import ALONG_SIDES, SIDES, Block, Blocks, EdgeClasses, side_lengths
 from belltone.mesh.corners import ends_at_sharp_corners
 from belltone.mesh.discretisation import SurfacePlan
 from belltone.mesh.edge_layers import ends_at_folds
@@ -31,7 +31,6 @@ Array = NDArray[np.float64]
 RIM_WIDTH: Final = 1.0  # thicknesses; the edge layer fades by a factor of twenty within one
 _AIMED: Final = 4.0  # elements over the whole area at one division, unless blocks ask for more
 _LIGHT: Final = 0.1  # of the wall's mass
-_LOOKS: Final = 9  # along an edge of a block
 _MOST_COUNT: Final = 12  # along one block edge; longer strips are better described as members
 
 
@@ -84,14 +83,10 @@ def edge_lengths(
     surface: SurfaceValue, blocks: Blocks, classes: EdgeClasses
 ) -> tuple[list[float], float]:
     """Mean length of the edges of each class, and the area, both roughly (m, m²)."""
-    line = np.linspace(0.0, 1.0, _LOOKS)
-    zero, one = np.zeros(_LOOKS), np.ones(_LOOKS)
-    u, v = np.concatenate([line, one, line, zero]), np.concatenate([zero, line, one, line])
     lengths: dict[int, list[float]] = {}
     area = 0.0
-    places = located(surface, [(block, u, v) for block in blocks.blocks])[0]
-    places = places.reshape(len(blocks.blocks), 4, _LOOKS, 3)
-    steps = np.linalg.norm(np.diff(places, axis=2), axis=3).sum(axis=2)
+    places = located(surface, [(block, *ALONG_SIDES) for block in blocks.blocks])[0]
+    steps = side_lengths(places.reshape(len(blocks.blocks), -1, 3))
     for block, sizes in zip(blocks.blocks, steps.tolist(), strict=True):
         area += 0.25 * (sizes[0] + sizes[2]) * (sizes[1] + sizes[3])
         for (a, b), size in zip(SIDES, sizes, strict=True):
