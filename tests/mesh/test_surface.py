@@ -220,3 +220,19 @@ def test_what_elements_say_of_a_node_is_made_one_value_but_for_folds() -> None:
     on_fold = np.isclose(bent.coordinates[:, 1:].T, [[0.3], [0.0]], atol=1e-6).all(axis=0)
     assert on_fold.any()
     assert np.array_equal(bent.seams, on_fold)
+
+
+@pytest.mark.parametrize("at", [(0.0, 0.0), (0.05, 0.0), (0.3, 0.2), (0.21213, 0.21213)])
+def test_what_is_held_at_a_point_acts_on_a_whole_disc(at: tuple[float, float]) -> None:
+    """Also where blocks meet at the point: the disc reaches into all of them."""
+    value = wall(plate('shape = "disc", diameter = "1 m"', 0.02))
+    for order in (4, 6):
+        mesh = surface_mesh(value, Discretisation(4, order), plan_surface(value))
+        site = mesh.site(Place("spot", "wall", at=at))
+        away = mesh.coordinates[site.nodes[0], :2] - at
+        weights = site.weights[0]
+        assert weights.sum() == pytest.approx(1.0)
+        assert weights @ away == pytest.approx([0.0, 0.0], abs=1e-6 * 0.1)
+        # Of an even disc a quarter of the square of its radius, along every direction.
+        moments = np.einsum("n,ni,nj->ij", weights, away, away)
+        assert moments == pytest.approx(np.eye(2) * 0.25 * 0.01**2, abs=2e-2 * 0.25 * 0.01**2)

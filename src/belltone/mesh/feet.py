@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from belltone.mesh.quadrature import lagrange, lobatto
 
-__all__ = ["ElementFinder"]
+__all__ = ["ElementFinder", "onto_edges"]
 
 Array = NDArray[np.float64]
 IntArray = NDArray[np.intp]
@@ -24,6 +24,10 @@ _BATCH: Final = 256
 _STEPS: Final = 25
 _LEAST_CURVED: Final = 0.02  # of the flat metric; below that a step would be too long
 _STILL: Final = 1e-11  # of an element; a place that moves less has come to rest
+_BESIDE: Final = 1e-3  # of an element's diagonal; so near to its edge a place is on it
+_NEAR: Final = 0.9  # of the way to an edge; farther off no place is looked at more closely
+_EXACT: Final = 1e-9  # of an element; so near weights bring its edge to a place
+_LIGHT: Final = 0.02  # of a weight; by no more are weights corrected
 
 
 class ElementFinder:
@@ -76,6 +80,53 @@ class ElementFinder:
             best[kept], element[kept] = away[better], own[better]
             weights[kept], feet[kept] = shape[better], foot[better]
         return element, weights, feet
+
+
+def onto_edges(
+    order: int, weights: Array, positions: Array, points: Array, normals: Array
+) -> tuple[Array, Array]:
+    """Weights ``(n, (p+1)²)`` and places of feet, those a hair beside an edge read off it alone.
+
+    Two meshes of the same line have polynomials of their own for it, so that nodes of one are a
+    hair beside the edge of the other: in an element, where all of its nodes would take part, or
+    off it at the end of an arm. There weights of the edge's nodes are corrected so that they still
+    add up to one and bring the edge to the very place, seen along the ``normals``: motions of a
+    rigid body, and all that grow evenly, are then read without error.
+    """
+    line = lobatto(order)
+    grid = np.stack([axis.ravel() for axis in np.meshgrid(line, line)])
+    at = weights @ grid.T
+    rows = np.arange(len(at))
+    axis = np.argmax(np.abs(at), axis=1)
+    side = np.sign(at[rows, axis])
+    feet = np.einsum("nk,nkd->nd", weights, positions)
+    aside = points - feet
+    aside -= np.sum(aside * normals, axis=1, keepdims=True) * normals
+    sizes = np.linalg.norm(np.ptp(positions, axis=1), axis=1)
+    off = np.linalg.norm(aside, axis=1)
+    beside = (np.abs(at[rows, axis]) < 1.0) | (off > _EXACT * sizes)
+    chosen = np.flatnonzero(beside & (np.abs(at[rows, axis]) > _NEAR) & (off < _BESIDE * sizes))
+    weights, feet = weights.copy(), feet.copy()
+    if not len(chosen):
+        return weights, feet
+    on_edge = grid[axis[chosen]] == side[chosen, None]
+    nodes = np.nonzero(on_edge)[1].reshape(len(chosen), order + 1)
+    shapes, _ = lagrange(line, at[chosen, 1 - axis[chosen]])
+    there = np.take_along_axis(positions[chosen], nodes[:, :, None], axis=1)
+    size = sizes[chosen, None]
+    target = feet[chosen] + aside[chosen]
+    missing = (target - np.einsum("nk,nkd->nd", shapes, there)) / size
+    away = np.linalg.norm(missing, axis=1)
+    spread = ((there - target[:, None]) / size[:, None]).mT
+    rows_of = np.concatenate([np.ones((len(chosen), 1, order + 1)), spread], axis=1)
+    wanted = np.concatenate([np.zeros((len(chosen), 1)), missing], axis=1)
+    added = np.einsum("nkr,nr->nk", np.linalg.pinv(rows_of, rcond=_EXACT), wanted)
+    left = np.abs(np.einsum("nrk,nk->nr", rows_of, added) - wanted).max(axis=1)
+    good = (away < _BESIDE) & (left < _EXACT) & (np.abs(added).max(axis=1) < _LIGHT)
+    weights[chosen[good]] = 0.0
+    weights[chosen[good, None], nodes[good]] = (shapes + added)[good]
+    feet[chosen[good]] = np.einsum("nk,nkd->nd", weights[chosen[good]], positions[chosen[good]])
+    return weights, feet
 
 
 def _slid(positions: Array, order: int, points: Array, at: Array) -> tuple[Array, Array]:

@@ -89,7 +89,8 @@ class LineMesh:
         shares[self.connectivity] = self.stretches[:, :1] + whole * self._local
         frames = self.member.frames_at(shares)
         ones = np.ones((len(nodes), 1))
-        return SiteNodes(nodes[:, None], ones, frames, lengths / lengths.sum(), self.coordinates)
+        shares = lengths / lengths.sum()
+        return SiteNodes(nodes[:, None], ones, frames, shares, self.coordinates, self.connectivity)
 
     def sample(self, shares: Array) -> tuple[IntArray, Array]:
         """Where to read a shape at shares of the length: ``(elements, local points)``."""

@@ -22,7 +22,9 @@ class SiteNodes:
     ``(stations, 3, 3)`` with rows the site's own x, y and z: along a member, its side and up; along
     an edge, out of the wall in its plane, and along the normal; on a face the part's first
     direction, the second and the normal. ``shares`` ``(stations,)`` add up to one: how much of the
-    site's length or area belongs to each station. ``positions`` are ``(stations, 3)`` (m).
+    site's length or area belongs to each station. ``positions`` are ``(stations, 3)`` (m). Of a
+    line with a node at each station, ``lines`` ``(elements, p+1)`` are the stations of its
+    elements, in order.
     """
 
     nodes: IntArray
@@ -30,6 +32,7 @@ class SiteNodes:
     frames: Array
     shares: Array
     positions: Array
+    lines: IntArray | None = None
 
     def __len__(self) -> int:
         return len(self.nodes)
@@ -41,12 +44,16 @@ class SiteNodes:
 
     def some(self, chosen: NDArray[np.bool_]) -> SiteNodes:
         """Some of the stations, with the shares they have."""
+        lines = self.lines
+        if lines is not None:
+            lines = (np.cumsum(chosen) - 1)[lines[chosen[lines].all(axis=1)]]
         return SiteNodes(
             self.nodes[chosen],
             self.weights[chosen],
             self.frames[chosen],
             self.shares[chosen],
             self.positions[chosen],
+            lines,
         )
 
     def numbered_from(self, first: int) -> SiteNodes:

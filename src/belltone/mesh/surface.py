@@ -17,10 +17,11 @@ from belltone.design.place import Place
 from belltone.geometry.shapes import Extruded, Plate, Revolved, extent
 from belltone.geometry.skins import Skin
 from belltone.mesh.blocks import SIDES, Block, Blocks, find_place
-from belltone.mesh.feet import ElementFinder
+from belltone.mesh.feet import ElementFinder, onto_edges
 from belltone.mesh.quadrature import lagrange, lobatto, lobatto_weights
 from belltone.mesh.reading import reading_rows
 from belltone.mesh.sites import Feet, SiteNodes
+from belltone.mesh.spots import unit_disc
 
 __all__ = [
     "Imprint",
@@ -34,7 +35,6 @@ __all__ = [
 Array = NDArray[np.float64]
 IntArray = NDArray[np.intp]
 
-_FOOTPRINT: Final = 8
 _PROBE: Final = 1e-5  # of a block; a step for slopes
 _SAME_PLACE: Final = 0.005  # of a block; between elements so narrow nothing is told apart
 _SMOOTH: Final = 0.999  # length of the mean of directors that agree
@@ -215,10 +215,12 @@ class SurfaceMesh:
 
     def feet(self, points: Array) -> Feet:
         """The nearest places of the wall to points ``(n, 3)``."""
-        element, weights, places = self._finder.nearest(points)
-        reach = 0.5 * np.sum(weights * self.thickness[element], axis=1)
+        element, weights, _ = self._finder.nearest(points)
         normals = np.einsum("nk,nkd->nd", weights, self.directors[element])
         normals /= np.linalg.norm(normals, axis=1, keepdims=True)
+        positions = self.coordinates[self.connectivity[element]]
+        weights, places = onto_edges(self.order, weights, positions, points, normals)
+        reach = 0.5 * np.sum(weights * self.thickness[element], axis=1)
         return Feet(self.connectivity[element], weights, places, reach, normals)
 
     # -- sites ----------------------------------------------------------------------------------
@@ -285,7 +287,7 @@ class SurfaceMesh:
         length = np.zeros(len(self.coordinates))
         weights = lobatto_weights(self.order)
         sides = self._sides
-        used: list[IntArray] = []
+        used: list[IntArray] = []  # nodes of the elements along the edge
         for a, b in chain:
             elements, local, axis, outward, forward = sides[(a, b)]
             here = self.connectivity[elements][:, local]
@@ -297,7 +299,7 @@ class SurfaceMesh:
             np.add.at(total[0], here, weights[:, None] * along)
             np.add.at(total[1], here, away / np.linalg.norm(away, axis=-1, keepdims=True))
             np.add.at(total[2], here, normal)
-            used.append(here.ravel())
+            used.append(here)
         nodes = np.unique(np.concatenate(used))
         along, away, normal = (vectors[nodes] for vectors in total)
         along = along / np.linalg.norm(along, axis=-1, keepdims=True)
@@ -313,6 +315,7 @@ class SurfaceMesh:
             np.stack([along, side, normal], axis=-2),
             length[nodes] / length[nodes].sum(),
             self.coordinates[nodes],
+            np.searchsorted(nodes, np.concatenate(used)),
         )
 
     @cached_property
@@ -353,28 +356,18 @@ class SurfaceMesh:
         axis /= np.linalg.norm(axis)
         frame = np.array([axis, np.cross(normal, axis), normal])
         reach = 0.5 * float(weights[0] @ self.thickness[element[0]])
-        all_nodes, shares = self._footprint(block, u, v, position, reach)
+        all_nodes, shares = self._footprint(position, frame[:2], reach)
         return SiteNodes(all_nodes[None], shares[None], frame[None], np.ones(1), position[None])
 
-    def _footprint(
-        self, block: int, u: float, v: float, centre: Array, reach: float
-    ) -> tuple[IntArray, Array]:
-        """Nodes and weights of the mean motion over a small circle round a point of a block.
+    def _footprint(self, centre: Array, across: Array, reach: float) -> tuple[IntArray, Array]:
+        """Nodes and weights of the mean motion over a disc round a point, in its plane.
 
-        In a wall that can shear, a true point gives way without limit under a force, so what is
-        fixed at a point acts on a circle as wide as the wall is thick.
+        What is fixed at a point acts on a disc as wide as the wall is thick.
         """
-        slopes = block_slopes(self.surface, self.blocks.blocks[block], u, v)
-        angles = np.arange(_FOOTPRINT) * 2 * math.pi / _FOOTPRINT
-        metric = slopes @ slopes.T
-        half = np.linalg.cholesky(np.linalg.inv(metric))
-        ring = np.array([u, v]) + reach * np.column_stack([np.cos(angles), np.sin(angles)]) @ half.T
-        ring = np.clip(ring, 0.0, 1.0)
-        elements, weights = self.sample((np.full(_FOOTPRINT, block), ring[:, 0], ring[:, 1]))
-        nodes = self.connectivity[elements]
-        unique, inverse = np.unique(nodes, return_inverse=True)
+        element, weights, _ = self.locate_points(centre + reach * unit_disc() @ across)
+        unique, inverse = np.unique(self.connectivity[element], return_inverse=True)
         total = np.zeros(len(unique))
-        np.add.at(total, inverse.ravel(), weights.ravel() / _FOOTPRINT)
+        np.add.at(total, inverse.ravel(), weights.ravel() / len(element))
         return unique, total
 
 

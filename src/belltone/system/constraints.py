@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Final
 
 import numpy as np
@@ -29,6 +30,7 @@ Array = NDArray[np.float64]
 IntArray = NDArray[np.intp]
 
 _UPRIGHT: Final = 1e-6  # sine of an angle; less is no angle
+_DIGITS: Final = 6  # of a normal's parts, by which the least is told
 
 
 def site_rows(
@@ -51,12 +53,16 @@ class Tie:
 
     ``spatial`` (stations, k, 6) are the directions as made; they turn with the feet, and so do the
     arms from a foot to its station. Called with a pose it gives the rows as `site_rows` does.
+
+    With ``shares`` (rows' stations, stations) the rows are such means of those of the stations;
+    turns about axes that change along them are tied at the first stations, one for each row.
     """
 
     site: SiteNodes
     feet: Feet
     spatial: Array
     size: int
+    shares: scipy.sparse.csr_matrix | None = None
 
     @property
     def arms(self) -> Array:
@@ -78,7 +84,21 @@ class Tie:
         ours = _rows(site.nodes, site.weights, spatial, self.size)
         theirs = _rows(feet.nodes, feet.weights, carried, self.size)
         rows = scipy.sparse.csr_matrix(ours - theirs)
-        return rows if pose is None else _with_values(rows, _measured(spatial, gaps))
+        if pose is not None:
+            rows = _with_values(rows, _measured(spatial, gaps))
+        return rows if self.shares is None else scipy.sparse.csr_matrix(self._means @ rows)
+
+    @cached_property
+    def _means(self) -> scipy.sparse.csr_matrix:
+        """What the rows are means of: of each station all directions."""
+        assert self.shares is not None
+        count = self.spatial.shape[1]
+        changes = np.abs(self.spatial - self.spatial[0]).max(axis=(0, 2)) > _UPRIGHT
+        alone = scipy.sparse.eye_array(*self.shares.shape)
+        return scipy.sparse.csr_matrix(
+            scipy.sparse.kron(self.shares, np.diag(1.0 - changes), format="csr")
+            + scipy.sparse.kron(alone, np.diag(changes + np.zeros(count)), format="csr")
+        )
 
     def stress_stiffness(self, multipliers: Array, pose: Pose | None) -> scipy.sparse.csc_matrix:
         """What forces carried over the arms add to the stiffness, as under a pendulum.
@@ -86,6 +106,8 @@ class Tie:
         ``multipliers`` are the forces along the rows that hold a balance with what is tied.
         """
         _, arms, spatial = self._now(pose)
+        if self.shares is not None:
+            multipliers = np.asarray(self._means.T @ multipliers)
         forces = np.einsum("skd,sk->sd", spatial[..., :3], multipliers.reshape(spatial.shape[:2]))
         blocks = turning_stiffness(-forces[:, :, None] * arms[:, None, :])
         turning = np.zeros((len(arms), 3, 6))
@@ -111,25 +133,37 @@ def relative_tie(site: SiteNodes, feet: Feet, directions: Array, own: bool, size
     return Tie(site, feet, _spatial(site, directions, own), size)
 
 
-def welded_tie(site: SiteNodes, feet: Feet, size: int) -> Tie:
+def welded_tie(
+    site: SiteNodes, feet: Feet, size: int, shares: scipy.sparse.csr_matrix | None = None
+) -> Tie:
     """All motions of stations against those of feet, but for turns about the normal of a wall.
 
     A wall has no stiffness of its own against such a turn at a point: a line of stations that
-    slides with it turns with it as well.
+    slides with it turns with it as well. ``shares`` are those of a `Tie`.
     """
     if feet.normals is None:
-        return relative_tie(site, feet, np.eye(6), False, size)
-    across = np.linalg.svd(feet.normals[:, None])[2][:, 1:]
+        return Tie(site, feet, _spatial(site, np.eye(6), False), size, shares)
     spatial = np.zeros((len(site), 5, 6))
     spatial[:, :3, :3] = np.eye(3)
-    spatial[:, 3:, 3:] = across
-    return Tie(site, feet, spatial, size)
+    spatial[:, 3:, 3:] = _square_to(feet.normals)
+    return Tie(site, feet, spatial, size, shares)
 
 
-def hinged_tie(site: SiteNodes, feet: Feet, size: int) -> Tie:
+def _square_to(normals: Array) -> Array:
+    """Two directions square to each of some normals, the same where these are."""
+    least = np.argmin(np.abs(normals).round(_DIGITS), axis=1)
+    first = np.cross(normals, np.eye(3)[least])
+    first /= np.linalg.norm(first, axis=1, keepdims=True)
+    return np.stack([first, np.cross(normals, first)], axis=1)
+
+
+def hinged_tie(
+    site: SiteNodes, feet: Feet, size: int, shares: scipy.sparse.csr_matrix | None = None
+) -> Tie:
     """All motions a weld ties but the turn about the line of stations.
 
     The slides along a line tie its slope too, but only by the way of a wall that does not shear.
+    ``shares`` are those of a `Tie`.
     """
     along = site.frames[:, 0]
     if feet.normals is None:
@@ -142,7 +176,7 @@ def hinged_tie(site: SiteNodes, feet: Feet, size: int) -> Tie:
     spatial = np.zeros((len(site), 3 + turns.shape[1], 6))
     spatial[:, :3, :3] = np.eye(3)
     spatial[:, 3:, 3:] = turns
-    return Tie(site, feet, spatial, size)
+    return Tie(site, feet, spatial, size, shares)
 
 
 def mean_motion(

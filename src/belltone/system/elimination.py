@@ -60,6 +60,7 @@ def eliminate(ties: scipy.sparse.csr_matrix, weights: Array) -> FreeMotions:
     given: dict[int, dict[int, float]] = {}
     indptr, indices, data = rest.indptr, rest.indices.tolist(), rest.data.tolist()
     scale = weights.tolist()
+    named = np.bincount(rest.indices, minlength=size).tolist()
     for row in range(rest.shape[0]):
         low, high = int(indptr[row]), int(indptr[row + 1])
         if low == high:
@@ -69,7 +70,7 @@ def eliminate(ties: scipy.sparse.csr_matrix, weights: Array) -> FreeMotions:
         _substitute(work, given)
         if not work:
             continue
-        pivot = _pivot(work, scale)
+        pivot = _pivot(work, scale, named)
         if pivot == size - 1 or abs(work[pivot]) * scale[pivot] <= _SAME * size_before:
             if abs(work.get(size - 1, 0.0)) > _AMISS * constants:
                 contradicted.append(int(numbers[row]))
@@ -82,14 +83,19 @@ def eliminate(ties: scipy.sparse.csr_matrix, weights: Array) -> FreeMotions:
     return _resolved(size, held, given, tuple(contradicted))
 
 
-def _pivot(work: dict[int, float], scale: list[float]) -> int:
-    """The unknown a tie gives up: of those with nearly the largest coefficient the first one.
+def _pivot(work: dict[int, float], scale: list[float], named: list[int]) -> int:
+    """The unknown a tie gives up, of those with nearly the largest coefficient.
 
-    So rounding does not choose among equals, and the same one goes while dimensions change.
+    It is that which the fewest ties name: where one line follows another, others would drag all
+    along the line into each other. Of these it is the first, so that rounding does not choose among
+    equals, and the same one goes while dimensions change.
     """
     sizes = {column: abs(value) * scale[column] for column, value in work.items()}
     least = _EQUAL * max(sizes.values())
-    return min(column for column, size in sizes.items() if size >= least)
+    return min(
+        (column for column, size in sizes.items() if size >= least),
+        key=lambda column: (named[column], column),
+    )
 
 
 def _held_outright(

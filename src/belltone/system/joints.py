@@ -15,7 +15,9 @@ from belltone.design.values import Design, JointSide, JointValue
 from belltone.errors import UserError
 from belltone.geometry.shapes import Plate
 from belltone.mesh.sites import Feet, SiteNodes
+from belltone.mesh.spots import unit_disc
 from belltone.mesh.surface import SurfaceMesh
+from belltone.system.averages import averages_of
 from belltone.system.bodies import Body
 from belltone.system.constraints import (
     hinged_tie,
@@ -39,8 +41,6 @@ _AT_RIM: Final = 1e-6  # weight of nodes that are not on a rim, where a foot is 
 _OVER: Final = 1e-4  # of the wall's size; what lies farther beside its foot is not over the wall
 _LEANS: Final = 0.1  # slope of a coarse element's normal
 _SAME_LINE: Final = 1e-6  # of its length; lines that are no farther apart are one
-_RINGS: Final = 6  # of places over a spot, whose mean motion is tied
-_RING: Final = 18  # places in each
 
 
 class JointError(UserError):
@@ -133,7 +133,7 @@ def _held_rows(joint: JointValue, meeting: Meeting, size: int) -> Rule:
     if joint.how == "welded":
         if len(meeting.stations) == 1:
             return _between(meeting, np.eye(6), False, size)
-        return welded_tie(meeting.stations, meeting.feet, size)
+        return welded_tie(*_in_the_mean(meeting, joint.tolerance, size))
     if joint.axis is not None:
         axis = joint.axis / np.linalg.norm(joint.axis)
         across = np.linalg.svd(axis[None])[2][1:]
@@ -144,7 +144,22 @@ def _held_rows(joint: JointValue, meeting: Meeting, size: int) -> Rule:
         roll = np.concatenate([np.zeros(3), meeting.stations.frames[0, 0]])
         rows = slides if joint.rolls else np.vstack([slides, roll])
         return _between(meeting, rows, False, size)
-    return hinged_tie(meeting.stations, meeting.feet, size)
+    return hinged_tie(*_in_the_mean(meeting, joint.tolerance, size))
+
+
+def _in_the_mean(
+    meeting: Meeting, tolerance: float, size: int
+) -> tuple[SiteNodes, Feet, int, scipy.sparse.csr_matrix | None]:
+    """What ties the stations of a meeting: their feet, and where meshes do not match also means."""
+
+    def meet(places: SiteNodes) -> tuple[Feet, NDArray[np.bool_]]:
+        feet = meeting.other.feet(places.positions)
+        return feet, _joined(meeting.driving, meeting.other, places, feet, tolerance)
+
+    found = averages_of(meeting.stations, meeting.feet, meet)
+    if found is None:
+        return meeting.stations, meeting.feet, size, None
+    return found.site, found.feet, size, found.shares
 
 
 def _between(meeting: Meeting, directions: Array, own: bool, size: int) -> Rule:
@@ -160,7 +175,7 @@ def _between(meeting: Meeting, directions: Array, own: bool, size: int) -> Rule:
     across = np.linalg.svd(normal[None])[2][1:]
     own_reach = float(meeting.driving.feet(stations.positions).reach[0])
     radius = max(own_reach, float(feet.reach[0]))
-    ring = meeting.other.feet(feet.positions[0] + radius * _disc(across))
+    ring = meeting.other.feet(feet.positions[0] + radius * unit_disc() @ across)
     spatial = directions
     if own:
         frame = stations.frames[0]
@@ -177,20 +192,6 @@ def _between(meeting: Meeting, directions: Array, own: bool, size: int) -> Rule:
         return scipy.sparse.csr_matrix(scipy.sparse.csr_matrix(now) @ (ours - theirs))
 
     return rule
-
-
-def _disc(across: Array) -> Array:
-    """Places spread evenly over a unit disc in the plane of two directions.
-
-    So many share what is carried that none of them acts like a point, under which a wall that can
-    shear would give way without limit.
-    """
-    rings = np.sqrt((np.arange(_RINGS) + 0.5) / _RINGS)
-    angles = np.arange(_RING) * 2 * np.pi / _RING
-    # Every other ring is turned by half a step, so that places do not line up.
-    turned = angles[None, :] + (np.arange(_RINGS) % 2)[:, None] * np.pi / _RING
-    flat = np.stack([np.cos(turned), np.sin(turned)], axis=-1) * rings[:, None, None]
-    return flat.reshape(-1, 2) @ across
 
 
 def meeting_of(joint: JointValue, bodies: Mapping[str, Body]) -> list[Meeting]:
@@ -318,11 +319,8 @@ def _met(
 ) -> Meeting | None:
     """The stations that touch another body, or ``None``."""
     feet = other.feet(stations.positions)
+    near = _joined(driving, other, stations, feet, tolerance)
     gaps = open_gaps(driving, stations, feet)
-    near = gaps <= tolerance
-    if not np.isfinite(tolerance):
-        # A rib is joined to what it stands on however far off; where it spans a hole, to nothing.
-        near &= ~_beyond_rim(other, stations, feet)
     if not near.any():
         return None
     return Meeting(
@@ -333,6 +331,17 @@ def _met(
         feet.some(near),
         np.maximum(gaps[near], 0.0),
     )
+
+
+def _joined(
+    driving: Body, other: Body, stations: SiteNodes, feet: Feet, tolerance: float
+) -> NDArray[np.bool_]:
+    """Which stations are so near to their feet that they are tied to them."""
+    near = open_gaps(driving, stations, feet) <= tolerance
+    if not np.isfinite(tolerance):
+        # A rib is joined to what it stands on however far off; where it spans a hole, to nothing.
+        near &= ~_beyond_rim(other, stations, feet)
+    return np.asarray(near)
 
 
 def open_gaps(driving: Body, stations: SiteNodes, feet: Feet) -> Array:
@@ -463,7 +472,7 @@ def _spot_rows(joint: JointValue, bodies: Mapping[str, Body], size: int) -> Rule
     for place in joint.spots:
         station = bodies[place.part].site(place)
         centre, frame = station.positions[0], station.frames[0]
-        ring = centre + joint.radius * _disc(frame[:2])
+        ring = centre + joint.radius * unit_disc() @ frame[:2]
         rings = []
         for side in (joint.first, joint.second):
             body = bodies[side.part]
