@@ -72,6 +72,18 @@ HARD = {
         'radius = "40 mm" }\nholes = [{ name = "a", shape = "round", '
         'at = ["-168 mm", "-62 mm"], diameter = "50 mm" }]\n' + PINNED
     ),
+    "four clamped feet": SQUARE
+    + "".join(
+        f'[sites.{name}]\npart = "wall"\nat = ["{x} mm", "{y} mm"]\n'
+        f'[[supports]]\nsite = "{name}"\nhold = "clamped"\n'
+        for name, x, y in (("a", -270, -180), ("b", 270, -180), ("c", 270, 180), ("d", -270, 180))
+    ),
+    "tube in the middle": (
+        SQUARE + PINNED + '[parts.tube]\nkind = "revolved"\nmaterial = "structural steel"\n'
+        'thickness = "3 mm"\n'
+        'profile = [ { at = ["80 mm", "0 mm"] }, { at = ["80 mm", "200 mm"] } ]\n'
+        '[[joints]]\nbetween = ["tube.start", "wall"]\nhow = "welded"\n'
+    ),
 }
 """Where errors fall slowly, a ligament of a twelfth of the holes beside it, and uneven blocks."""
 FLANGE = PLATE.replace('"plate"', '"revolved"').replace("4 mm", "1.5 mm") + (

@@ -1,6 +1,8 @@
-"""One discretisation that serves several designs."""
+"""One discretisation that serves several designs, and walls divided in places."""
 
 from __future__ import annotations
+
+from dataclasses import replace
 
 from belltone.mesh.discretisation import Discretisation, SurfacePlan, fine_enough
 
@@ -34,3 +36,16 @@ def test_the_finest_divisions_serve_everywhere() -> None:
     assert chosen(4, (1, 4), (), divisions=2).finest == 8
     assert chosen(4, ()).finest == 1
     assert Discretisation(3, 5).finest == 3
+
+
+def test_divided_as_often_everywhere() -> None:
+    """What was divided in places is made as fine in all others."""
+    plans = (SurfacePlan(None, (1, 1)), SurfacePlan(None, (2,)))
+    bare = Discretisation(1, 4, plans)
+    assert bare.even
+    assert bare.finer().even
+    one = replace(bare, plans=(replace(plans[0], times=(2, 1)), plans[1]))
+    assert not one.even
+    assert [plan.times for plan in one.evened().plans] == [(2, 2), (2,)]
+    assert one.evened().even
+    assert not replace(bare, plans=(replace(plans[0], times=(2, 2)), plans[1])).even

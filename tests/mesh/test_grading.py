@@ -10,6 +10,7 @@ from verification.walls import plate, rectangle, shell, wall
 
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.grading import HardPlace
+from belltone.mesh.plate_blocks import openness
 from belltone.mesh.surface import SurfaceMesh
 from belltone.mesh.surface_division import FoldedMeshError, surface_mesh
 from belltone.mesh.surface_plan import plan_surface
@@ -110,6 +111,47 @@ def test_long_walls_are_cut_as_planned_wherever_the_place_goes(x: float) -> None
     mesh = surface_mesh(FLANGE, Discretisation(1, 4), plan, places=[place])
     assert mesh.node_areas.sum() == pytest.approx(0.12, rel=1e-9)
     assert mesh.node_areas.min() > 0
+
+
+FEET = [(x, y) for x in (-0.45, 0.45) for y in (-0.27, 0.27)]
+
+
+@pytest.mark.parametrize(
+    "spots",
+    [
+        FEET,
+        [*FEET, (0.0, 0.27), (0.0, -0.27)],
+        [(-0.2, 0.05), (0.15, -0.1)],
+        [(0.1, 0.1), (0.1, -0.1)],
+    ],
+)
+def test_places_of_one_block_are_parted_before_blocks_lead_to_them(
+    spots: list[tuple[float, float]],
+) -> None:
+    """Cut about one after the other, blocks were wedges that hardly bend."""
+    places = [HardPlace(0, at, SIZE) for at in spots]
+    mesh = mesh_at(PLATE, *places)
+    assert mesh.node_areas.sum() == pytest.approx(0.6, rel=1e-9)
+    assert max(size_at(mesh, place) for place in places) <= 3.5 * SIZE
+    assert openness(mesh.blocks) > 0.2
+    moved = [HardPlace(0, (0.97 * x, y + 0.003), SIZE) for x, y in spots]
+    plan = plan_surface(PLATE, places)
+    again = surface_mesh(PLATE, Discretisation(1, 4), plan, places=moved)
+    assert len(again.connectivity) == len(mesh.connectivity)
+    assert max(size_at(again, place) for place in moved) <= 4 * SIZE
+
+
+def test_feet_near_corners_have_strips_along_both_rims() -> None:
+    """Twice as wide as feet are away from rims, so that each stands in the middle of one."""
+    places = [HardPlace(0, at, SIZE) for at in FEET]
+    plan = plan_surface(PLATE, places)
+    lines = [cut for cut in plan.cuts if cut.others]
+    assert len(lines) == 4
+    corners = mesh_at(PLATE, *places).blocks
+    ends = np.unique(
+        np.round([block.chart(np.zeros(1), np.zeros(1))[0] for block in corners.blocks], 6)[:, 0]
+    )
+    assert {-0.4, 0.4} <= set(ends.tolist())
 
 
 def test_the_small_block_follows_its_place() -> None:

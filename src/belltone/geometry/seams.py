@@ -1,4 +1,4 @@
-"""Straight lines inside a domain along which its elements are to end, whole and cut into pieces."""
+"""Lines and circles inside a domain along which its elements are to end."""
 
 from __future__ import annotations
 
@@ -12,13 +12,15 @@ from numpy.typing import NDArray
 
 from belltone.geometry.outlines import inside
 
-__all__ = ["Seam", "SeamPoints", "cut_seams", "knots", "stretches"]
+__all__ = ["Ring", "Seam", "SeamPoints", "circle_through", "cut_seams", "knots", "stretches"]
 
 Array = NDArray[np.float64]
 Point = tuple[float, float]
 
 _BY_RIMS: Final = 2.0  # times how far short of a rim; a stretch so long is parted off there
 _SAME: Final = 1e-6  # of a line; so near two places on it are one
+_ROUND: Final = 1e-4  # of its radius; a circle's points lie so near to it
+_NEAR: Final = 0.5  # of its radius; they are no further from each other
 
 
 @dataclass(frozen=True)
@@ -28,6 +30,14 @@ class Seam:
     start: Point
     stop: Point
     inner: tuple[bool, bool]
+
+
+@dataclass(frozen=True)
+class Ring:
+    """A circle in a plane (m)."""
+
+    centre: Point
+    radius: float
 
 
 @dataclass(frozen=True, eq=False)
@@ -69,6 +79,23 @@ def stretches(seams: Sequence[Seam], loops: Sequence[Array], clear: float) -> li
                     start + np.array([[one], [two]]) * run for one, two in itertools.pairwise(ends)
                 ]
     return found
+
+
+def circle_through(points: Array) -> Ring | None:
+    """The whole circle a closed chain of points ``(n, 2)`` runs round, if it does.
+
+    Points of a circle are near each other; those of a polygon may be its corners alone.
+    """
+    steps = np.linalg.norm(np.diff(points, axis=0), axis=1)
+    size = 0.5 * float(np.ptp(points, axis=0).max())
+    if np.linalg.norm(points[-1] - points[0]) > _ROUND * size or steps.max() > _NEAR * size:
+        return None
+    # The circle of least squares: x² + y² = 2 a x + 2 b y + c.
+    rows = np.column_stack([2 * points, np.ones(len(points))])
+    (x, y, rest), *_ = np.linalg.lstsq(rows, np.sum(points**2, axis=1))
+    radius = float(np.sqrt(max(0.0, rest + x**2 + y**2)))
+    off = np.abs(np.linalg.norm(points - (x, y), axis=1) - radius)
+    return Ring((float(x), float(y)), radius) if off.max() < _ROUND * radius else None
 
 
 def _parted(low: float, high: float, by_rims: Sequence[float]) -> list[float]:

@@ -26,7 +26,8 @@ class SurfacePlan:
     where the motion is not smooth. The elements along a class are each divided so many ``times``
     more, where that is more than once. ``towards`` are ends of classes, (class, its start,
     size in thicknesses), from which elements grow, in order; behind the narrow one beside a rim
-    they begin `GROWTH` times as large.
+    they begin `GROWTH` times as large. ``spots`` are places, (number, radius in m), round which the
+    blocks of a plate end along circles.
     """
 
     scheme: PlateScheme | None
@@ -34,6 +35,7 @@ class SurfacePlan:
     cuts: tuple[Cut, ...] = ()
     times: tuple[int, ...] = ()
     towards: tuple[tuple[int, bool, float], ...] = ()
+    spots: tuple[tuple[int, float], ...] = ()
 
     @property
     def along_seams(self) -> bool:
@@ -42,9 +44,15 @@ class SurfacePlan:
         return quads is not None and bool(quads.seams)
 
     @property
+    def round_rings(self) -> bool:
+        """Whether blocks end along the circles inside that ask for it."""
+        nests = () if self.scheme is None else self.scheme.nests
+        return sum(len(nest.rings) for nest in nests) > len(self.spots)
+
+    @property
     def placed(self) -> bool:
         """Whether places where something acts or ends decide where its blocks are."""
-        return bool(self.cuts) or self.along_seams
+        return bool(self.cuts) or self.along_seams or self.round_rings or bool(self.spots)
 
     def divided(self, number: int) -> int:
         """How many times the elements along a class are divided."""
@@ -72,8 +80,7 @@ class Discretisation:
     @property
     def finest(self) -> int:
         """The divisions where walls are divided most, which serve everywhere else as well."""
-        most = max((max(plan.times) for plan in self.plans if plan.times), default=1)
-        return self.divisions * most
+        return self.divisions * self._most
 
     def lower(self) -> Discretisation:
         """The next lower order, which the error estimate compares with."""
@@ -82,6 +89,22 @@ class Discretisation:
     def finer(self) -> Discretisation:
         """Twice the divisions."""
         return replace(self, divisions=2 * self.divisions)
+
+    @property
+    def even(self) -> bool:
+        """Whether the elements of walls are divided as often everywhere."""
+        return all(set(plan.times) == {self._most} for plan in self.plans if plan.times) and (
+            self._most == 1 or all(plan.times for plan in self.plans)
+        )
+
+    def evened(self) -> Discretisation:
+        """As fine everywhere as where walls are divided most."""
+        plans = [replace(plan, times=(self._most,) * len(plan.counts)) for plan in self.plans]
+        return replace(self, plans=tuple(plans))
+
+    @property
+    def _most(self) -> int:
+        return max((max(plan.times) for plan in self.plans if plan.times), default=1)
 
 
 def fine_enough(chosen: Sequence[Discretisation]) -> Discretisation:

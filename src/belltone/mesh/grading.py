@@ -12,6 +12,7 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Callable, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import Final
 
@@ -19,7 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.geometry.curved_quads import edge_key
-from belltone.geometry.seams import Seam
+from belltone.geometry.seams import Ring, Seam
 from belltone.mesh.blocks import Block, Blocks, find_place, place_on
 
 __all__ = ["Cut", "Gauge", "GradingError", "HardPlace", "graded", "plan_cuts"]
@@ -39,6 +40,9 @@ _MOST_CUTS: Final = 8
 _WIDEST: Final = 0.4  # half a small block, as a share
 _NARROWEST: Final = 0.005  # of a block's side; a narrower strip beside a rim matters no more
 _WIDE: Final = 6.0  # times the width of a strip beside a rim; blocks less wide need none
+_MOST_LINES: Final = 3  # for each place
+_BY_RIM: Final = 0.25  # of a block; a place so near to a rim has a strip along it
+_APART: Final = 6.0  # times the size about a place; others nearer to it stay in one block with it
 _BESIDE: Final = 0.7  # of the way to the next side; half a small block is no wider
 
 
@@ -52,8 +56,8 @@ class HardPlace:
 
     ``mass`` (kg) is what hangs there, infinite where something else acts. Where elements end at the
     place and grow from it anyway, blocks are not ``cut`` for it. A ``seam`` is a line of the chart
-    that ends at the place, and along which blocks should end. A block no larger than ``roomy``
-    times the size is small enough.
+    that ends at the place, or a circle through it, along which blocks should end. A block no larger
+    than ``roomy`` times the size is small enough.
     """
 
     segment: int
@@ -61,7 +65,7 @@ class HardPlace:
     size: float
     mass: float = math.inf
     cut: bool = True
-    seam: Seam | None = None
+    seam: Seam | Ring | None = None
     roomy: float = 3.0
 
 
@@ -72,7 +76,9 @@ class Cut:
     ``place`` is the number of the `HardPlace`. ``side`` or ``corner`` say which one the place is
     on or near, if either. ``half`` is half the size of the small block along both coordinates, as
     shares; at a corner its whole size. Along an ``axis`` the block is only made shorter, and so are
-    all beside it: it is long, and a small block in it would leave wedges along its sides.
+    all beside it: it is long, and a small block in it would leave wedges along its sides. So it
+    is where it has ``others``: twice as far from a ``rim`` as the place is, or half way to the
+    ``other`` place along the axis.
     """
 
     block: int
@@ -83,6 +89,8 @@ class Cut:
     axis: int | None = None
     cut_at: tuple[bool, bool] = (True, True)
     rim: int | None = None
+    other: int | None = None
+    others: bool = False
 
 
 @dataclass(frozen=True)
@@ -131,7 +139,16 @@ class _Cutter:
             self._cut_at(self.blocks[cut.block].vertices[cut.corner], cut.half[0])
             return
         uv = self.where(cut.block, places[cut.place])
-        if cut.rim is not None:
+        if cut.other is not None:
+            assert cut.axis is not None
+            middle = 0.5 * (uv + self.where(cut.block, places[cut.other]))[cut.axis]
+            self._cut_across(cut.block, cut.axis, [float(np.clip(middle, _SLACK, 1 - _SLACK))], 0)
+        elif cut.rim is not None and cut.others:
+            share = min(2 * float(_away(uv)[cut.rim]), 1 - _SLACK)
+            first = cut.rim in (0, 3)
+            at = share if first else 1 - share
+            self._cut_across(cut.block, 1 - cut.rim % 2, [at], int(not first))
+        elif cut.rim is not None:
             axis = 1 - cut.rim % 2
             size = float(self._gauge.sizes(self.blocks[cut.block], uv)[axis])
             wide = float(np.clip(self._gauge.narrow / size, _NARROWEST, _NEAR))
@@ -413,9 +430,20 @@ def plan_cuts(
         cutter.cut(cut, places)
         cuts.append(cut)
 
-    for index, place in enumerate(places):
-        if place.mass < least or not place.cut:
-            continue
+    hard = [n for n, place in enumerate(places) if place.mass >= least and place.cut]
+    crowded = {
+        n
+        for here in _inside(cutter, hard, places, gauge).values()
+        if len(here) > 1
+        for n, _ in here
+    }
+    for _ in range(_MOST_LINES * len(crowded)):
+        line = _next_line(cutter, sorted(crowded), places, gauge)
+        if line is None:
+            break
+        carry_out(line)
+    for index in hard:
+        place = places[index]
         number, *_ = find_place(cutter.blocks, place.segment, np.array(place.at), gauge.scale)
         for _ in range(_MOST_CUTS):
             try:
@@ -432,6 +460,53 @@ def plan_cuts(
             cut = _lengthwise(cutter, number, index, uv, sizes, place.size)
             carry_out(cut or _next_cut(number, index, uv, sizes, place.size))
     return tuple(cuts)
+
+
+def _inside(
+    cutter: _Cutter, hard: Sequence[int], places: Sequence[HardPlace], gauge: Gauge
+) -> dict[int, list[tuple[int, Array]]]:
+    """The numbers of places in each block, and where in it they are."""
+    inside: dict[int, list[tuple[int, Array]]] = {}
+    for index in hard:
+        place = places[index]
+        number, *_ = find_place(cutter.blocks, place.segment, np.array(place.at), gauge.scale)
+        with suppress(GradingError):
+            inside.setdefault(number, []).append((index, cutter.where(number, place)))
+    return inside
+
+
+def _next_line(
+    cutter: _Cutter, crowded: Sequence[int], places: Sequence[HardPlace], gauge: Gauge
+) -> Cut | None:
+    """A cut that parts one place from others it shared a block with.
+
+    Blocks that lead from one place to the sides of its block would else be cut about the next. It
+    runs along a rim one of them is near, which leaves no wedges there, or between the two that are
+    farthest from each other along the block.
+    """
+    widest, found = 1.0, None
+    for number, here in _inside(cutter, crowded, places, gauge).items():
+        sizes = gauge.sizes(cutter.blocks[number], np.array([0.5, 0.5]))
+        if len(here) > 1 and 0.5 * _RATIO * sizes.max() > _WIDEST * sizes.min():
+            continue  # long ones are cut short about each place
+        for index, uv in here:
+            away = _away(uv)
+            for side in range(4):
+                axis = 1 - side % 2
+                clear = places[index].size < 2 * away[side] * sizes[axis]
+                beyond = any(_away(place)[side] > 2 * away[side] for _, place in here)
+                clear &= beyond or len(here) == 1
+                clear &= away[side] < _BY_RIM and cutter.ends(number, side)
+                if clear and cutter.crossed(number, axis) is not None:
+                    return Cut(number, index, rim=side, others=True)
+        for axis in (0, 1):
+            here.sort(key=lambda each: float(each[1][axis]))
+            for (one, start), (other, stop) in itertools.pairwise(here):
+                least = _APART * max(places[one].size, places[other].size)
+                apart = float((stop - start)[axis] * sizes[axis]) / least
+                if apart > widest and cutter.crossed(number, axis) is not None:
+                    widest, found = apart, Cut(number, one, axis=axis, other=other)
+    return found
 
 
 def _lengthwise(

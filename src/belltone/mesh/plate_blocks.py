@@ -5,7 +5,7 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from belltone.geometry.profiles import Arc
 from belltone.geometry.quads import Quads, inner_places
-from belltone.geometry.seams import Seam, cut_seams
+from belltone.geometry.seams import Ring, Seam, cut_seams
 from belltone.geometry.shapes import (
     Contour,
     Disc,
@@ -24,33 +24,43 @@ from belltone.geometry.shapes import (
 from belltone.geometry.triangles import Triangulation, inner_points
 from belltone.mesh.blocks import BlockBuilder, Blocks, Piece
 from belltone.mesh.plate_rims import Named, circle_arcs, rim_curves, seam_stretches
+from belltone.mesh.plate_rings import Nest, add_core, filled, opened, rings_and_lines
 
 __all__ = ["OPEN", "PlateScheme", "openness", "plate_blocks", "unfolded"]
 
 Array = NDArray[np.float64]
 
-_CORE: Final = 0.5  # half diagonal of a disc's square core, as a share of the radius
 OPEN: Final = 0.08  # sine of an angle between the coordinates of a block
 
 
 @dataclass(frozen=True)
 class PlateScheme:
-    """How a plate is cut into blocks; kept while its dimensions change."""
+    """How a plate is cut into blocks; kept while its dimensions change.
+
+    Where there are ``nests`` of circles, the rest is about the plate without what is in them.
+    """
 
     name: str
     triangles: Triangulation | None = None
     quads: Quads | None = None
+    nests: tuple[Nest, ...] = ()
 
 
-def plate_blocks(plate: Plate, scheme: PlateScheme, seams: Sequence[Seam] = ()) -> Blocks:
+def plate_blocks(plate: Plate, scheme: PlateScheme, seams: Sequence[Seam | Ring] = ()) -> Blocks:
     """Cut a plate into blocks by a scheme.
 
-    Raises ``ValueError`` where the scheme has blocks along other seams.
+    Raises ``ValueError`` where the scheme has blocks along other seams, and where a circle inside
+    has an odd number of pieces.
     """
+    rings, lines = rings_and_lines(seams)
+    if scheme.nests:
+        rest = opened(plate, scheme.nests, rings)
+        around = plate_blocks(rest, replace(scheme, nests=()), lines)
+        return filled(around, plate, scheme.nests, rings)
     if scheme.triangles is not None:
         return _from_triangles(plate, scheme.triangles)
     if scheme.quads is not None:
-        return _from_quads(plate, scheme.quads, seams)
+        return _from_quads(plate, scheme.quads, lines)
     if scheme.name == "disc":
         assert isinstance(plate.outline, Disc)
         return _disc(plate.outline.radius)
@@ -120,13 +130,8 @@ def _quad(plate: Plate) -> Blocks:
 def _disc(radius: float) -> Blocks:
     """A square core with four blocks round it."""
     builder = BlockBuilder()
-    rim = [("rim", arc) for arc in circle_arcs((0.0, 0.0), radius)]
-    outer = _loop(builder, rim)
-    inner = [builder.point(_CORE * builder.points[vertex]) for vertex in outer]
-    builder.quad(inner[0], inner[1], inner[2], inner[3])
-    for index in range(4):
-        after = (index + 1) % 4
-        builder.quad(inner[index], outer[index], outer[after], inner[after])
+    outer = _loop(builder, [("rim", arc) for arc in circle_arcs((0.0, 0.0), radius)])
+    add_core(builder, outer, Ring((0.0, 0.0), radius))
     return builder.finish({"outline": ("rim",)})
 
 

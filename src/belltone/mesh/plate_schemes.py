@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import suppress
+from dataclasses import replace
 from functools import lru_cache
 from typing import Final
 
@@ -14,7 +15,7 @@ from numpy.typing import NDArray
 from belltone.geometry.halved_quads import halved_quads
 from belltone.geometry.outlines import rim_distance
 from belltone.geometry.quads import graded_quads, quads
-from belltone.geometry.seams import Seam
+from belltone.geometry.seams import Ring, Seam
 from belltone.geometry.shapes import (
     Contour,
     ContourHole,
@@ -28,6 +29,7 @@ from belltone.geometry.triangles import OutlineError, triangulate
 from belltone.mesh.plate_blocks import OPEN, PlateScheme, openness, plate_blocks, unfolded
 from belltone.mesh.plate_costs import cost
 from belltone.mesh.plate_rims import even_size, rim_curves, rim_points, rims, seam_stretches
+from belltone.mesh.plate_rings import nests, opened, rings_and_lines
 
 __all__ = ["plate_scheme"]
 
@@ -54,7 +56,9 @@ _CONVEX: Final = 1e-6
 
 
 @lru_cache(maxsize=_SCHEMES)
-def plate_scheme(plate: Plate, thickness: float, seams: tuple[Seam, ...] = ()) -> PlateScheme:
+def plate_scheme(
+    plate: Plate, thickness: float, seams: tuple[Seam | Ring, ...] = ()
+) -> PlateScheme:
     """Choose how to cut a plate of a thickness (m); raises `OutlineError` where no mesh is found.
 
     Blocks end along seams where a mesh with such blocks is found.
@@ -62,7 +66,11 @@ def plate_scheme(plate: Plate, thickness: float, seams: tuple[Seam, ...] = ()) -
     A search may take a second; who draws a plate and who solves it ask for the same one.
     """
     if seams:
-        return _along_seams(plate, seams) or plate_scheme(plate, thickness)
+        return (
+            _round_rings(plate, thickness, seams)
+            or _along_lines(plate, rings_and_lines(seams)[1])
+            or plate_scheme(plate, thickness)
+        )
     simple = _simple(plate)
     if simple is not None and not plate.holes:
         return simple
@@ -141,19 +149,53 @@ def _first_found(plate: Plate, thickness: float) -> PlateScheme:
     raise OutlineError("no mesh was found for this outline and its holes; are two rims too close?")
 
 
-def _along_seams(plate: Plate, seams: tuple[Seam, ...]) -> PlateScheme | None:
-    """A scheme of blocks that end along seams; none where all that are found are nearly shut."""
-    lines = seam_stretches(plate, seams)
-    if not lines:
+def _round_rings(
+    plate: Plate, thickness: float, seams: tuple[Seam | Ring, ...]
+) -> PlateScheme | None:
+    """A scheme of blocks that end along circles and lines inside; none where none is found."""
+    within = nests(plate, seams)
+    if not within:
         return None
+    rings, lines = rings_and_lines(seams)
+    rest = opened(plate, within, rings)
+    ways = _following(rest, lines) if lines else _any_way(rest, thickness)
+    return _most_open(plate, (replace(scheme, nests=within) for scheme in ways), seams)
+
+
+def _any_way(plate: Plate, thickness: float) -> Iterator[PlateScheme]:
+    with suppress(OutlineError):
+        yield plate_scheme(plate, thickness)
+    yield from _even(plate)
+    yield from _graded(plate)
+
+
+def _along_lines(plate: Plate, seams: Sequence[Seam]) -> PlateScheme | None:
+    """A scheme of blocks that end along lines; none where all that are found are nearly shut."""
+    return _most_open(plate, _following(plate, seams), seams)
+
+
+def _following(plate: Plate, seams: Sequence[Seam]) -> Iterator[PlateScheme]:
+    """Schemes of blocks that end along lines, the coarsest first."""
+    lines = seam_stretches(plate, seams)
+    if lines:
+        yield from _graded(plate, lines)
+        yield from _halved(plate, lines)
+
+
+def _most_open(
+    plate: Plate, schemes: Iterable[PlateScheme], seams: Sequence[Seam | Ring]
+) -> PlateScheme | None:
+    """The first well open one of some schemes, or else that of the most open blocks."""
     best, most_open = None, _OPEN_ENOUGH
-    for way in (_graded, _halved):
-        for scheme in way(plate, lines):
+    for scheme in schemes:
+        try:
             open_by = openness(plate_blocks(plate, scheme, seams))
-            if open_by > _WELL_OPEN:
-                return scheme
-            if open_by > most_open:
-                best, most_open = scheme, open_by
+        except ValueError:
+            continue  # an odd number of pieces round a circle
+        if open_by > _WELL_OPEN:
+            return scheme
+        if open_by > most_open:
+            best, most_open = scheme, open_by
     return best
 
 

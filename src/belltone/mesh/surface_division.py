@@ -109,7 +109,7 @@ def planned_blocks(
 ) -> Blocks:
     """The blocks of a surface by a plan; raises `FoldedMeshError` where it no longer fits."""
     try:
-        blocks = surface_blocks(surface, plan.scheme, places)
+        blocks = surface_blocks(surface, plan.scheme, places, plan.spots)
         fits = not isinstance(surface.shape, Plate) or unfolded(blocks)
     except (OutlineError, ValueError, IndexError, np.linalg.LinAlgError) as error:
         raise FoldedMeshError(str(error)) from error

@@ -11,15 +11,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.design.parts import SurfaceValue
-from belltone.geometry.seams import Seam
+from belltone.geometry.outlines import rim_distance
+from belltone.geometry.seams import Ring, Seam
 from belltone.geometry.shapes import Extruded, Lofted, Plate, Revolved
 from belltone.geometry.skins import Skin
 from belltone.mesh.blocks import ALONG_SIDES, SIDES, Block, Blocks, EdgeClasses, side_lengths
 from belltone.mesh.corners import ends_at_sharp_corners
 from belltone.mesh.discretisation import SurfacePlan
 from belltone.mesh.edge_layers import ends_at_folds
-from belltone.mesh.grading import Gauge, HardPlace, graded, plan_cuts
-from belltone.mesh.plate_blocks import PlateScheme, plate_blocks
+from belltone.mesh.grading import Cut, Gauge, HardPlace, graded, plan_cuts
+from belltone.mesh.plate_blocks import PlateScheme, openness, plate_blocks
+from belltone.mesh.plate_rims import rims
 from belltone.mesh.plate_schemes import plate_scheme
 from belltone.mesh.shell_blocks import drawn_blocks, revolved_blocks, skin_blocks
 from belltone.mesh.surface import block_slopes, chart_scale, located
@@ -31,6 +33,8 @@ Array = NDArray[np.float64]
 RIM_WIDTH: Final = 1.0  # thicknesses; the edge layer fades by a factor of twenty within one
 _AIMED: Final = 4.0  # elements over the whole area at one division, unless blocks ask for more
 _LIGHT: Final = 0.1  # of the wall's mass
+_NEARLY_SHUT: Final = 0.05  # sine of an angle of a block; wedges hardly bend
+_CLEARANCE: Final = 0.6  # of the way to the next rim, half way to the next place
 _MOST_COUNT: Final = 12  # along one block edge; longer strips are better described as members
 
 
@@ -46,16 +50,21 @@ def plan_surface(
     their names, of which some are hinged, and on curved walls towards folds and edges ``joined`` to
     other walls. Raises ``ValueError`` where an outline cannot be meshed.
     """
-    scheme = None
+    scheme: PlateScheme | None = None
+    spots: tuple[tuple[int, float], ...] = ()
     if isinstance(surface.shape, Plate):
         scheme = plate_scheme(surface.shape, surface.thickness.mean, seams_of(places))
-    blocks = surface_blocks(surface, scheme, places)
-    classes = blocks.edge_classes()
-    light = _LIGHT * edge_lengths(surface, blocks, classes)[1] * surface.layup.density
-    light *= surface.thickness.mean
-    gauge = gauge_of(surface)
-    cuts = plan_cuts(blocks, places, gauge, light)
-    blocks = graded(blocks, cuts, places, gauge)
+    blocks, cuts = _cut(surface, scheme, places)
+    # In one block all over, lines across it part places with fewer blocks.
+    irregular = scheme is not None and scheme.name != "quad"
+    if irregular and cuts and openness(blocks) < _NEARLY_SHUT:
+        assert isinstance(surface.shape, Plate)
+        around = _around_places(surface, places)
+        other = plate_scheme(surface.shape, surface.thickness.mean, seams_of(places, around))
+        if other.nests:
+            better, fewer = _cut(surface, other, places, around)
+            if openness(better) > openness(blocks):
+                scheme, spots, blocks, cuts = other, around, better, fewer
     classes = blocks.edge_classes()
     lengths, area = edge_lengths(surface, blocks, classes)
     wished = math.sqrt(area / _AIMED)
@@ -67,7 +76,45 @@ def plan_surface(
     ):
         towards[number, at_start] = min(size, towards.get((number, at_start), math.inf))
     sizes = tuple(sorted((*end, size) for end, size in towards.items()))
-    return SurfacePlan(scheme, tuple(counts), cuts, towards=sizes)
+    return SurfacePlan(scheme, tuple(counts), cuts, towards=sizes, spots=spots)
+
+
+def _cut(
+    surface: SurfaceValue,
+    scheme: PlateScheme | None,
+    places: Sequence[HardPlace],
+    spots: Sequence[tuple[int, float]] = (),
+) -> tuple[Blocks, tuple[Cut, ...]]:
+    """Blocks that lead down to places, and the cuts that make them."""
+    blocks = surface_blocks(surface, scheme, places, spots)
+    area = edge_lengths(surface, blocks, blocks.edge_classes())[1]
+    light = _LIGHT * area * surface.layup.density * surface.thickness.mean
+    gauge = gauge_of(surface)
+    cuts = plan_cuts(blocks, places, gauge, light)
+    return graded(blocks, cuts, places, gauge), cuts
+
+
+def _around_places(
+    surface: SurfaceValue, places: Sequence[HardPlace]
+) -> tuple[tuple[int, float], ...]:
+    """Circles of a plate round the places its blocks are to be cut for, clear of all else."""
+    shape = surface.shape
+    assert isinstance(shape, Plate)
+    loops = rims(shape)
+    found: list[tuple[int, float]] = []
+    for number, place in enumerate(places):
+        at = np.array(place.at)
+        clear = [float(rim_distance(at[None], loop)[0]) for loop in loops]
+        for other, beside in enumerate(places):
+            if other != number and beside.cut:
+                clear.append(0.5 * math.dist(place.at, beside.at))
+            if isinstance(beside.seam, Ring):
+                away = math.dist(place.at, beside.seam.centre) - beside.seam.radius
+                clear.append(abs(away))
+        radius = _CLEARANCE * min(clear)
+        if place.cut and place.seam is None and radius > place.size:
+            found.append((number, radius))
+    return tuple(found)
 
 
 def gauge_of(surface: SurfaceValue) -> Gauge:
@@ -95,13 +142,19 @@ def edge_lengths(
     return [float(np.mean(lengths[number])) for number in range(classes.count)], area
 
 
-def seams_of(places: Sequence[HardPlace]) -> tuple[Seam, ...]:
-    """The lines that end at places, along which the blocks of a plate should end."""
-    return tuple(place.seam for place in places if place.seam is not None)
+def seams_of(
+    places: Sequence[HardPlace], spots: Sequence[tuple[int, float]] = ()
+) -> tuple[Seam | Ring, ...]:
+    """The lines and circles at places, along which the blocks of a plate should end."""
+    around = [Ring(places[number].at, radius) for number, radius in spots]
+    return (*(place.seam for place in places if place.seam is not None), *around)
 
 
 def surface_blocks(
-    surface: SurfaceValue, scheme: PlateScheme | None, places: Sequence[HardPlace] = ()
+    surface: SurfaceValue,
+    scheme: PlateScheme | None,
+    places: Sequence[HardPlace] = (),
+    spots: Sequence[tuple[int, float]] = (),
 ) -> Blocks:
     """The blocks of a surface by a plate's scheme, or by the shell's own shape.
 
@@ -115,4 +168,4 @@ def surface_blocks(
     if isinstance(shape, Skin):
         return skin_blocks(shape)
     assert scheme is not None
-    return plate_blocks(shape, scheme, seams_of(places))
+    return plate_blocks(shape, scheme, seams_of(places, spots))

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from belltone.design.parts import MemberValue, PartValue, SurfaceValue
 from belltone.design.values import Design
 from belltone.geometry.features import AXIS
-from belltone.geometry.seams import Seam
+from belltone.geometry.seams import Ring, Seam
 from belltone.geometry.shapes import Plate
 from belltone.mesh.crossings import crossings
 from belltone.mesh.discretisation import Discretisation, SurfacePlan
@@ -36,6 +36,7 @@ from belltone.system.joined_places import (
     joined_lines,
     joined_points,
     on_plate,
+    ring_on_plate,
     welded_lines,
     within_plate,
 )
@@ -90,7 +91,7 @@ def _wall_mesh(
 
     def divided(plan: SurfacePlan) -> SurfaceMesh:
         places = hard_places(design, wall, plan) if plan.placed else ()
-        lines = _not_seams(joined, plan)
+        lines = _not_seams(wall, joined, plan)
         if not lines:
             return surface_mesh(wall, discretisation, plan, places=places)
         coarse = surface_mesh(wall, _COARSE, plan, places=places)
@@ -146,7 +147,7 @@ def welds_unfollowed(design: Design, plans: Sequence[SurfacePlan]) -> bool:
     Such answers settle slowly, and from one order to the next show little of their error.
     """
     for wall, plan in zip(design.surfaces, plans, strict=True):
-        lines = _not_seams(welded_lines(design, wall), plan)
+        lines = _not_seams(wall, welded_lines(design, wall), plan)
         if lines:
             places = hard_places(design, wall, plan) if plan.placed else ()
             if _unfollowed(surface_mesh(wall, _COARSE, plan, places=places), lines):
@@ -154,11 +155,16 @@ def welds_unfollowed(design: Design, plans: Sequence[SurfacePlan]) -> bool:
     return False
 
 
-def _not_seams(lines: Sequence[JoinedLine], plan: SurfacePlan) -> list[JoinedLine]:
+def _not_seams(
+    wall: SurfaceValue, lines: Sequence[JoinedLine], plan: SurfacePlan
+) -> list[JoinedLine]:
     """Those along which blocks do not end anyway by a plan."""
-    if not plan.along_seams:
-        return list(lines)
-    return [line for line in lines if not (line.size and _straight(line.points))]
+
+    def is_seam(line: JoinedLine) -> bool:
+        straight = plan.along_seams and _straight(line.points)
+        return straight or (plan.round_rings and ring_on_plate(wall, line) is not None)
+
+    return [line for line in lines if not (line.size and is_seam(line))]
 
 
 def _unfollowed(mesh: SurfaceMesh, lines: Sequence[JoinedLine]) -> bool:
@@ -180,7 +186,7 @@ def _acting_places(design: Design, wall: SurfaceValue) -> tuple[HardPlace, ...]:
             alone = hung and all(support.place != place for support in design.supports)
             mass = sum(each.mass for each in hung) if alone else math.inf
             if any(each.turns for each in design.supports if each.place == place):
-                # It acts on a circle as wide as the wall is thick, and a couple bends the wall
+                # It acts on a disc as wide as the wall is thick, and a couple bends the wall
                 # round that far more sharply than a force does.
                 found.append(round_circle(place.segment, place.at, 0.25 * size))
             else:
@@ -239,9 +245,17 @@ def _ends_on_plate(
         bare = surface_mesh(wall, _COARSE, plan_surface(wall, acting), places=acting)
         cut = _unfollowed(bare, lines)
     else:
-        cut = plan.along_seams
+        cut = plan.along_seams or plan.round_rings
     size = 2 * wall.thickness.mean
+    rings: set[Ring] = set()
     for line in lines:
+        ring = ring_on_plate(wall, line) if cut else None
+        if ring is not None:
+            if not any(_same(ring, known) for known in rings):
+                start = (ring.centre[0] + ring.radius, ring.centre[1])
+                yield HardPlace(0, start, size, cut=False, seam=ring)
+            rings.add(ring)
+            continue
         places = [(float(x), float(y)) for x, y, _ in on_plate(wall, line.points[[0, -1]])]
         seam = None
         if cut and _straight(line.points):
@@ -251,6 +265,12 @@ def _ends_on_plate(
         for end in line.ends:
             yield HardPlace(0, places[end], size, cut=cut, seam=seam)
             seam = None
+
+
+def _same(one: Ring, other: Ring) -> bool:
+    """Whether two circles are one, as those of tubes on both sides of a plate."""
+    apart = math.dist(one.centre, other.centre) + abs(one.radius - other.radius)
+    return apart < _HAIR * one.radius
 
 
 def _straight(line: Array) -> bool:

@@ -13,14 +13,23 @@ from belltone.design.parts import MemberValue, MeshValue, SurfaceValue
 from belltone.design.values import Design
 from belltone.geometry.features import AXIS, END, START
 from belltone.geometry.outlines import inside, rim_distance
+from belltone.geometry.seams import Ring, circle_through
 from belltone.geometry.shapes import Plate
 from belltone.mesh.imprints import JoinedLine, JoinedPoint
 from belltone.mesh.plate_rims import rims
 from belltone.system.kinds import location, place_lines
 
-__all__ = ["joined_lines", "joined_points", "on_plate", "welded_lines", "within_plate"]
+__all__ = [
+    "joined_lines",
+    "joined_points",
+    "on_plate",
+    "ring_on_plate",
+    "welded_lines",
+    "within_plate",
+]
 
 _HAIR: Final = 1e-5  # of the wall's size
+_CLEAR: Final = 0.25  # thicknesses; what is nearer to a rim stands on it
 
 Array = NDArray[np.float64]
 
@@ -50,6 +59,18 @@ def _lies_inside(wall: SurfaceValue, plate: Plate, line: JoinedLine) -> bool:
     flat = places[:, :2]
     from_rims = np.min([rim_distance(flat, loop) for loop in rims(plate)], axis=0)
     return bool(np.any(within_plate(plate, flat) & (from_rims > _HAIR * wall.size)))
+
+
+def ring_on_plate(wall: SurfaceValue, line: JoinedLine) -> Ring | None:
+    """The circle a line runs round on a plate, where all of it is clear of the plate's rims."""
+    if not isinstance(wall.shape, Plate):
+        return None
+    flat = on_plate(wall, line.points)[:, :2]
+    ring = circle_through(flat)
+    if ring is None or not within_plate(wall.shape, flat).all():
+        return None
+    near = min(rim_distance(flat, loop).min() for loop in rims(wall.shape))
+    return ring if near > _CLEAR * wall.thickness.mean else None
 
 
 def within_plate(plate: Plate, flat: Array) -> NDArray[np.bool_]:
