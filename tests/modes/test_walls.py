@@ -25,6 +25,7 @@ from belltone.reading.family import evaluate
 from belltone.sheet.demo import examples_folder
 from belltone.sheet.document import Sheet, read_sheet
 from belltone.system.assembly import assemble
+from belltone.system.division import with_plans
 from belltone.system.lanczos import lowest_modes, window_modes
 from tests.assemblies import frequencies_at
 
@@ -324,6 +325,67 @@ def test_a_dear_level_is_not_solved_for_a_narrower_error_alone(
     found = solve_modes(design, request_for(design), fine).flexible
     true = solve_modes(design, request_for(design), replace(fine, order=7)).flexible
     assert np.all(np.abs(found / true[: len(found)] - 1) <= wide)
+
+
+def spotted() -> climb.Climb:
+    """A small plate on a large one, at four spots."""
+    text = PLATE_ON_PLATE + "".join(
+        f'[sites.s{n}]\npart = "low"\nat = ["{x} mm", "{y} mm"]\n'
+        for n, (x, y) in enumerate([(-72, -45), (72, -45), (72, 45), (-72, 45)])
+    )
+    design = evaluate(Sheet.from_text(text))
+    return climb.Climb(design, request_for(design), Progress())
+
+
+PLATE_ON_PLATE = """belltone = 1
+[parts.low]
+kind = "plate"
+material = "structural steel"
+thickness = "1.5 mm"
+outline = { shape = "rectangle", width = "600 mm", height = "250 mm" }
+[parts.high]
+kind = "plate"
+material = "structural steel"
+thickness = "1.5 mm"
+outline = { shape = "rectangle", width = "200 mm", height = "125 mm" }
+placement = { at = ["0 mm", "0 mm", "1.5 mm"] }
+[[joints]]
+between = ["low", "high"]
+how = "spots"
+spots = ["s0", "s1", "s2", "s3"]
+radius = "5 mm"
+[[supports]]
+site = "low.outline"
+hold = "clamped"
+[modes]
+count = 8
+"""
+
+
+def test_several_walls_are_not_all_divided_for_a_mode_the_first_look_does_not_show() -> None:
+    climbed = spotted()
+    plans = with_plans(climbed.design, Discretisation(1, 3)).plans
+    first = Discretisation(1, 3, plans)
+    errors = climbed.errors(first)
+    assert errors.max() >= 1
+    assert not climbed._too_large(None, first, errors)
+    assert climbed._too_large(None, replace(first, order=4), errors)
+
+
+def test_where_dividing_brought_nothing_the_rest_is_divided_before_it_is_refused() -> None:
+    climbed = spotted()
+    plans = with_plans(climbed.design, Discretisation(1, 5)).plans
+    low, high = plans
+    one = Discretisation(1, 5, (replace(low, times=(2,) * len(low.counts)), high))
+    accuracy, before = climbed.request.accuracy, {5: np.array([8 * climbed.request.accuracy])}
+    stays = climb._stays_near(before, None, one, np.array([7 * accuracy]), accuracy)
+    assert stays == pytest.approx(7 * accuracy)
+    assert not one.even
+    climbed._rest = True
+    again = climbed._finer(one)
+    assert again.even
+    assert again.finest == 2
+    assert climb._stays_near(before, None, again, np.array([0.5 * accuracy]), accuracy) == 0
 
 
 def test_a_first_look_comes_before_the_last_answer_and_is_within_what_it_says() -> None:

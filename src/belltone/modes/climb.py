@@ -53,6 +53,7 @@ _SHORT: Final = 0.03  # of the accuracy: more than that is missing where element
 _FAR_TOO_SHORT: Final = 2.0  # times the accuracy; less than that is made up for by a higher order
 _DEAR: Final = 10_000  # unknowns from which a level is not solved for a narrower error alone
 _LARGE: Final = 30_000  # unknowns from which numpy's own threads bring more than they cost
+_TELLING: Final = 4  # order; what a lower one does not show, a higher one on the same elements may
 _SETTLED_SHARE: Final = 2e-3
 _TRIES: Final = 3
 _JUDGE: Final = 5  # order
@@ -83,6 +84,7 @@ class Climb:
         self._errors: dict[Elements, Array] = {}  # last told, by the elements
         self._told: dict[Discretisation, tuple[Array, Array]] = {}  # frequencies and their errors
         self._structures: dict[Discretisation, Structure] = {}
+        self._rest = False  # whether the error is not where elements were made smaller
         self._seconds = 0.0
         self._wary: dict[tuple[SurfacePlan, ...], float] = {}
 
@@ -164,13 +166,16 @@ class Climb:
                     left = last[1]
                 # What is told of a mode that was not known again at the order below is a guess.
                 measured = np.where(self._unknown, 0.0, errors)
-                _stop_if_stalled(by_order, left, fine, measured, self.request.accuracy)
+                stays = _stays_near(by_order, left, fine, measured, self.request.accuracy)
+                if stays and fine.even:
+                    raise _out_of_reach(self.request.accuracy, stays)
+                self._rest |= bool(stays)
             if self.design.has_received:
                 gained = best is None or _worst(errors) < _WORTH_GOING_ON * _worst(best[1])
                 best = (fine, errors) if gained else best
                 if not gained:
                     break
-            if self.design.has_walls and self._too_large(last, fine, errors):
+            if self.design.has_walls and (self._rest or self._too_large(last, fine, errors)):
                 skipped = fine.elements
             last = fine, errors
             self._errors[fine.elements] = errors
@@ -359,6 +364,9 @@ class Climb:
 
     def _finer(self, tried: Discretisation) -> Discretisation:
         """Smaller elements where the errors at the last level are."""
+        if self._rest:
+            self._rest = False
+            return tried.evened()
         highest = self._highest(tried.elements)
         below = (
             None if highest is None else self._solutions.get(highest.level.discretisation.lower())
@@ -366,8 +374,8 @@ class Climb:
         if highest is None or below is None or below.lagging is not None:
             return tried.finer()
         errors = self._errors.get(tried.elements)
-        if errors is None or len(errors) != len(below.frequencies) or _worst(errors) >= 1:
-            # What is not even shown there says nothing of where its error is.
+        if errors is None or len(errors) != len(below.frequencies) or _worst(errors) > _UNRESOLVED:
+            # What is hardly shown there says nothing of where its error is.
             short = shortfalls(highest) if self._one_wall(tried) else np.zeros(0)
             if not np.any(short):
                 return tried.finer()
@@ -397,6 +405,8 @@ class Climb:
         if _worst(errors) < 1:
             return _hopeless(before, fine, errors, self.request.accuracy)
         highest = self._highest(fine.elements)
+        if len(self.design.solid_parts) > 1 and fineness(fine) == fine.order < _TELLING:
+            return False  # of several walls all would be divided for the sake of one
         if highest is None or highest.lagging is not None or not self._one_wall(fine):
             return True
         return (
@@ -440,14 +450,16 @@ class Climb:
         self._structures = {at: kept for at, kept in self._structures.items() if wanted(at)}
 
 
-def _stop_if_stalled(
+def _stays_near(
     before: dict[int, Array],
     left: Array | None,
     level: Discretisation,
     errors: Array,
     accuracy: float,
-) -> None:
-    """Raise `NoModesError` where smaller elements of the same order bring next to nothing.
+) -> float:
+    """What the largest error stays near where smaller elements of the same order bring nothing.
+
+    Zero where they do.
 
     ``before`` holds the errors of each order on larger elements, and is kept up. Low orders are no
     judge of that: their errors swing with how waves fall on the elements. Nor are modes that a
@@ -457,13 +469,16 @@ def _stop_if_stalled(
     coarser = before.get(level.order)
     before[level.order] = errors
     if coarser is None or level.order < _JUDGE or len(coarser) != len(errors):
-        return
+        return 0.0
     if left is not None and len(left) == len(errors):
         errors, coarser = errors[left > accuracy], coarser[left > accuracy]
     worst = _worst(errors)
-    if not _FAR_OFF * accuracy < worst < _UNRESOLVED or worst < _STALLED * _worst(coarser):
-        return
-    raise NoModesError(
+    stays = _FAR_OFF * accuracy < worst < _UNRESOLVED and worst >= _STALLED * _worst(coarser)
+    return worst if stays else 0.0
+
+
+def _out_of_reach(accuracy: float, worst: float) -> NoModesError:
+    return NoModesError(
         f"{accuracy * 100:g} % is out of reach: the largest error stays near {worst * 100:.2g} % "
         "however small the elements are. Something holds, loads or joins a wall at a single point, "
         "where it gives way the more the closer one looks; let it act along a length or over a "
