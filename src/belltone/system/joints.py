@@ -154,7 +154,8 @@ def _in_the_mean(
 
     def meet(places: SiteNodes) -> tuple[Feet, NDArray[np.bool_]]:
         feet = meeting.other.feet(places.positions)
-        return feet, _joined(meeting.driving, meeting.other, places, feet, tolerance)
+        gaps = open_gaps(meeting.driving, places, feet)
+        return feet, _joined(meeting.other, places, feet, gaps, tolerance)
 
     found = averages_of(meeting.stations, meeting.feet, meet)
     if found is None:
@@ -319,8 +320,8 @@ def _met(
 ) -> Meeting | None:
     """The stations that touch another body, or ``None``."""
     feet = other.feet(stations.positions)
-    near = _joined(driving, other, stations, feet, tolerance)
     gaps = open_gaps(driving, stations, feet)
+    near = _joined(other, stations, feet, gaps, tolerance)
     if not near.any():
         return None
     return Meeting(
@@ -334,10 +335,10 @@ def _met(
 
 
 def _joined(
-    driving: Body, other: Body, stations: SiteNodes, feet: Feet, tolerance: float
+    other: Body, stations: SiteNodes, feet: Feet, gaps: Array, tolerance: float
 ) -> NDArray[np.bool_]:
-    """Which stations are so near to their feet that they are tied to them."""
-    near = open_gaps(driving, stations, feet) <= tolerance
+    """Which stations are so near to their feet, by the ``gaps`` (m), that they are tied to them."""
+    near = gaps <= tolerance
     if not np.isfinite(tolerance):
         # A rib is joined to what it stands on however far off; where it spans a hole, to nothing.
         near &= ~_beyond_rim(other, stations, feet)
