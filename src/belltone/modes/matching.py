@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from typing import Any, Final
 
 import numpy as np
@@ -37,15 +38,11 @@ def _unit(vectors: NDArray[Any]) -> NDArray[Any]:
 
 def clusters(frequencies: Array, gap: float = EQUAL) -> list[slice]:
     """Group ascending frequencies whose neighbours differ by less than ``gap``, relatively."""
-    groups: list[slice] = []
-    start = 0
-    for index in range(1, len(frequencies) + 1):
-        if index == len(frequencies) or (
-            frequencies[index] - frequencies[index - 1] > gap * frequencies[index]
-        ):
-            groups.append(slice(start, index))
-            start = index
-    return groups
+    if not len(frequencies):
+        return []
+    apart = np.flatnonzero(np.diff(frequencies) > gap * frequencies[1:]) + 1
+    edges = [0, *apart.tolist(), len(frequencies)]
+    return [slice(start, stop) for start, stop in itertools.pairwise(edges)]
 
 
 def paired(
@@ -66,14 +63,12 @@ def paired(
     """
     single = np.array(alike)
     alike = single.copy()
-    groups, own_groups = clusters(frequencies, gap), clusters(expected, gap) if either else []
+    groups, own_groups = _several(frequencies, gap), _several(expected, gap) if either else []
     for group in groups:
-        if group.stop - group.start > 1:
-            alike[:, group] = single[:, group].sum(axis=1, keepdims=True)
+        alike[:, group] = single[:, group].sum(axis=1, keepdims=True)
     for group in own_groups:
-        if group.stop - group.start > 1:
-            # Both sums together would take half of a pair for all of it.
-            alike[group] = np.maximum(alike[group], single[group].sum(axis=0))
+        # Both sums together would take half of a pair for all of it.
+        alike[group] = np.maximum(alike[group], single[group].sum(axis=0))
     np.clip(alike, 0.0, 1.0, out=alike)
     cost = 1.0 - alike
     if len(frequencies):
@@ -98,10 +93,14 @@ def paired(
     return partners, certainty
 
 
+def _several(frequencies: Array, gap: float) -> list[slice]:
+    return [group for group in clusters(frequencies, gap) if group.stop - group.start > 1]
+
+
 def _assigned(cost: Array) -> tuple[IntArray, IntArray]:
     """Rows and columns of the assignment that costs least in all."""
     wished = np.argmin(cost, axis=1) if cost.shape[1] else np.empty(0, np.intp)
-    if len(np.unique(wished)) == len(cost):
+    if len(set(wished.tolist())) == len(cost):
         return np.arange(len(cost)), wished  # nothing costs less than what is best for each
     # It takes a third of a second to load, and is seldom needed. (The matching of bipartite graphs
     # in `scipy.sparse.csgraph` is there at once, but does not end for some costs.)

@@ -15,7 +15,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.reduce.forms import Forms
+from belltone.reduce.forms import Forms, combined
 
 __all__ = ["MOST_ORDERS", "Grid", "Orders", "place_of"]
 
@@ -48,14 +48,17 @@ def place_of(orders: Orders, low: Sequence[float], high: Sequence[float]) -> tup
     )
 
 
+@lru_cache(maxsize=1)
+def _scales() -> Array:
+    """What Newton's polynomials are at their own places before they are scaled to one."""
+    places = _places()
+    return np.array([np.prod(own - places[:order]) for order, own in enumerate(places)])
+
+
 def _polynomials(at: float, count: int) -> Array:
     """Newton's polynomials, each one at its own place and zero at those before it."""
-    places = _places()[:count]
-    values = np.ones(count)
-    for order in range(1, count):
-        before = places[:order]
-        values[order] = np.prod((at - before) / (places[order] - before))
-    return values
+    grown = np.cumprod(at - _places()[: count - 1])
+    return np.concatenate([[1.0], grown]) / _scales()[:count]
 
 
 @dataclass(frozen=True, eq=False)
@@ -115,9 +118,8 @@ class Grid:
             middle, half = 0.5 * (low + high), 0.5 * (high - low)
             shares *= _polynomials((value - middle) / half, int(own.max()) + 1)[own]
         stiffness, mass, slides = (
-            np.tensordot(shares, table, axes=1)
-            for table in (self.stiffness, self.mass, self.slides)
+            combined(shares, table) for table in (self.stiffness, self.mass, self.slides)
         )
-        skew = None if self.skew is None else np.tensordot(shares, self.skew, axes=1)
+        skew = None if self.skew is None else combined(shares, self.skew)
         speed, total = float(shares @ self.speeds), float(shares @ self.totals)
         return Forms(stiffness, mass, slides, skew, speed, total, self.shift)

@@ -84,7 +84,7 @@ class Demands:
         return tuple(map(self._sparing, self.bands))
 
     def _sparing(self, band: BandValue) -> BandValue:
-        return replace(band, spares=(*band.spares, *self.spared))
+        return replace(band, spares=(*band.spares, *self.spared)) if self.spared else band
 
     def with_margin(self, margin: float) -> Demands:
         """The same with another margin."""
