@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.modeset import ModeSet
-from belltone.modes.solve import ModeRequest, solve_modes
+from belltone.modes.solve import ModeRequest, solve, solve_modes
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.sheet.errors import SheetError
@@ -49,6 +49,11 @@ def findings(*pieces: str, folder: Path | None = None) -> str:
 def modes_of(*pieces: str, count: int = 8, accuracy: float = 2e-3) -> ModeSet:
     """The modes of such a sheet."""
     return solve_modes(design_of(*pieces), ModeRequest(count, None, accuracy))
+
+
+def modes_at(design: Design, request: ModeRequest, level: Discretisation | None = None) -> ModeSet:
+    """Modes on one mesh, or that a sheet states; telling errors would take two more of them."""
+    return solve(design, request, level, told=False).modes
 
 
 def frequencies_at(design: Design, level: Discretisation, count: int) -> NDArray[np.float64]:

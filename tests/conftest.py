@@ -18,16 +18,19 @@ from hypothesis import settings
 
 from belltone.cli import program
 from belltone.design.values import Design
+from belltone.geometry.solids import received
 from belltone.modes import solution
 from belltone.reading.family import evaluate
 from belltone.sheet.demo import demo_sheet
 from belltone.sheet.document import Sheet
 from belltone.sweep.pool import start_workers
 from belltone.system.lanczos import lowest_modes
+from belltone.tune import plane
 
 # Solving is fast but a shared machine is not always; a slow example is no failure. The suite
-# takes the same examples every time, so that a change answers for what it breaks alone.
-settings.register_profile("belltone", deadline=None, derandomize=True)
+# takes the same few examples every time, so that a change answers for what it breaks alone;
+# thousands are for `make fuzz`.
+settings.register_profile("belltone", deadline=None, derandomize=True, max_examples=50)
 settings.register_profile("long", deadline=None, max_examples=3000)
 settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "belltone"))
 
@@ -102,6 +105,22 @@ def nothing_read() -> None:
 
 
 @pytest.fixture
+def read_apart() -> None:
+    """CAD files are read in a process of its own, as they always are outside tests."""
+
+
+@pytest.fixture(autouse=True)
+def _read_here(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Read CAD files in this process, which loads the CAD kernel once for all of them."""
+    if "read_apart" not in request.fixturenames:
+
+        def convert(path: Path, target: Path, _progress: object) -> None:
+            received._write(path, target)
+
+        monkeypatch.setattr(received, "_convert", convert)
+
+
+@pytest.fixture
 def bar() -> Callable[..., Design]:
     """Make a design of one steel bar; arguments as `bar_text`."""
     return lambda *args, **kwargs: evaluate(Sheet.from_text(bar_text(*args, **kwargs)))
@@ -126,6 +145,12 @@ def workers() -> Iterator[ProcessPoolExecutor]:
     """Worker processes shared by all tests."""
     with start_workers(2) as pool:
         yield pool
+
+
+@pytest.fixture
+def coarse_maps(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Maps of two knobs end before their finest level, which takes longer than all the others."""
+    monkeypatch.setattr(plane, "_LEVELS", plane._LEVELS[:-1])
 
 
 @pytest.fixture

@@ -18,7 +18,7 @@ from belltone.modes.matching import clusters
 from belltone.modes.solve import ModeRequest, solve_modes
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
-from tests.assemblies import design_of, held, member, plate
+from tests.assemblies import design_of, held, member, modes_at, plate
 from tests.geometry.test_received_meshes import flat, part, written
 
 COARSE = Discretisation(1, 5)
@@ -27,7 +27,7 @@ COARSE = Discretisation(1, 5)
 @cache
 def side(name: str, *pieces: str, count: int = 8) -> Side:
     design = design_of(*pieces)
-    return Side(name, design, solve_modes(design, ModeRequest(count, None, 1e-2), COARSE))
+    return Side(name, design, modes_at(design, ModeRequest(count, None, 1e-2), COARSE))
 
 
 def of_metal(density: str, modulus: str) -> Design:
@@ -48,7 +48,7 @@ def test_aluminium_against_steel_has_the_same_shapes_at_the_root_of_e_over_rho()
     request = ModeRequest(8, None, 1e-2)
     found = compare(
         *(
-            Side(name, own, solve_modes(own, request, COARSE))
+            Side(name, own, modes_at(own, request, COARSE))
             for name, own in (("steel", steel), ("light", light))
         )
     )
@@ -308,7 +308,7 @@ force = ["FORCE", "0 N", "0 N"]
     sides = []
     for name, force in (("pulled", "400 N"), ("pushed", "-10 N")):
         design = evaluate(Sheet.from_text(sheet.replace("FORCE", force)))
-        modes = solve_modes(design, ModeRequest(4, None, 1e-2), COARSE)
+        modes = modes_at(design, ModeRequest(4, None, 1e-2), COARSE)
         sides.append(Side(name, design, modes))
     found = compare(*sides)
     assert all(each.paired for each in found.matches)

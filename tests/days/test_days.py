@@ -55,7 +55,7 @@ def test_a_plate_with_a_hole_and_ribs_from_nothing(hand: Hand) -> None:
     hand.open(column.wanted)
     hand.press(column.wanted, "fix the mesh")
     hand.choose(column.wanted, str(window.session.design.fixed[0]), "1")  # type: ignore[index]
-    hand.choose(column.wanted, str(window.session.design.fixed[1]), "3")  # type: ignore[index]
+    hand.choose(column.wanted, str(window.session.design.fixed[1]), "2")  # type: ignore[index]
     hand.choose(column.wanted, "12", "4")
     hand.open(column.component)
     hand.choose(column.component, "cut a hole…", "a round hole")

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import multiprocessing
 import pickle
+import re
+import shutil
 import threading
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -24,6 +26,7 @@ from belltone.drawing.colours import LIGHT
 from belltone.drawing.scene import Scene
 from belltone.errors import UserError
 from belltone.progress import Progress
+from belltone.sheet.demo import demo_sheet
 from belltone.sheet.document import Sheet, read_sheet
 from belltone.sheet.errors import Path as SheetPath
 from belltone.store.journal import Journal
@@ -163,6 +166,17 @@ def make_window(
 def window(make_window: Callable[[Path | None], MainWindow], rail_path: Path) -> MainWindow:
     """A window on the demo sheet."""
     return make_window(rail_path)
+
+
+def roughly(name: str, folder: Path, order: int = 3) -> Path:
+    """A copy of a demo on large elements, for tests that ask something else than its answer."""
+    for file in demo_sheet(name).parent.glob(f"{name}.*"):
+        if file.suffix != ".sqlite":
+            shutil.copy(file, folder)
+    path = folder / f"{name}.toml"
+    fixed = f"[accuracy]\ndivisions = 1\norder = {order}\n"
+    path.write_text(re.sub(r"\[accuracy\]\ntarget = .*\n", fixed, path.read_text()))
+    return path
 
 
 def settle(qtbot: QtBot, window: MainWindow) -> None:

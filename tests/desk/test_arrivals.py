@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
 import threading
 from collections.abc import Callable
 from pathlib import Path
@@ -21,10 +20,9 @@ from belltone.desk.arrival_dialog import ArrivalDialog
 from belltone.desk.cards.component_cards import ComponentCard
 from belltone.desk.shape.site_menu import site_menu
 from belltone.desk.window import MainWindow
-from belltone.sheet.demo import demo_sheet
 from belltone.sheet.document import read_sheet
 from tests import solids
-from tests.desk.conftest import WAIT, number, settle
+from tests.desk.conftest import WAIT, number, roughly, settle
 
 
 @pytest.fixture
@@ -338,9 +336,7 @@ def test_a_face_of_a_skin_gets_a_thickness_of_its_own(
 def test_regions_of_a_mesh_are_told_one_by_one(
     make_window: Callable[..., MainWindow], tmp_path: Path, qtbot: QtBot
 ) -> None:
-    for name in ("drip_tray.toml", "drip_tray.vtu"):
-        shutil.copy(demo_sheet().parent / name, tmp_path)
-    window = make_window(tmp_path / "drip_tray.toml")
+    window = make_window(roughly("drip_tray", tmp_path, 1))
     card = window.column.component
     told = [" ".join(str(piece) for piece in sentence) for sentence in card.sentences()]
     assert [line.split(":")[0] for line in told[1:4]] == ["Region 1", "Region 2", "Region 3"]

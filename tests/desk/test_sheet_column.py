@@ -1,6 +1,7 @@
 """The column of cards: open and shut, found from the picture, renamed where names stand."""
 
 from collections.abc import Callable
+from pathlib import Path
 
 import pytest
 from PySide6.QtCore import Qt
@@ -10,8 +11,7 @@ from pytestqt.qtbot import QtBot
 from belltone.desk.cards.name_word import NameWord
 from belltone.desk.shape.site_menu import site_menu
 from belltone.desk.window import MainWindow
-from belltone.sheet.demo import demo_sheet
-from tests.desk.conftest import number, settle
+from tests.desk.conftest import number, roughly, settle
 from tests.desk.test_cards import words
 
 LEFT = Qt.MouseButton.LeftButton
@@ -80,8 +80,10 @@ def test_adding_opens_the_card(shut: MainWindow, qtbot: QtBot) -> None:
     assert "a mass: 1 kg at the end" in words(card)
 
 
-def test_from_the_picture_to_the_sentence_and_back(make_window: Make, qtbot: QtBot) -> None:
-    window = make_window(demo_sheet("pump_cover"))
+def test_from_the_picture_to_the_sentence_and_back(
+    make_window: Make, tmp_path: Path, qtbot: QtBot
+) -> None:
+    window = make_window(roughly("pump_cover", tmp_path))
     window.column.set_all_open(False)
     canvas = window.shape.canvas
     told = site_menu(window.session, "gauge", window).actions()[1]
@@ -131,8 +133,8 @@ def test_a_knob_is_renamed_where_it_stands(window: MainWindow, qtbot: QtBot) -> 
     assert label.text() == "skin"
 
 
-def test_parts_are_renamed_in_their_list(make_window: Make, qtbot: QtBot) -> None:
-    window = make_window(demo_sheet("ribbed_cover"))
+def test_parts_are_renamed_in_their_list(make_window: Make, tmp_path: Path, qtbot: QtBot) -> None:
+    window = make_window(roughly("ribbed_cover", tmp_path))
     table = window.column.parts.table
     names = window.column.parts.names
     row = names.index(next(iter(window.session.sheet.content.parts)))
@@ -170,8 +172,8 @@ def test_arithmetic_is_worked_out_while_it_is_typed(window: MainWindow, qtbot: Q
     qtbot.keyClick(field, Qt.Key.Key_Escape)
 
 
-def test_several_sites_are_held_at_once(make_window: Make, qtbot: QtBot) -> None:
-    window = make_window(demo_sheet("pump_cover"))
+def test_several_sites_are_held_at_once(make_window: Make, tmp_path: Path, qtbot: QtBot) -> None:
+    window = make_window(roughly("pump_cover", tmp_path))
     pointing = window.session.pointing
     before = len(window.session.sheet.content.supports)
     canvas = window.shape.canvas

@@ -179,6 +179,7 @@ def test_the_sheet_says_what_it_holds(rail: Sheet) -> None:
     assert asked.answer_hash() == rail.answer_hash()
 
 
+@pytest.mark.usefixtures("coarse_maps")
 def test_two_knobs_a_proposal_and_tolerances(rail: Sheet, tmp_path: Path) -> None:
     sheet = rail.with_values(
         {

@@ -206,6 +206,7 @@ def test_what_is_neither_thin_nor_a_bar_is_told(tmp_path: Path) -> None:
     assert any(line.startswith("body 2 is not thin") for line in arrival.doubts)
 
 
+@pytest.mark.usefixtures("read_apart")
 def test_a_file_is_read_once_and_a_stop_is_heard(tmp_path: Path) -> None:
     path = solids.write_step(tmp_path / "lid.step", solids.box((0, 0, 0), (100, 60, 2)))
     stopped = Progress()
@@ -263,6 +264,7 @@ STEP_BYTES: list[bytes] = []
 
 
 @pytest.mark.fuzz
+@pytest.mark.usefixtures("read_apart")
 @settings(max_examples=6)
 @given(st.data())
 def test_damaged_cad_files_are_told(data: st.DataObject) -> None:

@@ -28,14 +28,15 @@ from verification.loaded import (
 from verification.members import ARCH_LIMIT, arch
 
 from belltone.modes.modeset import ModeSet
-from belltone.modes.solve import request_for, solve_modes
+from belltone.modes.solve import request_for
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
+from tests.assemblies import modes_at
 
 
 def loaded(text: str) -> ModeSet:
     design = evaluate(Sheet.from_text(text))
-    return solve_modes(design, request_for(design))
+    return modes_at(design, request_for(design))
 
 
 EULER = 26318.945070  # N, of the first beam

@@ -8,8 +8,8 @@ from scipy.special import ellipk
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.errors import BuckledModesError
 from belltone.modes.modeset import ModeSet
-from belltone.modes.solve import ModeRequest, NoModesError, solve_modes
-from tests.assemblies import design_of, held, member, modes_of, plate
+from belltone.modes.solve import ModeRequest, NoModesError
+from tests.assemblies import design_of, held, member, modes_at, modes_of, plate
 
 BAR = 'shape = "solid rectangle", width = "20 mm", height = "3 mm"'
 
@@ -26,7 +26,7 @@ def pressed(seed: float) -> ModeSet:
         + f'[[preload.forces]]\nsite = "b.end"\nforce = ["{-push!r} N", "0 N", "0 N"]\n'
         + f'[[preload.forces]]\nsite = "mid"\nforce = ["0 N", "0 N", "{seed} N"]\n'
     )
-    return solve_modes(design_of(text), ModeRequest(2, None, 1e-3), Discretisation(2, 6))
+    return modes_at(design_of(text), ModeRequest(2, None, 1e-3), Discretisation(2, 6))
 
 
 @pytest.mark.parametrize("seed", [0.02, -0.02])

@@ -27,7 +27,7 @@ from belltone.sheet.document import Sheet, read_sheet
 from belltone.system.assembly import assemble
 from belltone.system.division import with_plans
 from belltone.system.lanczos import lowest_modes, window_modes
-from tests.assemblies import frequencies_at
+from tests.assemblies import frequencies_at, modes_at
 
 COVER = plate(rectangle(0.6, 0.4), 0.004)
 CYLINDER = shell("revolved", '{ at = ["0.15 m", "0 m"] }, { at = ["0.15 m", "0.4 m"] }', 0.002)
@@ -322,8 +322,8 @@ def test_a_dear_level_is_not_solved_for_a_narrower_error_alone(
     narrow, wide = told
     assert np.all(wide <= design.accuracy)
     assert narrow.max() < 0.2 * wide.max()
-    found = solve_modes(design, request_for(design), fine).flexible
-    true = solve_modes(design, request_for(design), replace(fine, order=7)).flexible
+    found = modes_at(design, request_for(design), fine).flexible
+    true = modes_at(design, request_for(design), replace(fine, order=7)).flexible
     assert np.all(np.abs(found / true[: len(found)] - 1) <= wide)
 
 

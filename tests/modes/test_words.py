@@ -5,8 +5,8 @@ from __future__ import annotations
 import pytest
 
 from belltone.mesh.discretisation import Discretisation
-from belltone.modes.solve import ModeRequest, solve_modes
-from tests.assemblies import design_of, frame, held, joint, member, plate
+from belltone.modes.solve import ModeRequest
+from tests.assemblies import design_of, frame, held, joint, member, modes_at, plate
 
 BAR = 'shape = "solid rectangle", width = "30 mm", height = "20 mm"'
 LINE = (0, 0, 0), (800, 0, 0)
@@ -242,9 +242,7 @@ KNOWN: dict[str, tuple[tuple[str, ...], dict[int, str]]] = {
 @pytest.mark.parametrize("name", KNOWN)
 def test_a_known_shape_is_called_what_everybody_calls_it(name: str) -> None:
     pieces, wanted = KNOWN[name]
-    found = solve_modes(
-        design_of(*pieces), ModeRequest(max(wanted), None, 1e-2), Discretisation(1, 5)
-    )
+    found = modes_at(design_of(*pieces), ModeRequest(max(wanted), None, 1e-2), Discretisation(1, 5))
     kinds = found.kinds[found.rigid_count :]
     assert {number: kinds[number - 1] for number in wanted} == wanted
 

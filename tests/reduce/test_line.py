@@ -15,7 +15,6 @@ from belltone.modes.mass_properties import effective_masses
 from belltone.modes.pairing import pair
 from belltone.modes.request import ModeRequest
 from belltone.modes.solution import solved
-from belltone.modes.solve import solve_modes
 from belltone.progress import Cancelled, Progress
 from belltone.reading.family import DesignFamily
 from belltone.reduce import lines
@@ -26,7 +25,7 @@ from belltone.reduce.packing import pack_model, unpack_model
 from belltone.sheet.demo import demo_sheet
 from belltone.sheet.document import Sheet, read_sheet
 from belltone.sweep.modelled import modelled_sweep
-from tests.assemblies import held, joint, member, plate, text_of
+from tests.assemblies import held, joint, member, modes_at, plate, text_of
 from tests.conftest import CLAMPED, bar_text
 from tests.sweep.test_runner import offset_body, strip
 
@@ -375,7 +374,7 @@ def test_whirls_seen_from_the_ground_are_those_of_a_solution() -> None:
         speed = 2 * math.pi * share * lowest
         found = reduced(model, speed)
         design = family.at({"k": speed})
-        wanted = solve_modes(design, ModeRequest(6, None, 1e-2), model.discretisation)
+        wanted = modes_at(design, ModeRequest(6, None, 1e-2), model.discretisation)
         assert len(found.flexible) == 6
         assert found.flexible == pytest.approx(wanted.flexible, rel=BOUND)
         assert np.all(found.errors < 10 * BOUND)

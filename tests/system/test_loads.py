@@ -13,11 +13,12 @@ from verification.walls import Array
 from belltone.elements.directors import turns
 from belltone.elements.surface import SurfaceElements
 from belltone.mesh.discretisation import Discretisation
-from belltone.modes.solve import request_for, solve_modes
+from belltone.modes.solve import request_for
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.system.assembly import Assembly
 from belltone.system.loads import Loads, gyroscopic
+from tests.assemblies import modes_at
 from tests.elements.test_surface_elements import LAYUP, flat
 from tests.modes.test_preload_references import CLAMPED, SMALL, beam, force, held, material
 
@@ -173,7 +174,7 @@ material = "steel"
 """
     plate = plate_text("").split("[parts.wall]")[1].split("[[supports]]")[0]
     edge = {"wall.west": "wall.rim 1"}
-    rest = "[modes]\ncount = 4\n[accuracy]\ndivisions = 1\norder = 4\n"
+    rest = "[modes]\ncount = 4\n"
     for preload in (
         '[[preload.warmths]]\nchange = "-8 K"\n',
         '[[preload.pressures]]\nsite = "wall.face"\npressure = "2 kPa"\non = "inner"\n',
@@ -186,7 +187,7 @@ material = "steel"
         ):
             text = material(7850) + part + held(site, CLAMPED) + rest + preload
             design = evaluate(Sheet.from_text(text, tmp_path))
-            modes = solve_modes(design, request_for(design))
+            modes = modes_at(design, request_for(design), Discretisation(1, 4))
             assert modes.base is not None
             assert modes.base.imbalance < 1e-8
             found.append(modes)

@@ -4,13 +4,14 @@ import numpy as np
 import pytest
 
 from belltone.design.values import BandValue
-from belltone.modes.solve import request_for, solve_modes
+from belltone.modes.solve import request_for
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.sweep.plan import SweepPlan
 from belltone.sweep.runner import Sweep, run_sweep
 from belltone.tune.bands import verdict
 from belltone.tune.clear import ClearInterval, band_visits, clear_intervals
+from tests.assemblies import modes_at
 from tests.sweep.test_runner import Inline
 
 
@@ -41,7 +42,7 @@ def test_inside_is_clear_and_outside_is_not(swept: Sweep, bands: tuple[BandValue
 
     def clear_at(value: float) -> bool:
         design = evaluate(swept.sheet, {"post_at": f"{value!r} m"})
-        modes = solve_modes(design, request_for(design, 4), swept.discretisation)
+        modes = modes_at(design, request_for(design, 4), swept.discretisation)
         return verdict(modes, bands, margin).clear
 
     for interval in intervals:

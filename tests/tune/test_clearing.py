@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import itertools
-import math
 from functools import cache
 from typing import Any
 
@@ -11,6 +9,7 @@ import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from numpy.typing import ArrayLike, NDArray
 
 from belltone.exchange.tuning_tables import cleared_lines
 from belltone.modes.solve import request_for, solve
@@ -27,6 +26,8 @@ from belltone.tune.conditions import ConditionError, parse_condition
 from belltone.tune.proposals import Cleared, Tried
 from belltone.tune.search import Aim
 from tests.reduce.test_line import WHIRLING
+
+Array = NDArray[np.float64]
 
 # A bar held at its start, bending about y with its height and about z with its width. Both
 # frequencies are proportional to those, so every answer is known.
@@ -94,29 +95,31 @@ def per_millimetre() -> tuple[float, float, float]:
     return tuple(float(each) / 20.0 for each in tall[:3])  # type: ignore[return-value]
 
 
-def frequencies(wide: float, tall: float) -> np.ndarray[Any, Any]:
-    """The lowest frequencies, but for the shear of short waves."""
-    return np.sort([own * size for own in per_millimetre() for size in (wide, tall)])
+def free(sizes: Array, bands: list[tuple[float, float]], margin: float) -> NDArray[np.bool_]:
+    """Which of some bars, widths beside heights, are clear; but for the shear of short waves."""
+    own = np.concatenate([each * sizes for each in per_millimetre()])
+    taken = [(own > low * (1 - margin)) & (own < high * (1 + margin)) for low, high in bands]
+    return ~np.any(taken, axis=(0, 1))
 
 
-def free(wide: float, tall: float, bands: list[tuple[float, float]], margin: float) -> bool:
-    own = frequencies(wide, tall)
-    return all(
-        not np.any((own > low * (1 - margin)) & (own < high * (1 + margin))) for low, high in bands
-    )
+def least_change(sizes: Array, start: tuple[float, float], bands: list[tuple[float, float]]) -> Any:
+    """The nearest of some bars that are clear."""
+    change = np.hypot((sizes[0] - start[0]) / 40.0, (sizes[1] - start[1]) / 30.0)
+    return change[free(sizes, bands, 0.05)].min()
 
 
 def by_force(sheet: Sheet, bands: list[tuple[float, float]], aim: Aim) -> float:
     """The best on a fine grid, by proportion."""
     knobs = evaluate(sheet).knobs
-    wide, tall = (np.linspace(*knobs[name].range, 321) for name in ("wide", "tall"))
-    start = knobs["wide"].value, knobs["tall"].value
-    best = math.inf
-    for w, t in itertools.product(wide, tall):
-        if free(w, t, bands, 0.05):
-            change = math.hypot((w - start[0]) / 40.0, (t - start[1]) / 30.0)
-            best = min(best, change if aim is Aim.CHANGE else w * t)
-    return best
+    sizes = crossed(*(np.linspace(*knobs[name].range, 321) for name in ("wide", "tall")))
+    if aim is Aim.CHANGE:
+        return float(least_change(sizes, (knobs["wide"].value, knobs["tall"].value), bands))
+    return float(np.prod(sizes, axis=0)[free(sizes, bands, 0.05)].min())
+
+
+def crossed(wide: ArrayLike, tall: ArrayLike) -> Array:
+    """Every width with every height: two rows."""
+    return np.reshape(np.meshgrid(wide, tall), (2, -1))
 
 
 def worth(found: Cleared, aim: Aim) -> float:
@@ -169,11 +172,8 @@ def test_with_steps_the_best_is_that_of_all_there_are() -> None:
     assert found.best.clear
     knobs = evaluate(sheet).knobs
     assert knobs["tall"].allowed()[:2] == (10.5, 12.0)
-    best = min(
-        math.hypot((w - 40.5) / 40, (t - 21.0) / 30)
-        for w, t in itertools.product(knobs["wide"].allowed(), knobs["tall"].allowed())
-        if free(w, t, bands, 0.05)
-    )
+    sizes = crossed(knobs["wide"].allowed(), knobs["tall"].allowed())
+    best = least_change(sizes, (40.5, 21.0), bands)
     assert found.best.change == pytest.approx(best, rel=1e-6)
     chosen = evaluate(found.best.sheet).knobs
     assert chosen["wide"].value in knobs["wide"].allowed()

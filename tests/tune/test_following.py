@@ -12,12 +12,13 @@ from numpy.typing import NDArray
 from belltone.design.values import ModeName
 from belltone.modes.modeset import Spectrum
 from belltone.modes.pairing import pair
-from belltone.modes.solve import request_for, solve_modes
+from belltone.modes.solve import request_for
 from belltone.reading.family import DesignFamily, evaluate
 from belltone.sheet.document import Sheet
 from belltone.tune.following import Followed
 from belltone.tune.reach import ReachError, reach
 from belltone.tune.together import reach_together, wanted_at, wanted_times
+from tests.assemblies import modes_at
 from tests.tune.test_clearing import bar, per_millimetre
 
 Array = NDArray[np.float64]
@@ -87,7 +88,7 @@ def test_what_is_reached_is_what_small_steps_lead_to(rail: Sheet) -> None:
                 for name in ("wall", "post_at")
             }
         )
-        own = solve_modes(design, request_for(design, 4), discretisation)
+        own = modes_at(design, request_for(design, 4), discretisation)
         (place,), (sure,) = pair(last, own, [place])
         assert sure > 0.8
         last = own
