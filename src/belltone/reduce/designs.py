@@ -179,7 +179,9 @@ class Designs:
                 self.sample(place)
             else:
                 self._progress.check()
-                self._sorts[place] = mesh_of(bodies_of(design, self.span.discretisation))
+                own = self._structures.get(self.span.discretisation)
+                kept = None if own is None else own.meshes
+                self._sorts[place] = mesh_of(bodies_of(design, self.span.discretisation, kept))
         return self._sorts[place]
 
     def level(self, place: Place) -> Level:

@@ -20,6 +20,7 @@ from belltone.system.constraints import Tie, one_body, site_motion, site_rows
 from belltone.system.division import mesh_bodies
 from belltone.system.elimination import FreeMotions, eliminate
 from belltone.system.joints import joint_ties
+from belltone.system.kept_meshes import KeptMeshes, matrices_of
 from belltone.system.kinds import body_of, kind_of
 from belltone.system.lumps import hung_mass, lump_of
 from belltone.system.pattern import Places, Structure
@@ -100,11 +101,13 @@ class System:
         return found[:, : len(self.spring_names)]
 
 
-def bodies_of(design: Design, discretisation: Discretisation) -> tuple[Body, ...]:
-    """All parts of a design meshed, their nodes numbered through."""
+def bodies_of(
+    design: Design, discretisation: Discretisation, kept: KeptMeshes | None = None
+) -> tuple[Body, ...]:
+    """All parts of a design meshed, their nodes numbered through; ``kept`` walls as they were."""
     bodies: list[Body] = []
     first = 0
-    for part, mesh in mesh_bodies(design, discretisation):
+    for part, mesh in mesh_bodies(design, discretisation, kept):
         bodies.append(body_of(part, mesh, first))
         first += len(mesh.coordinates)
     return tuple(bodies)
@@ -135,7 +138,7 @@ class Assembly:
         self.design = design
         self._check = (progress or Progress()).check
         self._structure = structure or Structure()
-        self.bodies = bodies_of(design, discretisation)
+        self.bodies = bodies_of(design, discretisation, self._structure.meshes)
         self.by_name = {body.part.name: body for body in self.bodies}
         self.coordinates = np.concatenate([body.mesh.coordinates for body in self.bodies])
         self.size = 6 * len(self.coordinates)
@@ -283,12 +286,13 @@ class Assembly:
         sprung = scipy.sparse.csc_matrix(
             springs.T @ scipy.sparse.diags_array(spring_stiffness) @ springs
         )
+        kept = self._structure.meshes.matrices if bodies is self.bodies else matrices_of
         masses, stiffnesses = [], []
         for body in bodies:
             self._check()
-            masses.append(body.elements.inertia().hessian(body.elements.directors))
-            self._check()
-            stiffnesses.append(body.elements.stiffness())
+            mass, stiffness = kept(body)
+            masses.append(mass)
+            stiffnesses.append(stiffness)
         self._check()
         free = self.free(pose)
         self._check()

@@ -40,6 +40,7 @@ from belltone.system.joined_places import (
     welded_lines,
     within_plate,
 )
+from belltone.system.kept_meshes import KeptMeshes
 from belltone.system.kinds import Division, kind_of
 
 __all__ = ["hard_places", "mesh_bodies", "welds_unfollowed", "with_plans"]
@@ -61,11 +62,14 @@ def with_plans(design: Design, discretisation: Discretisation) -> Discretisation
     return replace(discretisation, plans=plans)
 
 
-def mesh_bodies(design: Design, discretisation: Discretisation) -> Iterator[tuple[PartValue, Mesh]]:
-    """Divide the parts of a design, in order."""
+def mesh_bodies(
+    design: Design, discretisation: Discretisation, kept: KeptMeshes | None = None
+) -> Iterator[tuple[PartValue, Mesh]]:
+    """Divide the parts of a design, in order; walls that are ``kept`` from a neighbour are not."""
+    kept = kept or KeptMeshes()
     plans = with_plans(design, discretisation).plans
     walls = {
-        part.name: _wall_mesh(design, part, discretisation, plan)
+        part.name: _wall_mesh(design, part, discretisation, plan, kept)
         for part, plan in zip(design.surfaces, plans, strict=True)
     }
     used: dict[str, list[float]] = {part.name: [] for part in design.parts}
@@ -84,7 +88,11 @@ def mesh_bodies(design: Design, discretisation: Discretisation) -> Iterator[tupl
 
 
 def _wall_mesh(
-    design: Design, wall: SurfaceValue, discretisation: Discretisation, plan: SurfacePlan
+    design: Design,
+    wall: SurfaceValue,
+    discretisation: Discretisation,
+    plan: SurfacePlan,
+    kept: KeptMeshes,
 ) -> SurfaceMesh:
     """One wall, elements ending along the lines something is joined to it."""
     joined = list(joined_lines(design, wall))
@@ -93,10 +101,9 @@ def _wall_mesh(
         places = hard_places(design, wall, plan) if plan.placed else ()
         lines = _not_seams(wall, joined, plan)
         if not lines:
-            return surface_mesh(wall, discretisation, plan, places=places)
-        coarse = surface_mesh(wall, _COARSE, plan, places=places)
-        marks = imprints(coarse, lines)
-        return surface_mesh(wall, discretisation, plan, marks, blocks=coarse.blocks)
+            return kept.mesh(wall, discretisation, plan, places=places)
+        coarse = kept.mesh(wall, _COARSE, plan, places=places)
+        return kept.mesh(wall, discretisation, plan, imprints(coarse, lines), places, coarse.blocks)
 
     try:
         return divided(plan)

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from belltone.keeping import newest
 from belltone.system.elimination import FreeMotions, eliminate
+from belltone.system.kept_meshes import KeptMeshes
 
 __all__ = ["Places", "Reduction", "Structure", "combined"]
 
@@ -206,6 +207,7 @@ class Structure:
         self._places: Places | None = None
         self._reductions: list[Reduction] = []
         self._free: tuple[list[NDArray[Any]], FreeMotions] | None = None
+        self.meshes = KeptMeshes()
 
     def free(self, ties: scipy.sparse.csr_matrix, weights: Array) -> FreeMotions:
         """What ties leave free; see `eliminate`. Where they are as before, what they left then."""
