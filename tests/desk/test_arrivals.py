@@ -107,6 +107,7 @@ def test_what_was_found_is_told_before(drawing: Path, qtbot: QtBot) -> None:
     dialog.reject()
 
 
+@pytest.mark.usefixtures("read_apart")
 @pytest.mark.parametrize("ending", ["dxf", "svg", "csv", "step", "vtu", "stl"])
 def test_a_damaged_file_is_told_by_name(ending: str, tmp_path: Path, qtbot: QtBot) -> None:
     path = tmp_path / f"x.{ending}"

@@ -115,6 +115,15 @@ def test_shared_matrices_are_those_of_a_design_alone(text: str) -> None:
             assert abs(one - other).max() <= 1e-12 * abs(other).max()
 
 
+def test_all_walls_of_a_large_assembly_are_kept(work: Counter[str]) -> None:
+    plates = [plate(f"p{number}", 100, 50, (0, 0, 20 * number)) for number in range(30)]
+    mass = '[[masses]]\nsite = "p0.west"\nmass = "heavy"\n'
+    family = Family(text_of(*plates, mass) + '[knobs]\nheavy = { value = "1 kg" }\n')
+    for heavy in (0.5, 1.0):
+        family.at(heavy=heavy)
+    assert work == {"divided": 30, "stiffened": 30}
+
+
 def test_matrices_of_large_walls_are_not_kept(
     work: Counter[str], monkeypatch: pytest.MonkeyPatch
 ) -> None:

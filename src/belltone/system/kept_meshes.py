@@ -22,8 +22,9 @@ __all__ = ["KeptMeshes", "matrices_of"]
 
 Array = NDArray[np.float64]
 
-_MESHES: Final = 1, 24  # at least and at most; a wall with ribs has a coarse one besides
-_ROOM: Final = 10_000_000  # entries of element matrices, eight bytes each
+_MESHES: Final = 1, 1000  # at least and at most, for room ends them before
+_ROOM: Final = 10_000_000  # numbers of meshes and element matrices, eight bytes each
+_OF_A_NODE: Final = 9  # its number, director, first axis and thickness in an element, about
 
 
 @dataclass(eq=False)
@@ -37,14 +38,15 @@ class _Kept:
 
     @property
     def entries(self) -> int:
-        return 0 if self.matrices is None else sum(own.size for own in self.matrices)
+        nodes = self.mesh.connectivity.size * _OF_A_NODE
+        return nodes if self.matrices is None else nodes + sum(own.size for own in self.matrices)
 
 
 class KeptMeshes:
     """The walls last divided: a knob that turns something else leaves them as they are.
 
-    So does one of several knobs while another turns. Of element matrices as many are kept as there
-    is room for, those of small walls.
+    So does one of several knobs while another turns. As many are kept as there is room for; element
+    matrices are of small walls only.
     """
 
     def __init__(self) -> None:
