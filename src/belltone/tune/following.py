@@ -22,6 +22,7 @@ Array = NDArray[np.float64]
 Look = Callable[[Array], Spectrum | None]
 """The modes at a place of the knobs, where a model tells them."""
 
+_ROOM: Final = 64  # places at first
 _HALVINGS: Final = 4  # of a step across which a mode is not surely known again
 
 
@@ -38,6 +39,11 @@ class _Place:
     frequencies: Array
     stands: tuple[int, ...]
     sure: float
+
+    @property
+    def whole(self) -> bool:
+        """Whether none is lost: otherwise there is nothing to go on from."""
+        return min(self.stands) >= 0
 
     def onward(self, place: Array, found: Spectrum) -> _Place:
         """The same modes among those at another place."""
@@ -82,20 +88,24 @@ class Followed:
         chosen = np.array(self.numbers) - 1
         shapes = present.signatures[present.rigid_count + chosen]
         own = tuple(map(int, chosen))
-        self._known = {_key(place): _Place(place, shapes, present.flexible[chosen], own, 1.0)}
+        self._known: dict[bytes, _Place] = {}
+        # Those of them to go on from, and where they are: searches hold thousands of looks.
+        self._whole: list[_Place] = []
+        self._at = np.empty((_ROOM, len(place)))
+        self._take(_key(place), _Place(place, shapes, present.flexible[chosen], own, 1.0))
 
     def at(self, place: Array, found: Spectrum, look: Look) -> tuple[int, ...]:
         """Which of the flexible modes ``found`` at a place they are; -1 for one that is lost."""
         key = _key(place)
         if key not in self._known:
-            self._known[key] = _stepped(self._nearest(place), place, found, look, _HALVINGS)
+            self._take(key, _stepped(self._nearest(place), place, found, look, _HALVINGS))
         return self._known[key].stands
 
     def settle(self, place: Array, exact: Spectrum) -> tuple[int, ...]:
         """The same of an exact answer, which is what the place is known by from now on."""
         near = self._known.get(_key(place)) or self._nearest(place)
         settled = near.onward(place, exact)
-        self._known[_key(place)] = settled
+        self._take(_key(place), settled)
         return settled.stands
 
     def known(self, stands: Sequence[int]) -> Known:
@@ -108,10 +118,24 @@ class Followed:
 
         return place
 
+    def _take(self, key: bytes, found: _Place) -> None:
+        """Know a place by this from now on."""
+        before = self._known.get(key)
+        self._known[key] = found
+        if before is not None and before.whole:
+            number = self._whole.index(before)
+            del self._whole[number]
+            self._at = np.delete(self._at, number, axis=0)
+        if not found.whole:
+            return
+        if len(self._whole) == len(self._at):
+            self._at = np.concatenate([self._at, np.empty_like(self._at)])
+        self._at[len(self._whole)] = found.place
+        self._whole.append(found)
+
     def _nearest(self, place: Array) -> _Place:
-        # Where one is lost there is nothing to go on from.
-        whole = [known for known in self._known.values() if min(known.stands) >= 0]
-        return min(whole, key=lambda known: float(np.linalg.norm(known.place - place)))
+        away = self._at[: len(self._whole)] - place
+        return self._whole[int(np.argmin(np.einsum("ij,ij->i", away, away)))]
 
 
 def _stepped(known: _Place, place: Array, found: Spectrum, look: Look, left: int) -> _Place:
@@ -123,7 +147,7 @@ def _stepped(known: _Place, place: Array, found: Spectrum, look: Look, left: int
     if half is None:
         return there
     first = _stepped(known, middle, half, look, left - 1)
-    return there if min(first.stands) < 0 else _stepped(first, place, found, look, left - 1)
+    return there if not first.whole else _stepped(first, place, found, look, left - 1)
 
 
 def _key(place: Array) -> bytes:
