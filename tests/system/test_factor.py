@@ -57,3 +57,15 @@ def test_without_the_fast_library_the_answer_is_the_same(monkeypatch: pytest.Mon
 def test_a_shift_on_an_eigenvalue_is_told() -> None:
     with pytest.raises(SingularShiftError):
         Factor(sparse.csc_matrix((4, 4)))
+
+
+@pytest.mark.parametrize("beside", [1e-3, 0.0])
+def test_the_lower_triangle_alone_is_read(beside: float) -> None:
+    matrix = chain(50, 0.37)
+    right = np.arange(50.0)
+    wanted = Factor(matrix).solve(right)
+    other = matrix.tolil()
+    for place in range(49):
+        other[place, place + 1] += 0.1
+    other[0, 40] = beside  # not even in the same places
+    assert Factor(sparse.csc_matrix(other)).solve(right) == pytest.approx(wanted, rel=1e-12)

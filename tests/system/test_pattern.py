@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from typing import Any
+from unittest import mock
 
 import numpy as np
 import pytest
@@ -69,10 +70,12 @@ def test_a_matrix_is_the_sum_of_its_elements_over_what_ties_leave(
     spring = sparse.csc_matrix(
         ([3.0, -3.0, -3.0, 3.0], ([0, 0, 17, 17], [0, 17, 0, 17])), whole.shape
     )
-    filled = Reduction(places, free, [spring]).filled(matrices, free.basis, spring)
     basis = free.basis.toarray()
-    assert filled.toarray() == pytest.approx(basis.T @ (whole + spring) @ basis, abs=1e-9)
-    assert np.all(np.diff(filled.indices[filled.indptr[0] : filled.indptr[1]]) > 0)
+    for few in (pattern._FEW, 0):  # few are worked in densely
+        with mock.patch.object(pattern, "_FEW", few):
+            filled = Reduction(places, free, [spring]).filled(matrices, free, spring)
+        assert filled.toarray() == pytest.approx(basis.T @ (whole + spring) @ basis, abs=1e-9)
+        assert np.all(np.diff(filled.indices[filled.indptr[0] : filled.indptr[1]]) > 0)
 
 
 def test_a_structure_is_kept_while_it_fits() -> None:

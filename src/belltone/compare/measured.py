@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from belltone.compare.likeness import Side
 from belltone.modes.matching import clusters
+from belltone.vectors import cross
 
 __all__ = [
     "KNOWN",
@@ -253,7 +254,7 @@ def motions_at(side: Side, positions: Array) -> Array:
     shapes = side.modes.shapes[side.modes.rigid_count :]
     _, near = scipy.spatial.cKDTree(places).query(positions)
     arms = positions - places[near]
-    return np.asarray(shapes[:, near, :3] + np.cross(shapes[:, near, 3:], arms[None]))
+    return np.asarray(shapes[:, near, :3] + cross(shapes[:, near, 3:], arms[None]))
 
 
 def modes_at(side: Side, positions: Array | None = None) -> ModesAtPoints:

@@ -26,6 +26,7 @@ from belltone.geometry.skins import Skin
 from belltone.sections.layups import LayupValue, PlyMaterialValue
 from belltone.sections.runs import SectionRun
 from belltone.sections.simple import SectionShape
+from belltone.vectors import cross
 
 __all__ = [
     "MaterialValue",
@@ -117,9 +118,9 @@ class MemberValue:
     def frames_at(self, shares: Array) -> Array:
         """The same ``(n, 3, 3)`` at many shares."""
         _, tangents, ups = self.path.at(shares)
-        side = np.cross(ups, tangents)
+        side = cross(ups, tangents)
         side /= np.linalg.norm(side, axis=1, keepdims=True)
-        return np.stack([tangents, side, np.cross(tangents, side)], axis=1)
+        return np.stack([tangents, side, cross(tangents, side)], axis=1)
 
     @cached_property
     def frame(self) -> Array:

@@ -17,6 +17,7 @@ from belltone.geometry.shapes import Plate
 from belltone.modes.modeset import ModeSet
 from belltone.sections.solid import ear_clipped
 from belltone.system.division import hard_places
+from belltone.vectors import cross
 
 __all__ = ["DrawnComponent", "DrawnMember", "DrawnPart"]
 
@@ -245,10 +246,10 @@ class DrawnMesh:
         ]
         self.mesh_lines: list[IndexArray] = list(mesh.edges[:_MOST_EDGES])
         corners = mesh.points[mesh.faces]
-        cross = np.cross(corners[:, 2] - corners[:, 0], corners[:, 3] - corners[:, 1])
+        crossed = cross(corners[:, 2] - corners[:, 0], corners[:, 3] - corners[:, 1])
         normals = np.zeros_like(mesh.points)
         for corner in range(4):
-            np.add.at(normals, mesh.faces[:, corner], cross)
+            np.add.at(normals, mesh.faces[:, corner], crossed)
         length = np.linalg.norm(normals, axis=1, keepdims=True)
         self.normals: Array | None = normals / np.where(length > 0, length, 1.0)
 
@@ -298,7 +299,7 @@ class DrawnMember:
         outer, inner = _outlines(member, self._shares)
         self._loops = [ring for ring in (outer, inner) if ring is not None]
         centres, tangents, ups = member.path.at(self._shares)
-        sides = np.cross(ups, tangents)
+        sides = cross(ups, tangents)
         self._arms = np.concatenate(
             [
                 (ring[..., :1] * sides[:, None] + ring[..., 1:] * ups[:, None]).reshape(-1, 3)
@@ -312,7 +313,7 @@ class DrawnMember:
 
     def moved(self, shape: Array) -> Array:
         motion = self._at(shape, self._shares)[self._ring_of]
-        return np.asarray(motion[:, :3] + np.cross(motion[:, 3:], self._arms))
+        return np.asarray(motion[:, :3] + cross(motion[:, 3:], self._arms))
 
     def spread(self, values: Array) -> Array:
         stations = np.linspace(0.0, 1.0, len(values))

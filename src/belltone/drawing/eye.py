@@ -8,6 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 from vtkmodules.vtkRenderingCore import vtkCamera, vtkCoordinate, vtkRenderer, vtkRenderWindow
 
+from belltone.vectors import cross
+
 __all__ = ["Eye", "Heading"]
 
 Array = NDArray[np.float64]
@@ -66,9 +68,9 @@ class Eye:
         camera = self._camera
         position, focus = np.array(camera.GetPosition()), np.array(camera.GetFocalPoint())
         ahead = (focus - position) / np.linalg.norm(focus - position)
-        across = np.cross(ahead, camera.GetViewUp())
+        across = cross(ahead, np.array(camera.GetViewUp()))
         across /= np.linalg.norm(across)
-        upward = np.cross(across, ahead)
+        upward = cross(across, ahead)
         along = np.concatenate([at for at, _ in room]) @ np.column_stack([across, upward, -ahead])
         about = np.repeat([by for _, by in room], [len(at) for at, _ in room])
         sideways = about[:, None] * np.array([1.0, 1.0, 0.0])
@@ -103,7 +105,7 @@ class Eye:
         height = (
             2 * np.linalg.norm(position - focus) * np.tan(np.radians(camera.GetViewAngle() / 2))
         )
-        across = np.cross(focus - position, camera.GetViewUp())
+        across = cross(focus - position, np.array(camera.GetViewUp()))
         across /= np.linalg.norm(across)
         step = -(right * across + up * np.array(camera.GetViewUp())) * height
         camera.SetPosition(*(position + step))

@@ -23,6 +23,7 @@ from belltone.design.parts import MemberValue, MeshValue, SurfaceValue
 from belltone.design.values import Design, JointValue, SupportValue
 from belltone.drawing.colours import rgb
 from belltone.system.kinds import location, place_lines
+from belltone.vectors import cross
 
 __all__ = [
     "ball",
@@ -137,9 +138,9 @@ def _edge_frames(surface: SurfaceValue, points: Array) -> Array:
     ):
         normal = np.tile(surface.frame[:, 2], (len(points), 1))
     else:
-        normal = np.cross(along, np.cross(points - centre, along))
+        normal = cross(along, cross(points - centre, along))
     normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-300)
-    return np.stack([along, np.cross(normal, along), normal], axis=1)
+    return np.stack([along, cross(normal, along), normal], axis=1)
 
 
 def _ribbon(points: Array, colour: str) -> vtkActor:
@@ -185,7 +186,7 @@ def _marks(
             axis = row[3:] @ frame
             side = _across(axis)
             actor = _solid(disc, colour, 0.45)
-            actor.SetUserMatrix(_matrix(np.array([side, axis, np.cross(side, axis)]), place))
+            actor.SetUserMatrix(_matrix(np.array([side, axis, cross(side, axis)]), place))
             actors.append(actor)
     return actors
 
@@ -222,7 +223,7 @@ def _spring(
     if turning:
         angle = np.linspace(0, 5 * np.pi, 80)[:, None]
         reach = size * (0.4 + 0.12 * angle / np.pi)
-        path = reach * (np.cos(angle) * side + np.sin(angle) * np.cross(axis, side))
+        path = reach * (np.cos(angle) * side + np.sin(angle) * cross(axis, side))
     else:
         steps = np.arange(12)
         swing = np.where((steps > 0) & (steps < 11), (-1.0) ** steps, 0.0)
@@ -294,7 +295,7 @@ def _solid(source: vtkPolyDataAlgorithm, colour: str, opacity: float) -> vtkActo
 
 def _across(axis: Array) -> Array:
     """A unit vector across an axis."""
-    side = np.cross(axis, np.eye(3)[np.argmin(np.abs(axis))])
+    side = cross(axis, np.eye(3)[np.argmin(np.abs(axis))])
     return np.asarray(side / np.linalg.norm(side))
 
 

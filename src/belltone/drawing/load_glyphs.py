@@ -18,6 +18,7 @@ from belltone.design.values import Design
 from belltone.drawing.drawn import DrawnComponent
 from belltone.drawing.glyphs import cells, line_actor
 from belltone.system.kinds import location, place_lines
+from belltone.vectors import cross
 
 __all__ = ["load_glyphs"]
 
@@ -105,14 +106,14 @@ def _arrow(place: Array, way: Array, long: float, ends: bool = False) -> list[Ar
     if not length:
         return []
     along = way / length
-    side = np.cross(along, np.eye(3)[int(np.argmin(np.abs(along)))])
+    side = cross(along, np.eye(3)[int(np.argmin(np.abs(along)))])
     side /= np.linalg.norm(side)
     tip = place + (long if ends else 0.0) * along
     tail = tip - long * along
     lines = [np.stack([tail, tip])]
     lines += [
         np.stack([tip - 0.28 * long * along + 0.13 * long * across, tip])
-        for across in (side, -side, np.cross(along, side), -np.cross(along, side))
+        for across in (side, -side, cross(along, side), -cross(along, side))
     ]
     if ends:
         lines.append(np.stack([tail - 0.2 * long * side, tail + 0.2 * long * side]))
@@ -125,9 +126,9 @@ def _turning(place: Array, axis: Array, radius: float) -> list[Array]:
     if not length:
         return []
     along = axis / length
-    side = np.cross(along, np.eye(3)[int(np.argmin(np.abs(along)))])
+    side = cross(along, np.eye(3)[int(np.argmin(np.abs(along)))])
     side /= np.linalg.norm(side)
-    other = np.cross(along, side)
+    other = cross(along, side)
     angle = np.linspace(0.0, 1.6 * np.pi, 40)[:, None]
     ring = place + radius * (np.cos(angle) * side + np.sin(angle) * other)
     way = ring[-1] - ring[-2]

@@ -43,6 +43,7 @@ from belltone.drawing.glyphs import (
 from belltone.drawing.load_glyphs import load_glyphs
 from belltone.modes.modeset import ModeSet
 from belltone.system.kinds import location
+from belltone.vectors import cross
 
 __all__ = ["ASIDE", "Scene", "SceneOptions", "Spot"]
 
@@ -349,7 +350,7 @@ class Scene:
         self._moved()
         for actor, centre, place, offset in self._masses:
             at = self.part.body_motion(self._shape, place)
-            moved = (at[:3] + np.cross(at[3:], offset)) * self._motion_scale
+            moved = (at[:3] + cross(at[3:], offset)) * self._motion_scale
             actor.SetPosition(*(centre + scale * moved))
 
     def rest(self) -> None:

@@ -19,6 +19,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.vectors import cross
+
 __all__ = [
     "DirectorForm",
     "Stressed",
@@ -50,11 +52,11 @@ def grown(a: Array, da: Array, b: Array, db: Array) -> Array:
 def turns(vectors: Array) -> Array:
     """Rotation matrices ``(..., 3, 3)`` of rotation vectors (rad), after O. Rodrigues (1840)."""
     angles = np.linalg.norm(vectors, axis=-1)[..., None, None]
-    cross = cross_matrices(vectors)
+    crossed = cross_matrices(vectors)
     # sin a / a and (1 - cos a) / a², both smooth at zero.
     one = np.sinc(angles / np.pi)
     two = 0.5 * np.sinc(0.5 * angles / np.pi) ** 2
-    return np.asarray(np.eye(3) + one * cross + two * (cross @ cross))
+    return np.asarray(np.eye(3) + one * crossed + two * (crossed @ crossed))
 
 
 def unturned(matrices: Array) -> Array:
@@ -164,7 +166,7 @@ class DirectorForm:
             return np.asarray(np.sum(shaped, axis=(1, 3)))
 
         moved = flat(velocities)
-        turned = [flat(np.cross(turning, directors[:, :, k])) for k in range(directors.shape[2])]
+        turned = [flat(cross(turning, directors[:, :, k])) for k in range(directors.shape[2])]
         total = work(moved, np.matmul(self.uu, moved))
         for k, first in enumerate(turned):
             total += 2 * work(moved, np.matmul(self.ud[..., k], first))

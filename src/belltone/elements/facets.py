@@ -19,6 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.elements.directors import DirectorForm, Stressed, cross_matrices
+from belltone.vectors import cross
 
 __all__ = ["FacetElements", "FacetWalls"]
 
@@ -95,7 +96,7 @@ class FacetElements:
     def directors(self) -> Array:
         """Normals, one for each corner, ``(triangles, 3, 1, 3)``."""
         edges = self._corners[:, 1:] - self._corners[:, :1]
-        normal = np.cross(edges[:, 0], edges[:, 1])
+        normal = cross(edges[:, 0], edges[:, 1])
         normal /= np.linalg.norm(normal, axis=1, keepdims=True)
         return np.repeat(normal[:, None, None], 3, axis=1)
 
@@ -135,7 +136,7 @@ class FacetElements:
         edges = self._corners[:, 1:] - self._corners[:, :1]
         share = pressure[:, 0] * self._walls.weight / 6
         forces = np.zeros((len(edges), 3, 6))
-        forces[..., :3] = (share[:, None] * np.cross(edges[:, 0], edges[:, 1]))[:, None]
+        forces[..., :3] = (share[:, None] * cross(edges[:, 0], edges[:, 1]))[:, None]
         # With e = x_2 - x_1 and f = x_3 - x_1 the change of e x f is e x df - f x de.
         blocks = np.zeros((len(edges), 3, 3))
         blocks[:, 2], blocks[:, 1] = -edges[:, 0], edges[:, 1]
@@ -165,7 +166,7 @@ class FacetElements:
     def areas(self) -> Array:
         """Area each triangle counts for (m²)."""
         edges = self._corners[:, 1:] - self._corners[:, :1]
-        whole = 0.5 * np.linalg.norm(np.cross(edges[:, 0], edges[:, 1]), axis=1)
+        whole = 0.5 * np.linalg.norm(cross(edges[:, 0], edges[:, 1]), axis=1)
         return np.asarray(whole * self._walls.weight)
 
     def _batches(self) -> Iterator[slice]:
@@ -179,10 +180,10 @@ class _Facets:
     def __init__(self, corners: Array, walls: FacetWalls) -> None:
         first = corners[:, 1] - corners[:, 0]
         first /= np.linalg.norm(first, axis=1, keepdims=True)
-        normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+        normal = cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
         double = np.linalg.norm(normal, axis=1)
         normal /= double[:, None]
-        self._frame = np.stack([first, np.cross(normal, first), normal], axis=1)
+        self._frame = np.stack([first, cross(normal, first), normal], axis=1)
         flat = np.einsum(
             "tij,tcj->tci", self._frame[:, :2], corners - corners.mean(axis=1)[:, None]
         )

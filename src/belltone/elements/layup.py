@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from belltone.mesh.quadrature import gauss
 from belltone.sections.layups import LayupValue, PlyValue
+from belltone.vectors import cross
 
 __all__ = ["MEASURES", "Wall", "WallStress", "wall_stiffness", "wall_stress"]
 
@@ -97,7 +98,7 @@ def wall_stiffness(
     heated = np.zeros((*shape, MEASURES))
     heated[..., :9] = np.moveaxis(warm.reshape(9, *shape), 0, -1)
     # Mass that is not structure (paint, insulation) rides on the middle surface.
-    plain = np.linalg.norm(np.cross(tangents[..., 0, :], tangents[..., 1, :]), axis=-1)
+    plain = np.linalg.norm(cross(tangents[..., 0, :], tangents[..., 1, :]), axis=-1)
     inertia[0] += layup.mass_per_area * plain
     return Wall(stiffness, np.moveaxis(inertia, 0, -1), heated)
 
@@ -169,7 +170,7 @@ def _basis(director: Array, first_axis: Array) -> Array:
     unit = director / np.linalg.norm(director, axis=-1, keepdims=True)
     one = first_axis - np.sum(first_axis * unit, axis=-1, keepdims=True) * unit
     one /= np.linalg.norm(one, axis=-1, keepdims=True)
-    return np.stack([one, np.cross(unit, one)], axis=-2)
+    return np.stack([one, cross(unit, one)], axis=-2)
 
 
 def _inverted(metric: Array) -> tuple[Array, Array]:

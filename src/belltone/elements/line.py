@@ -30,6 +30,7 @@ from numpy.typing import NDArray
 
 from belltone.elements.directors import DirectorForm, Stressed, grown, torques
 from belltone.mesh.quadrature import gauss, lagrange, lobatto
+from belltone.vectors import cross
 
 __all__ = ["STRAINS", "LineElements", "LineNodes", "SectionLaw"]
 
@@ -79,9 +80,9 @@ class LineNodes:
         stretch = np.linalg.norm(runs, axis=-1)
         axis = runs / stretch[..., None]
         up = np.matmul(values, self.ups)
-        side = np.cross(up, axis)
+        side = cross(up, axis)
         side /= np.linalg.norm(side, axis=-1, keepdims=True)
-        return np.stack([axis, side, np.cross(axis, side)], axis=-2), stretch
+        return np.stack([axis, side, cross(axis, side)], axis=-2), stretch
 
 
 _ROUND: Final = ((1, 2), (2, 0), (0, 1))
@@ -230,12 +231,12 @@ class LineElements:
         strain[:, :, 0, :, :3] = slope * run
         for row in (1, 2):
             strain[:, :, row, :, :3] = slope * at[:, :, row]
-            strain[:, :, row, :, 3:] = value * np.cross(own[..., row, :], run)
+            strain[:, :, row, :, 3:] = value * cross(own[..., row, :], run)
         for row, (one, two) in enumerate(_ROUND, start=3):
             first, second = own[..., one, :], own[..., two, :]
             strain[:, :, row, :, 3:] = 0.5 * (
-                slope * (np.cross(first, at[:, :, two]) - np.cross(second, at[:, :, one]))
-                - value * (np.cross(first, bent[:, :, two]) - np.cross(second, bent[:, :, one]))
+                slope * (cross(first, at[:, :, two]) - cross(second, at[:, :, one]))
+                - value * (cross(first, bent[:, :, two]) - cross(second, bent[:, :, one]))
             )
         flat = strain.reshape(elements, tying, 36 * count)
         if len(between) > tying:

@@ -34,7 +34,8 @@ at once.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import functools
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from typing import Final
 
@@ -52,6 +53,7 @@ from belltone.elements.layup import MEASURES, wall_stiffness, wall_stress
 from belltone.elements.surface_rule import Grid, rule_of
 from belltone.mesh.quadrature import by_degree
 from belltone.sections.layups import LayupValue
+from belltone.vectors import cross
 
 __all__ = ["SURFACE_STRAINS", "SurfaceElements", "SurfaceNodes"]
 
@@ -255,7 +257,7 @@ class SurfaceElements:
         rule, grid = self._rule, self._rule.at_points
         count = grid.values.shape[1]
         tangents = self._tangents(self._now.positions, grid)
-        area = np.cross(tangents[..., 0, :], tangents[..., 1, :])
+        area = cross(tangents[..., 0, :], tangents[..., 1, :])
         out = np.matmul(grid.values, self._now.directors)
         weighted = pressure * rule.weights * np.sign(np.sum(area * out, axis=-1))
         forces = np.zeros((len(area), count, 6))
@@ -310,7 +312,7 @@ class SurfaceElements:
 
     def _areas(self) -> Array:
         tangents = self._tangents(self._nodes.positions, self._rule.at_points)
-        crossed = np.cross(tangents[..., 0, :], tangents[..., 1, :])
+        crossed = cross(tangents[..., 0, :], tangents[..., 1, :])
         return np.asarray(np.linalg.norm(crossed, axis=-1))
 
     def _energies(self, motions: Array) -> Array:
@@ -470,33 +472,31 @@ class SurfaceElements:
         rule, now = self._rule, part.now
         elements, count = now.positions.shape[:2]
         points = len(rule.weights)
-        result = np.empty((elements, points, MEASURES, count, 6))
+        result = np.zeros((elements, points, MEASURES, count, 6))
         directors = now.directors[:, None]
         at_grid = [self._base(now, grid) for grid in rule.grids]
 
         def spread(table: Array, fields: Array) -> Array:
             return np.asarray(np.matmul(table, fields).reshape(elements, points, count, 3))
 
-        def put(measure: int, moves: Array | float, turns: Array | float) -> None:
-            result[:, :, measure, :, :3] = moves
-            result[:, :, measure, :, 3:] = turns
+        def put(measure: int, moves: Array | None, turned: Array | None) -> None:
+            if moves is not None:
+                result[:, :, measure, :, :3] = moves
+            if turned is not None:
+                cross(directors, turned, into=result[:, :, measure, :, 3:])
 
         for place, pairs in enumerate((((0, 0),), ((1, 1),), ((0, 1), (1, 0)))):
             _, tangents, slopes = at_grid[rule.sources[place]]
             tables = rule.onto[place][1:]
-            moved = sum(spread(tables[b], tangents[..., a, :]) for a, b in pairs)
-            bent = sum(spread(tables[b], slopes[..., a, :]) for a, b in pairs)
-            put(place, moved, 0.0)
-            put(3 + place, bent, np.cross(directors, moved))
-            put(6 + place, 0.0, np.cross(directors, bent))
+            moved = _total(spread(tables[b], tangents[..., a, :]) for a, b in pairs)
+            bent = _total(spread(tables[b], slopes[..., a, :]) for a, b in pairs)
+            put(place, moved, None)
+            put(3 + place, bent, moved)
+            put(6 + place, None, bent)
         for place, a in ((3, 0), (4, 1)):
             director, tangents, _ = at_grid[rule.sources[place]]
             moved = spread(rule.onto[place][0], tangents[..., a, :])
-            put(
-                6 + place,
-                spread(rule.onto[place][1 + a], director),
-                np.cross(directors, moved),
-            )
+            put(6 + place, spread(rule.onto[place][1 + a], director), moved)
         return result.reshape(elements, points, MEASURES, 6 * count)
 
     def _base(self, now: _Posed, grid: Grid) -> tuple[Array, Array, Array]:
@@ -525,7 +525,7 @@ class SurfaceElements:
         thickness = np.matmul(nodes.thickness, grid.values.T)
         axis = np.matmul(grid.values, nodes.first_axes)
         wall = wall_stiffness(self._layup, thickness, tangents, director, slopes, axis)
-        area = np.linalg.norm(np.cross(tangents[..., 0, :], tangents[..., 1, :]), axis=-1)
+        area = np.linalg.norm(cross(tangents[..., 0, :], tangents[..., 1, :]), axis=-1)
         drilling = _DRILLING * self._layup.drilling_modulus * thickness * area * rule.weights
         return _Walls(
             wall.stiffness * rule.weights[:, None, None],
@@ -537,15 +537,15 @@ class SurfaceElements:
     def _around(self, nodes: SurfaceNodes) -> tuple[Array, Array]:
         """Normal crossed with the dual base vectors, as made, each ``(elements, points, 3)``."""
         tangents = self._tangents(nodes.positions, self._rule.at_points)
-        crossed = np.cross(tangents[..., 0, :], tangents[..., 1, :])
+        crossed = cross(tangents[..., 0, :], tangents[..., 1, :])
         area = np.linalg.norm(crossed, axis=-1)[..., None]
         normal = crossed / area
         # The dual vectors follow from the tangents without inverting the metric.
         duals = (
-            np.cross(tangents[..., 1, :], normal) / area,
-            np.cross(normal, tangents[..., 0, :]) / area,
+            cross(tangents[..., 1, :], normal) / area,
+            cross(normal, tangents[..., 0, :]) / area,
         )
-        return np.cross(normal, duals[0]), np.cross(normal, duals[1])
+        return cross(normal, duals[0]), cross(normal, duals[1])
 
     def _twist(self, part: _Batch) -> Array:
         """Turn about the normal less the in-plane rotation of the surface, of unit motions.
@@ -562,7 +562,7 @@ class SurfaceElements:
                 turned = np.einsum("enij,eqj->eqni", part.now.turned, direction)
                 mean = np.einsum("qn,eqni->eqi", grid.values, turned)
             moving = moving - 0.5 * _outer(grid.slopes[a], mean)
-            turning = turning - 0.5 * np.cross(turned, tangents[:, :, None, a])
+            turning = turning - 0.5 * cross(turned, tangents[:, :, None, a])
         turning = turning * grid.values[None, ..., None]
         both = np.concatenate([np.asarray(moving), np.asarray(turning)], axis=-1)
         return both.reshape(*both.shape[:2], -1)
@@ -603,6 +603,10 @@ def _fields(
         (np.matmul(first, directors), np.matmul(second, directors)),
         np.matmul(grid.values, directors),
     )
+
+
+def _total(fields: Iterable[Array]) -> Array:
+    return functools.reduce(np.add, fields)
 
 
 def _outer(shape: Array, base: Array) -> Array:

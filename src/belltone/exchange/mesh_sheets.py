@@ -18,6 +18,7 @@ from belltone.sheet.document import Sheet
 from belltone.sheet.plain import plain_value
 from belltone.sheet.units import DIMENSIONS, format_number
 from belltone.system.contacts import contacts
+from belltone.vectors import cross
 
 __all__ = ["guessed_unit", "mesh_arrival", "mesh_choices"]
 
@@ -112,7 +113,7 @@ def _coarser(walls: FaceSet) -> float:
         return 0.0
     corners = walls.points[walls.faces]
     ways = corners[:, 2] - corners[:, 0], corners[:, 3] - corners[:, 1]
-    area = 0.5 * float(np.linalg.norm(np.cross(*ways), axis=1).sum())
+    area = 0.5 * float(np.linalg.norm(cross(*ways), axis=1).sum())
     # Walls that stand aslant in the cubes nodes are gathered in take up to twice as many.
     return float(f"{np.sqrt(2 * area / _MOST_NODES):.2g}")
 

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from belltone.geometry.shapes import Extruded, Lofted, Plate, Revolved, SurfaceShape
 from belltone.geometry.skins import Skin
+from belltone.vectors import cross
 
 __all__ = ["Chart", "Located", "chart_of"]
 
@@ -123,7 +124,7 @@ class LoftedChart:
         one = np.ones_like(second)
         along = np.column_stack([one, (growing + whirled + sweep) / shape.span])
         across = np.column_stack([0 * one, around])
-        normals = np.cross(across, along)
+        normals = cross(across, along)
         return Located(
             np.column_stack([second, turned + share * sweep]),
             normals / np.linalg.norm(normals, axis=1, keepdims=True),

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.geometry.profiles import ProfileError, arc_through
+from belltone.vectors import cross
 
 __all__ = ["Bow", "MemberPath", "Piece", "Straight", "Traced", "first_up", "space_path"]
 
@@ -68,7 +69,7 @@ class Bow:
     def locate(self, share: Array) -> tuple[Array, Array, Array]:
         """Positions, tangents and ups; the ups turn with the arm."""
         arms = _turned(self.arm, self.axis, share * self.angle)
-        tangents = np.cross(self.axis, arms) / np.linalg.norm(self.arm)
+        tangents = cross(self.axis, arms) / np.linalg.norm(self.arm)
         return self.centre + arms, tangents, _turned(self.up, self.axis, share * self.angle)
 
 
@@ -141,7 +142,7 @@ class MemberPath:
         places, tangents, ups = self.pieces[piece].locate(local)
         if self.twist:
             angle = self.twist * share[:, None]
-            ups = np.cos(angle) * ups + np.sin(angle) * np.cross(tangents, ups)
+            ups = np.cos(angle) * ups + np.sin(angle) * cross(tangents, ups)
         return places, tangents, ups
 
     def at(self, share: Array) -> tuple[Array, Array, Array]:
@@ -185,7 +186,7 @@ def first_up(tangent: Array, wished: Array | None) -> Array:
     """
     if wished is not None:
         size = float(np.linalg.norm(wished))
-        if np.linalg.norm(np.cross(tangent, wished)) < 1e-6 * max(1e-300, size):
+        if np.linalg.norm(cross(tangent, wished)) < 1e-6 * max(1e-300, size):
             raise ValueError("“up” must not point along the member")
         up = wished
     else:
@@ -265,7 +266,7 @@ def _carried(pieces: Sequence[Piece], wished: Array | None) -> tuple[Piece, ...]
 
 def _tilted(up: Array, before: Array, after: Array) -> Array:
     """Turn a direction as the tangent turns at a sharp corner."""
-    axis = np.cross(before, after)
+    axis = cross(before, after)
     sine = float(np.linalg.norm(axis))
     if sine < 1e-12:
         return up
@@ -277,17 +278,17 @@ def _turned(vector: Array, axis: Array, angle: Array) -> Array:
     """A vector turned about a unit axis by angles ``(n,)``: Rodrigues' formula."""
     cosine, sine = np.cos(angle)[:, None], np.sin(angle)[:, None]
     along = (vector @ axis) * axis
-    return np.asarray(cosine * (vector - along) + sine * np.cross(axis, vector) + along)
+    return np.asarray(cosine * (vector - along) + sine * cross(axis, vector) + along)
 
 
 def _over(start: Array, middle: Array, stop: Array) -> Bow:
     one = stop - start
     one = one / np.linalg.norm(one)
-    normal = np.cross(middle - start, stop - start)
+    normal = cross(middle - start, stop - start)
     if np.linalg.norm(normal) < 1e-9 * float((stop - start) @ (stop - start)):
         raise ValueError("the three points of the arc lie on a line")
     normal = normal / np.linalg.norm(normal)
-    two = np.cross(normal, one)
+    two = cross(normal, one)
 
     def flat(point: Array) -> tuple[float, float]:
         return float((point - start) @ one), float((point - start) @ two)
@@ -317,9 +318,9 @@ def _corner(
     middle = (one + two) / np.linalg.norm(one + two)
     centre = corner + middle * radius / math.sin(half)
     before[1], after[0] = corner + back * one, corner + back * two
-    axis = np.cross(two, one)
+    axis = cross(two, one)
     axis = axis / np.linalg.norm(axis)
     arm = before[1] - centre
-    if np.cross(axis, arm) @ -one < 0:
+    if cross(axis, arm) @ -one < 0:
         axis = -axis
     return Bow(centre, axis, arm, math.pi - 2 * half, np.zeros(3))

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from belltone.files import FileError
 from belltone.geometry.mesh_files import GROUPS, MeshFile, MeshFileError, read_mesh_file
 from belltone.geometry.received_files import file_digest
+from belltone.vectors import cross
 
 __all__ = ["FaceSet", "MeshFileError", "read_faces", "read_lines"]
 
@@ -338,11 +339,11 @@ def _tidy(faces: IntArray) -> IntArray:
 def _areas(points: Array, faces: IntArray) -> Array:
     one = points[faces[:, 2]] - points[faces[:, 0]]
     two = points[faces[:, 3]] - points[faces[:, 1]]
-    return np.asarray(0.5 * np.linalg.norm(np.cross(one, two), axis=1))
+    return np.asarray(0.5 * np.linalg.norm(cross(one, two), axis=1))
 
 
 def _normals(points: Array, faces: IntArray) -> Array:
-    normal = np.cross(
+    normal = cross(
         points[faces[:, 2]] - points[faces[:, 0]], points[faces[:, 3]] - points[faces[:, 1]]
     )
     return np.asarray(normal / np.linalg.norm(normal, axis=1, keepdims=True))

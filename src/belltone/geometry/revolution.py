@@ -11,6 +11,8 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from belltone.vectors import cross
+
 __all__ = ["revolution_axis"]
 
 Array = NDArray[np.float64]
@@ -30,7 +32,7 @@ def revolution_axis(places: Array, normals: Array) -> tuple[Array, Array] | None
     if not size > 0:
         return None
     arms = (places - middle) / size
-    rows = np.column_stack([np.cross(arms, normals), normals])
+    rows = np.column_stack([cross(arms, normals), normals])
     _, strengths, ways = np.linalg.svd(rows, full_matrices=False)
     free = ways[strengths < _MEETS * strengths[0]]
     if not len(free):
@@ -56,16 +58,16 @@ def revolution_axis(places: Array, normals: Array) -> tuple[Array, Array] | None
         share = np.linalg.lstsq(turns.T, direction)[0]
         moment = share @ moments
         moment = moment - (moment @ direction) * direction
-        point = np.cross(direction, moment)
+        point = cross(direction, moment)
     own = arms - point
     along = own @ direction
     out = own - along[:, None] * direction
     radius = np.linalg.norm(out, axis=1)
     if radius.max() < 1e-3 or np.ptp(along) < 1e-6:
         return None
-    side = np.cross(direction, np.eye(3)[int(np.argmin(np.abs(direction)))])
+    side = cross(direction, np.eye(3)[int(np.argmin(np.abs(direction)))])
     side /= np.linalg.norm(side)
-    turned = np.arctan2(out @ np.cross(direction, side), out @ side)[radius > 0.1 * radius.max()]
+    turned = np.arctan2(out @ cross(direction, side), out @ side)[radius > 0.1 * radius.max()]
     sectors = np.floor((turned / (2 * np.pi) + 0.5) * _SECTORS).astype(int) % _SECTORS
     if len(np.unique(sectors)) < _SECTORS:
         return None

@@ -11,6 +11,8 @@ import numpy as np
 from numpy.polynomial import chebyshev
 from numpy.typing import NDArray
 
+from belltone.vectors import cross
+
 __all__ = ["INVERSE", "NODES", "ORDER", "Skin", "coefficients"]
 
 Array = NDArray[np.float64]
@@ -62,7 +64,7 @@ class Skin:
             places[at] = _summed(up[at], across[at], own)
             first[at] = _summed(up[at], across[at, :-1], chebyshev.chebder(own, axis=2))
             second[at] = _summed(up[at, :-1], across[at], chebyshev.chebder(own, axis=1))
-        normals = np.cross(first, second)
+        normals = cross(first, second)
         return places, normals / np.linalg.norm(normals, axis=1, keepdims=True)
 
     def share(self, pieces: int | IntArray, u: Array, v: Array) -> Array:

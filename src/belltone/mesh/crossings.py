@@ -11,6 +11,7 @@ from belltone.design.parts import MemberValue
 from belltone.geometry.shapes import Plate
 from belltone.mesh.quadrature import lagrange, lobatto
 from belltone.mesh.surface import SurfaceMesh
+from belltone.vectors import cross
 
 __all__ = ["crossings"]
 
@@ -70,7 +71,7 @@ def _of_curved(member: MemberValue, wall: SurfaceMesh) -> Array:
         """The element nearest to places along the member, and whether they lie over the wall."""
         places, tangents, ups = member.path.at(at)
         # A hair to its side, so that a member along an edge of elements stays with one row of them.
-        points = places + _HAIR * wall.size * np.cross(ups, tangents)
+        points = places + _HAIR * wall.size * cross(ups, tangents)
         element, weights, feet = wall.locate_points(points)
         normals = np.einsum("nk,nkd->nd", weights, wall.directors[element])
         normals /= np.linalg.norm(normals, axis=1, keepdims=True)

@@ -14,6 +14,7 @@ from belltone.design.parts import MeshValue
 from belltone.design.place import Place
 from belltone.mesh.reading import reading_rows
 from belltone.mesh.sites import Feet, SiteNodes
+from belltone.vectors import cross
 
 if TYPE_CHECKING:
     from scipy.spatial import cKDTree
@@ -57,13 +58,13 @@ class FaceMesh:
     def _areas(self) -> tuple[Array, Array]:
         """Area that belongs to each node (m²), and its mean normal."""
         corners = self.coordinates[self.connectivity]
-        cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-        size = 0.5 * np.linalg.norm(cross, axis=1) * self.weights
+        crossed = cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+        size = 0.5 * np.linalg.norm(crossed, axis=1) * self.weights
         areas = np.zeros(len(self.coordinates))
         normals = np.zeros((len(self.coordinates), 3))
         for corner in range(3):
             np.add.at(areas, self.connectivity[:, corner], size / 3)
-            np.add.at(normals, self.connectivity[:, corner], cross * self.weights[:, None])
+            np.add.at(normals, self.connectivity[:, corner], crossed * self.weights[:, None])
         length = np.linalg.norm(normals, axis=1, keepdims=True)
         return areas, normals / np.where(length > 0, length, 1.0)
 
@@ -93,7 +94,7 @@ class FaceMesh:
         chosen = np.isin(self.face, faces)
         corners = self.coordinates[self.connectivity[chosen]]
         size = 0.5 * np.linalg.norm(
-            np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1
+            cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1
         )
         areas = np.zeros(len(self.coordinates))
         share = size * self.weights[chosen] / 3
@@ -120,7 +121,7 @@ class FaceMesh:
         tangent = np.where(
             size_of > 1e-9 * self.size, tangent / np.maximum(size_of, 1e-300), fallback
         )
-        frames = np.stack([tangent, np.cross(normal, tangent), normal], axis=1)
+        frames = np.stack([tangent, cross(normal, tangent), normal], axis=1)
         return self._stations(nodes, frames, length[nodes])
 
     def _stations(self, nodes: IntArray, frames: Array, shares: Array) -> SiteNodes:
@@ -155,7 +156,7 @@ class FaceMesh:
         rows = np.arange(len(points))
         triangle = near[rows, best]
         own = corners[rows, best]
-        normals = np.cross(own[:, 1] - own[:, 0], own[:, 2] - own[:, 0])
+        normals = cross(own[:, 1] - own[:, 0], own[:, 2] - own[:, 0])
         normals /= np.linalg.norm(normals, axis=1, keepdims=True)
         reach = 0.5 * self.part.thickness[self.face[triangle]]
         return Feet(
@@ -291,7 +292,7 @@ def _frames(normals: Array) -> Array:
     start = np.where(np.abs(normals[:, :1]) < 0.9, [[1.0, 0.0, 0.0]], [[0.0, 1.0, 0.0]])
     first = start - np.sum(start * normals, axis=1, keepdims=True) * normals
     first /= np.linalg.norm(first, axis=1, keepdims=True)
-    return np.stack([first, np.cross(normals, first), normals], axis=1)
+    return np.stack([first, cross(normals, first), normals], axis=1)
 
 
 def _nearest(corners: Array, points: Array) -> Array:

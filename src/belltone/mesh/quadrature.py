@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from functools import cache
+from functools import cache, lru_cache
+from typing import Final
 
 import numpy as np
 from numpy.polynomial import legendre
@@ -11,6 +12,8 @@ from numpy.typing import NDArray
 __all__ = ["by_degree", "gauss", "lagrange", "lobatto", "lobatto_weights"]
 
 Array = NDArray[np.float64]
+
+_FEW: Final = 24  # points; with more, they are places of a mesh, and come once
 
 
 @cache
@@ -58,12 +61,29 @@ def by_degree(count: int) -> Array:
 def lagrange(nodes: Array, points: Array) -> tuple[Array, Array]:
     """Return the Lagrange functions of ``nodes`` and their slopes at ``points``.
 
-    Both are ``(len(points), len(nodes))``. They are found through the Legendre basis, which stays
-    well conditioned at every order used here.
+    Both are ``(len(points), len(nodes))`` and not to be written to, since those of few points are
+    kept. They are found through the Legendre basis, which stays well conditioned at every order
+    used here.
     """
+    if len(points) > _FEW:
+        return _lagrange(nodes, points)
+    own, asked = (np.ascontiguousarray(each, float).tobytes() for each in (nodes, points))
+    return _kept_lagrange(own, asked)
+
+
+def _lagrange(nodes: Array, points: Array) -> tuple[Array, Array]:
     to_values, to_slopes = _to_lagrange(np.ascontiguousarray(nodes, float).tobytes())
     powers = legendre.legvander(points, len(nodes) - 1)
     return np.asarray(powers @ to_values, float), np.asarray(powers @ to_slopes, float)
+
+
+@lru_cache(maxsize=512)
+def _kept_lagrange(nodes: bytes, points: bytes) -> tuple[Array, Array]:
+    """The same for few points, which are those of rules: the same ones over and over."""
+    found = _lagrange(np.frombuffer(nodes, np.float64), np.frombuffer(points, np.float64))
+    for each in found:
+        each.setflags(write=False)
+    return found
 
 
 @cache

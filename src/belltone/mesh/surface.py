@@ -22,6 +22,7 @@ from belltone.mesh.quadrature import lagrange, lobatto, lobatto_weights
 from belltone.mesh.reading import reading_rows
 from belltone.mesh.sites import Feet, SiteNodes
 from belltone.mesh.spots import unit_disc
+from belltone.vectors import cross
 
 __all__ = [
     "Imprint",
@@ -111,7 +112,7 @@ class SurfaceMesh:
     def stretch(self) -> Array:
         """Area of the surface for unit area of an element's own square, at its nodes (m²)."""
         first, second = self._tangents()
-        return np.asarray(np.linalg.norm(np.cross(first, second), axis=-1))
+        return np.asarray(np.linalg.norm(cross(first, second), axis=-1))
 
     @cached_property
     def seams(self) -> NDArray[np.bool_]:
@@ -257,7 +258,7 @@ class SurfaceMesh:
         normal /= np.linalg.norm(normal, axis=-1, keepdims=True)
         axis = axis - np.sum(axis * normal, axis=-1, keepdims=True) * normal
         axis /= np.linalg.norm(axis, axis=-1, keepdims=True)
-        return np.stack([axis, np.cross(normal, axis), normal], axis=-2)
+        return np.stack([axis, cross(normal, axis), normal], axis=-2)
 
     def _face(self, chosen: NDArray[np.bool_]) -> SiteNodes:
         """All nodes of some elements."""
@@ -305,10 +306,10 @@ class SurfaceMesh:
         along = along / np.linalg.norm(along, axis=-1, keepdims=True)
         normal = normal - np.sum(normal * along, axis=-1, keepdims=True) * along
         normal /= np.linalg.norm(normal, axis=-1, keepdims=True)
-        side = np.cross(normal, along)
+        side = cross(normal, along)
         side *= np.sign(np.sum(side * away, axis=-1, keepdims=True)) + 0.0
         # Right-handed whichever way the edge is listed: x turns with y, z stays the normal.
-        along = np.cross(side, normal)
+        along = cross(side, normal)
         return SiteNodes(
             nodes[:, None],
             np.ones((len(nodes), 1)),
@@ -354,7 +355,7 @@ class SurfaceMesh:
         axis = weights[0] @ first[element[0]]
         axis -= (axis @ normal) * normal
         axis /= np.linalg.norm(axis)
-        frame = np.array([axis, np.cross(normal, axis), normal])
+        frame = np.array([axis, cross(normal, axis), normal])
         reach = 0.5 * float(weights[0] @ self.thickness[element[0]])
         all_nodes, shares = self._footprint(position, frame[:2], reach)
         return SiteNodes(all_nodes[None], shares[None], frame[None], np.ones(1), position[None])

@@ -23,6 +23,7 @@ from belltone.modes.member_words import member_kinds
 from belltone.modes.patterns import wall_kinds
 from belltone.system.bodies import Body
 from belltone.system.witness import LineWitness, SurfaceWitness, Witness
+from belltone.vectors import cross
 
 __all__ = ["assembly_kinds"]
 
@@ -330,7 +331,7 @@ class _Fields:
         return field
 
     def _about(self, axis: int, by: Array | None = None) -> Array:
-        turned = np.cross(np.eye(3)[axis], self._arms)
+        turned = cross(np.eye(3)[axis], self._arms)
         return turned if by is None else turned * by[:, None]
 
     def rigid(self, shape: Array) -> str:

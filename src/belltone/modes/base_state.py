@@ -15,6 +15,7 @@ from belltone.system.assembly import Assembly
 from belltone.system.balance import Equilibrium
 from belltone.system.buckling import Buckling
 from belltone.system.witness import Witness
+from belltone.vectors import cross
 
 __all__ = ["BaseState", "Largest", "Reaction", "base_state"]
 
@@ -212,14 +213,14 @@ def _reactions(
         taken[own] = True
         force = given[own, :3].sum(axis=0)
         arms = nodes[own] - site.centre
-        moment = given[own, 3:].sum(axis=0) + np.cross(arms, given[own, :3]).sum(axis=0)
+        moment = given[own, 3:].sum(axis=0) + cross(arms, given[own, :3]).sum(axis=0)
         found.append(
             Reaction(name, _three(_clean(force, size)), _three(_clean(moment, size * extent)))
         )
         force_sum += force
-        moment_sum += moment + np.cross(site.centre, force)
+        moment_sum += moment + cross(site.centre, force)
     load = external[:, :3].sum(axis=0)
-    load_moment = external[:, 3:].sum(axis=0) + np.cross(nodes, external[:, :3]).sum(axis=0)
+    load_moment = external[:, 3:].sum(axis=0) + cross(nodes, external[:, :3]).sum(axis=0)
     left = np.linalg.norm(force_sum + load) + np.linalg.norm(moment_sum + load_moment) / extent
     return tuple(found), float(left / size)
 

@@ -17,6 +17,7 @@ from belltone.geometry.revolution import revolution_axis
 from belltone.mesh.faces import FaceMesh
 from belltone.modes.grids import Grid, across, flat_grid
 from belltone.modes.round_words import about, wheel
+from belltone.vectors import cross
 
 __all__ = ["IN_PLANE", "Faces", "face_kinds", "faces_of_mesh"]
 
@@ -86,8 +87,8 @@ def faces_of_mesh(mesh: FaceMesh) -> Faces:
     part = mesh.part
     corners = part.points[part.faces]
     # Diagonals of a face, also of a triangle, whose last corner is repeated.
-    twice = np.cross(corners[:, 2] - corners[:, 0], corners[:, 3] - corners[:, 1])
-    edge = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    twice = cross(corners[:, 2] - corners[:, 0], corners[:, 3] - corners[:, 1])
+    edge = cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     twice = np.where(part.triangles[:, None], edge, twice)
     area = np.linalg.norm(twice, axis=1)
     normals = twice / np.maximum(area, 1e-300)[:, None]

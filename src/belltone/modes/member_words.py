@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from belltone.modes.grids import counted, lobes
 from belltone.modes.kinds import kind_names
 from belltone.system.witness import LineWitness
+from belltone.vectors import cross
 
 __all__ = ["member_kinds"]
 
@@ -65,7 +66,7 @@ def _with_waves(name: str, witness: LineWitness, shape: Array) -> str:
 def _bent(witness: LineWitness, normal: Array, shape: Array, shares: Array) -> str:
     """The kind of a member bent in one plane: an arch, a hook, a ring."""
     tangents = witness.frames[:, 0]
-    inward = np.cross(normal, tangents)
+    inward = cross(normal, tangents)
     moved = shape[:, :3]
     turns = np.einsum("sd,sd->s", tangents, shape[:, 3:])
     out, across = moved @ normal, np.einsum("sd,sd->s", inward, moved)

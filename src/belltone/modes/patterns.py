@@ -17,6 +17,7 @@ from belltone.modes.face_words import IN_PLANE, Faces, face_kinds
 from belltone.modes.grids import Grid, across, counted, lobes
 from belltone.modes.round_words import about, strongest
 from belltone.system.witness import SurfaceWitness
+from belltone.vectors import cross
 
 __all__ = ["wall_kinds"]
 
@@ -59,7 +60,7 @@ def _as_beams(grid: Grid, mesh: SurfaceMesh, witness: SurfaceWitness, shapes: Ar
     if np.linalg.norm(length) < _LONG * np.sqrt(np.mean(np.sum(arms**2, axis=2))):
         return [""] * len(shapes)
     axis = length / np.linalg.norm(length)
-    round_it = np.cross(axis, arms)
+    round_it = cross(axis, arms)
     found: list[str] = []
     for shape in shapes[..., :3]:
         moved = grid.read(shape.T).transpose(2, 1, 0)

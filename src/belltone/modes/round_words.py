@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.modes.grids import Grid, counted, lobes
+from belltone.vectors import cross
 
 __all__ = ["about", "strongest", "wheel"]
 
@@ -17,9 +18,9 @@ def wheel(places: Array, origin: Array, axis: Array) -> tuple[Array, Array, Arra
 
     Along the meridian they go by their place on its longest way; the hub is a pole, where one is.
     """
-    side = np.cross(axis, np.eye(3)[int(np.argmin(np.abs(axis)))])
+    side = cross(axis, np.eye(3)[int(np.argmin(np.abs(axis)))])
     side /= np.linalg.norm(side)
-    frame = np.column_stack([side, np.cross(axis, side), axis])
+    frame = np.column_stack([side, cross(axis, side), axis])
     own = (places - origin) @ frame
     radius, height = np.hypot(own[:, 0], own[:, 1]), own[:, 2]
     meridian = np.column_stack([radius, height])
@@ -45,7 +46,7 @@ def about(
     own = (positions - origin) @ frame
     out = own[:, :2] / np.maximum(np.linalg.norm(own[:, :2], axis=1, keepdims=True), 1e-12)
     around = np.column_stack([-out[:, 1], out[:, 0], np.zeros(len(out))]) @ frame.T
-    along = np.cross(normals, around)
+    along = cross(normals, around)
     names: list[str] = []
     ways = np.stack([normals, along, around])
     fields = np.einsum("mpd,wpd->mwp", shapes, ways).reshape(-1, len(out))

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from belltone.design.values import Design
 from belltone.system.assembly import System
 from belltone.system.witness import Witness
+from belltone.vectors import cross
 
 __all__ = ["moved_masses", "signatures"]
 
@@ -31,6 +32,6 @@ def moved_masses(design: Design, system: System, witness: Witness, motions: Arra
     bodies = [hung for hung in design.masses if not hung.even]
     for hung, rows in zip(bodies, system.carried, strict=True):
         motion = np.asarray(rows @ unknowns).T
-        centre = motion[:, :3] + np.cross(motion[:, 3:], np.array(hung.offset))
+        centre = motion[:, :3] + cross(motion[:, 3:], np.array(hung.offset))
         flat += [np.sqrt(hung.mass) * centre, np.sqrt(np.array(hung.inertia)) * motion[:, 3:]]
     return np.hstack(flat)

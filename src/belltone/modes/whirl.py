@@ -17,6 +17,7 @@ import scipy
 from numpy.typing import NDArray
 
 from belltone.design.preload import SpinValue
+from belltone.vectors import cross
 
 __all__ = ["WhirlError", "Whirls", "turning_pattern", "whirls"]
 
@@ -81,7 +82,7 @@ def turning_pattern(
     """
     axis = spin.axis
     first = np.linalg.svd(axis[None])[2][1]
-    second = np.cross(axis, first)
+    second = cross(axis, first)
     away = positions - spin.through
     height = away @ axis
     x, y = away @ first, away @ second
@@ -101,7 +102,7 @@ def turning_pattern(
     for ring in _rings(radius, height, on_axis, size):
         spoke = np.stack([np.cos(angle[ring]), np.sin(angle[ring])])
         out = spoke[0][:, None] * first + spoke[1][:, None] * second
-        around = np.cross(axis, out)
+        around = cross(axis, out)
         fields = [np.sum(moved[ring] * way, axis=1) for way in (out, around)]
         fields.append(moved[ring] @ axis)
         mass = float(masses[ring].mean())

@@ -283,9 +283,9 @@ class Assembly:
         hung = hung_mass(self.lumps, pose, self.size)
         springs, spring_stiffness = self.springs()
         spring_names, spring_of = self.springs_by_name()
-        sprung = scipy.sparse.csc_matrix(
-            springs.T @ scipy.sparse.diags_array(spring_stiffness) @ springs
-        )
+        weighted = springs.copy()
+        weighted.data *= np.repeat(spring_stiffness, np.diff(springs.indptr))
+        sprung = scipy.sparse.csc_matrix(springs.T @ weighted)
         kept = self._structure.meshes.matrices if bodies is self.bodies else matrices_of
         masses, stiffnesses = [], []
         for body in bodies:
@@ -300,9 +300,9 @@ class Assembly:
         self._check()
         reduction = self._structure.reduction(places, free, [hung, sprung])
         self._check()
-        reduced_mass = reduction.filled(masses, free.basis, hung)
+        reduced_mass = reduction.filled(masses, free, hung)
         self._check()
-        reduced_stiffness = reduction.filled(stiffnesses, free.basis, sprung)
+        reduced_stiffness = reduction.filled(stiffnesses, free, sprung)
         self._check()
         moved, names = rigid_modes(
             at,

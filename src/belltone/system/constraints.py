@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from belltone.elements.directors import cross_matrices, turning_stiffness, unturned
 from belltone.mesh.sites import Feet, SiteNodes
 from belltone.system.pose import Pose
+from belltone.vectors import cross
 
 __all__ = [
     "Tie",
@@ -80,7 +81,7 @@ class Tie:
             own = pose.turned_at(site.nodes, site.weights)
             gaps[:, 3:] = unturned(own @ turned.swapaxes(1, 2))
         carried = spatial.copy()
-        carried[..., 3:] += np.cross(arms[:, None], spatial[..., :3])
+        carried[..., 3:] += cross(arms[:, None], spatial[..., :3])
         ours = _rows(site.nodes, site.weights, spatial, self.size)
         theirs = _rows(feet.nodes, feet.weights, carried, self.size)
         rows = scipy.sparse.csr_matrix(ours - theirs)
@@ -152,9 +153,9 @@ def welded_tie(
 def _square_to(normals: Array) -> Array:
     """Two directions square to each of some normals, the same where these are."""
     least = np.argmin(np.abs(normals).round(_DIGITS), axis=1)
-    first = np.cross(normals, np.eye(3)[least])
+    first = cross(normals, np.eye(3)[least])
     first /= np.linalg.norm(first, axis=1, keepdims=True)
-    return np.stack([first, np.cross(normals, first)], axis=1)
+    return np.stack([first, cross(normals, first)], axis=1)
 
 
 def hinged_tie(
@@ -169,7 +170,7 @@ def hinged_tie(
     if feet.normals is None:
         turns = site.frames[:, 1:]
     else:
-        across = np.cross(feet.normals, along)
+        across = cross(feet.normals, along)
         length = np.linalg.norm(across, axis=1, keepdims=True)
         # Where the line stands square on the wall, there is nothing but its own direction left.
         turns = (across / np.where(length > _UPRIGHT, length, np.inf))[:, None]
@@ -206,15 +207,15 @@ def mean_motion(
         out = out + moved[:, :3] - moved[:, :3].mean(axis=0)
         if normals is not None:
             normals = np.einsum("sij,sj->si", turned, normals)
-    spatial[..., 3:] += np.cross(arms[:, None], spatial[..., :3])
+    spatial[..., 3:] += cross(arms[:, None], spatial[..., :3])
     if normals is not None:
         normal = normals.mean(axis=0)
         normal /= np.linalg.norm(normal)
         spatial[..., 3:] -= (spatial[..., 3:] @ normal)[..., None] * normal
         out = out - np.outer(out @ normal, normal)
-        around = np.cross(normal, out) / max(float(np.sum(out**2)), 1e-300)
+        around = cross(normal, out) / max(float(np.sum(out**2)), 1e-300)
         # Each row's share of a turn of the whole ring about the normal.
-        turn = np.concatenate([np.cross(normal, arms.mean(axis=0)), normal])
+        turn = np.concatenate([cross(normal, arms.mean(axis=0)), normal])
         spatial[:, :, :3] += turn[:, None] * around[:, None, :]
     rows = _rows(feet.nodes, feet.weights, spatial, size)
     gather = np.tile(np.eye(6), count)

@@ -42,6 +42,7 @@ from belltone.system.joined_places import (
 )
 from belltone.system.kept_meshes import KeptMeshes
 from belltone.system.kinds import Division, kind_of
+from belltone.vectors import cross
 
 __all__ = ["hard_places", "mesh_bodies", "welds_unfollowed", "with_plans"]
 
@@ -282,5 +283,5 @@ def _same(one: Ring, other: Ring) -> bool:
 
 def _straight(line: Array) -> bool:
     run = line[-1] - line[0]
-    away = np.linalg.norm(np.cross(line - line[0], run), axis=1)
+    away = np.linalg.norm(cross(line - line[0], run), axis=1)
     return bool(away.max() < _HAIR * float(run @ run))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import Final
 
 import numpy as np
@@ -38,6 +39,11 @@ class FreeMotions:
         self.kept = kept
         self.offset = offset
         self.contradicted = contradicted
+
+    @cached_property
+    def by_rows(self) -> scipy.sparse.csr_matrix:
+        """The basis by rows."""
+        return scipy.sparse.csr_matrix(self.basis)
 
     def reduced(self, motions: Array) -> Array:
         """Motions ``(unknowns, k)`` that respect all ties, by the free unknowns alone."""

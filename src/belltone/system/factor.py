@@ -385,12 +385,9 @@ class _SuperLu:
     """LU factors with pivots kept on the diagonal, whose signs are those of L D Lᵀ."""
 
     def __init__(self, matrix: scipy.sparse.csc_matrix) -> None:
-        # One triangle alone is read, as by the other library: what rounding leaves between both
-        # would blur the signs of pivots.
-        lower = scipy.sparse.tril(matrix, format="csc")
         try:
             self._factors = scipy.sparse.linalg.splu(
-                scipy.sparse.csc_matrix(lower + scipy.sparse.tril(matrix, -1, format="csc").T),
+                _mirrored(matrix),
                 permc_spec="MMD_AT_PLUS_A",
                 diag_pivot_thresh=0.0,
                 options={"SymmetricMode": True},
@@ -409,3 +406,20 @@ class _SuperLu:
     @property
     def negatives(self) -> int | None:
         return int(np.count_nonzero(self._pivots < 0)) if self._diagonal else None
+
+
+def _mirrored(matrix: scipy.sparse.csc_matrix) -> scipy.sparse.csc_matrix:
+    """The lower triangle on both sides of the diagonal.
+
+    One triangle alone is read, as by the other library: what rounding leaves between both would
+    blur the signs of pivots.
+    """
+    other = matrix.T.tocsc()
+    rows, ends = matrix.indices, matrix.indptr
+    if not (np.array_equal(rows, other.indices) and np.array_equal(ends, other.indptr)):
+        lower = scipy.sparse.tril(matrix, format="csc")
+        return scipy.sparse.csc_matrix(lower + scipy.sparse.tril(matrix, -1, format="csc").T)
+    below = rows >= np.repeat(np.arange(len(ends) - 1), np.diff(ends))
+    mirrored = matrix.copy()
+    mirrored.data = np.where(below, matrix.data, other.data)
+    return mirrored

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import cached_property
-from typing import Any, Final
+from typing import Any, Final, TypeVar
 
 import numpy as np
 import scipy
@@ -19,8 +19,10 @@ __all__ = ["Places", "Reduction", "Structure", "combined"]
 Array = NDArray[np.float64]
 IntArray = NDArray[np.intp]
 Matrix = scipy.sparse.csc_matrix
+_Sparse = TypeVar("_Sparse", scipy.sparse.csc_matrix, scipy.sparse.csr_matrix)
 
 _KEPT: Final = 2, 12  # reductions of one discretisation, at least and at most
+_FEW: Final = 150  # unknowns; products of so many are sooner made without zeros left out
 _KEPT_ENTRIES: Final = 40_000_000  # of element matrices, four bytes each, in all of them
 
 
@@ -126,15 +128,16 @@ class Reduction:
         self._places = places
         self._made_for = _pattern_of(free, others)
         self._size = free.basis.shape[1]
+        self._numbers = np.arange(6 * places.count)
         target = np.full(6 * places.count, -1)
         target[free.kept] = np.arange(self._size)
-        each = np.diff(scipy.sparse.csr_matrix(free.basis).indptr)
+        each = np.diff(free.by_rows.indptr)
         self._slots = _Slots(places, target, (target < 0) & (each > 0))
         self._rows, self._ends = self._slots.rows, self._slots.ends
         self._at: IntArray | None = None
         ones = np.ones(len(self._slots.led[0]))
-        beside = self._worked_in(ones, [_ones(other) for other in others], _ones(free.basis))
-        if beside.nnz:
+        beside, _ = self._worked_in(ones, [_ones(other) for other in others], _ones(free.by_rows))
+        if len(beside):
             self._take_in(beside)
 
     @property
@@ -146,24 +149,20 @@ class Reduction:
         """Whether it holds for these too."""
         return places is self._places and _same(self._made_for, _pattern_of(free, others))
 
-    def filled(self, matrices: Sequence[Array], basis: Matrix, *others: Matrix) -> Matrix:
-        """The matrix of elements and of others over what is free to move.
-
-        ``basis`` gives all unknowns from the free ones.
-        """
+    def filled(self, matrices: Sequence[Array], free: FreeMotions, *others: Matrix) -> Matrix:
+        """The matrix of elements and of others over what is ``free`` to move."""
         straight, led = self._slots.filled(matrices)
         if self._at is None:
             return _csc(straight, self._rows, self._ends, self._size)
         data = np.zeros(len(self._rows))
         data[self._at] = straight
-        beside = self._worked_in(led, others, basis)
-        data[np.searchsorted(self._keys, _keys_of(beside))] += beside.data
+        beside, worked_in = self._worked_in(led, others, free.by_rows)
+        data[np.searchsorted(self._keys, beside)] += worked_in
         return _csc(data, self._rows, self._ends, self._size)
 
-    def _take_in(self, beside: Matrix) -> None:
-        """Make room for the entries of a matrix."""
-        keys = _keys_of(_csc(np.empty(len(self._rows)), self._rows, self._ends, self._size))
-        wanted = _keys_of(beside)
+    def _take_in(self, wanted: NDArray[np.int64]) -> None:
+        """Make room for entries, by their keys."""
+        keys = _keys_of(self._rows, self._ends)
         at = np.searchsorted(keys, wanted)
         missing = np.append(keys, -1)[at] != wanted
         at, wanted = at[missing], wanted[missing]
@@ -176,27 +175,45 @@ class Reduction:
         added = np.cumsum(np.bincount(columns, minlength=self._size)).astype(np.int32)
         self._ends = self._ends + np.concatenate([[np.int32(0)], added])
 
-    def _worked_in(self, entries: Array, others: Sequence[Matrix], basis: Matrix) -> Matrix:
-        """What entries beside unknowns that follow others, and other matrices, come to."""
-        each = [scipy.sparse.coo_matrix(other) for other in others]
-        rows, columns = (
-            np.concatenate([own, *(getattr(other, name) for other in each)])
-            for own, name in zip(self._slots.led, ("row", "col"), strict=True)
+    def _worked_in(
+        self, entries: Array, others: Sequence[Matrix], basis: scipy.sparse.csr_matrix
+    ) -> tuple[NDArray[np.int64], Array]:
+        """What entries beside unknowns that follow others, and other matrices, come to.
+
+        By columns: the keys of the entries there are, and the entries.
+        """
+        high, across = self._slots.led
+        rows = np.concatenate([high, *(other.indices for other in others)])
+        columns = np.concatenate(
+            [across, *(np.repeat(self._numbers, np.diff(other.indptr)) for other in others)]
         )
         if not len(rows):
-            return scipy.sparse.csc_matrix((self._size, self._size))
+            return np.empty(0, np.int64), np.empty(0)
         # They lie beside few of all unknowns.
-        used = np.zeros(6 * self._places.count, bool)
+        used = np.zeros(len(self._numbers), bool)
         used[rows] = used[columns] = True
         present, number = np.flatnonzero(used), np.cumsum(used) - 1
-        data = np.concatenate([entries, *(other.data for other in each)])
-        shape = len(present), len(present)
-        whole = scipy.sparse.csc_matrix((data, (number[rows], number[columns])), shape)
-        own = scipy.sparse.csr_matrix(basis)[present]
+        data = np.concatenate([entries, *(other.data for other in others)])
+        own = basis[present]
+        given = np.unique(own.indices)
+        shape = len(present), len(given)
+        if max(shape) <= _FEW:
+            between = np.zeros((len(present), len(present)))
+            np.add.at(between, (number[rows], number[columns]), data)
+            weights = np.zeros(shape)
+            at = np.repeat(np.arange(shape[0]), np.diff(own.indptr))
+            weights[at, np.searchsorted(given, own.indices)] = own.data
+            dense = weights.T @ between @ weights
+            dense = 0.5 * (dense + dense.T)
+            column, row = np.nonzero(dense)  # of a symmetric one
+            return given[column].astype(np.int64) * self._size + given[row], dense[column, row]
+        whole = scipy.sparse.csc_matrix(
+            (data, (number[rows], number[columns])), (len(present), len(present))
+        )
         found = scipy.sparse.csc_matrix(own.T @ whole @ own)
         found = scipy.sparse.csc_matrix(0.5 * (found + found.T))
         found.sort_indices()
-        return found
+        return _keys_of(found.indices, found.indptr), found.data
 
 
 class Structure:
@@ -247,7 +264,7 @@ def _pattern_of(free: FreeMotions, others: Sequence[Matrix]) -> list[NDArray[Any
     return found
 
 
-def _ones(matrix: Matrix) -> Matrix:
+def _ones(matrix: _Sparse) -> _Sparse:
     """The same pattern with ones, none of which cancel."""
     ones = matrix.copy()
     ones.data = np.ones_like(ones.data)
@@ -265,10 +282,11 @@ def combined(one: Matrix, share: float, other: Matrix) -> Matrix:
     return scipy.sparse.csc_matrix(one + share * other)
 
 
-def _keys_of(matrix: Matrix) -> NDArray[np.int64]:
-    size = matrix.shape[0]
-    column = np.repeat(np.arange(size, dtype=np.int64), np.diff(matrix.indptr))
-    return np.asarray(column * size + matrix.indices)
+def _keys_of(rows: NDArray[Any], ends: NDArray[Any]) -> NDArray[np.int64]:
+    """Entries of a square matrix numbered through, by columns."""
+    size = len(ends) - 1
+    column = np.repeat(np.arange(size, dtype=np.int64), np.diff(ends))
+    return np.asarray(column * size + rows)
 
 
 def _csc(

@@ -10,6 +10,8 @@ import numpy as np
 import scipy
 from numpy.typing import NDArray
 
+from belltone.vectors import cross
+
 __all__ = ["RigidPart", "Stops", "rigid_modes", "sheet_motions"]
 
 Array = NDArray[np.float64]
@@ -32,7 +34,7 @@ def sheet_motions(coordinates: Array) -> Array:
     motions[:, :, :3] = np.eye(6)[:, :3]
     for axis in range(3):
         turn = np.eye(3)[axis]
-        motions[:, :3, 3 + axis] = np.cross(turn, coordinates)
+        motions[:, :3, 3 + axis] = cross(turn, coordinates)
         motions[:, 3:, 3 + axis] = turn
     return motions.reshape(-1, 6)
 
@@ -128,6 +130,8 @@ def _spread(motion: Array, columns: NDArray[np.intp], size: int) -> Array:
 
 def _pieces(against: Array, count: int) -> NDArray[np.intp]:
     """Number the parts by the pieces that any row connects."""
+    if count == 1:
+        return np.zeros(1, dtype=np.intp)
     touches = np.abs(against).reshape(len(against), count, 6).max(axis=2, initial=0.0) > 0
     linked = scipy.sparse.csr_matrix(touches.astype(float))
     _, label = scipy.sparse.csgraph.connected_components(
@@ -221,7 +225,7 @@ def _with_axis(
     speed = float(np.linalg.norm(spin))
     if not axes or not name.startswith("turns") or speed * size < _HELD:
         return name
-    offset = np.cross(spin, motion[:3]) / speed**2
+    offset = cross(spin, motion[:3]) / speed**2
     if np.linalg.norm(offset) <= _ON_AXIS * size:
         return name
     start, along = centre + offset, spin / speed

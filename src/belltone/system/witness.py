@@ -19,6 +19,7 @@ from belltone.mesh.line import LineMesh
 from belltone.mesh.quadrature import lagrange, lobatto, lobatto_weights
 from belltone.mesh.surface import SurfaceMesh, witness_points
 from belltone.system.bodies import Body
+from belltone.vectors import cross
 
 __all__ = ["PartWitness", "SurfaceWitness", "Witness"]
 
@@ -286,8 +287,8 @@ class LineWitness:
         member = self.member = body.mesh.member
         self.radius = 0.5 * member.sections.depth
         _, tangents, ups = member.path.at(self._shares)
-        side = np.cross(ups, tangents)
-        self.frames = np.stack([tangents, side, np.cross(tangents, side)], axis=1)
+        side = cross(ups, tangents)
+        self.frames = np.stack([tangents, side, cross(tangents, side)], axis=1)
         self.positions = member.path.at(self._shares)[0]
         weights = np.full(count, 1.0 / (count - 1))
         weights[[0, -1]] *= 0.5

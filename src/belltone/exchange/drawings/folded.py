@@ -22,6 +22,7 @@ from belltone.geometry.outlines import closed_line, inside
 from belltone.geometry.profiles import Arc, Line, Segment
 from belltone.geometry.shapes import Contour
 from belltone.sheet.units import format_number
+from belltone.vectors import cross
 
 __all__ = ["Bends", "folded_parts"]
 
@@ -291,7 +292,7 @@ def _beyond(frame: _Frame, bend: _Bend, side: float) -> _Frame:
     turned = np.column_stack([along, side * way])
     flat_axes = np.column_stack([bend.along, bend.across])
     plane = turned @ np.linalg.inv(flat_axes)
-    axes = np.column_stack([plane, np.cross(plane[:, 0], plane[:, 1])])
+    axes = np.column_stack([plane, cross(plane[:, 0], plane[:, 1])])
     return _Frame(far - plane @ flat_edge, axes)
 
 
@@ -309,7 +310,7 @@ def _bend_part(
     half, end = (", ".join(quoted(millimetres(each, 9)) for each in point) for point in points)
     along = frame.axes[:, :2] @ bend.along
     across = frame.axes[:, :2] @ bend.across
-    axes = np.column_stack([along, across, np.cross(along, across)])
+    axes = np.column_stack([along, across, cross(along, across)])
     origin = frame.at(low - bend.half * bend.across)
     return [
         f"[parts.bend_{number}]",

@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.errors import UserError
+from belltone.vectors import cross
 
 __all__ = ["ENDINGS", "BodyEdge", "BodyFace", "CadFileError", "EdgeUse", "Solid", "read_solids"]
 
@@ -125,7 +126,7 @@ class BodyFace:
 
     def normals(self, places: Array) -> Array:
         """Unit normals away from the material, ``(n, 3)``; zero where the face has a pole."""
-        normal = self.outward * np.cross(*self.slopes(places))
+        normal = self.outward * cross(*self.slopes(places))
         size = np.linalg.norm(normal, axis=1, keepdims=True)
         return np.asarray(normal / np.where(size > 0, size, 1.0))
 

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.geometry.solids.kernel import BodyFace, Solid
+from belltone.vectors import cross
 
 __all__ = ["BarNote", "bar_of"]
 
@@ -122,7 +123,7 @@ def _turned(solid: Solid) -> BarNote | None:
     if length < _LONG * max(radii):
         return None
     ends = _triple(middle + low * axis), _triple(middle + high * axis)
-    up = _triple(np.cross(axis, np.eye(3)[int(np.argmin(np.abs(axis)))]))
+    up = _triple(cross(axis, np.eye(3)[int(np.argmin(np.abs(axis)))]))
     if bores:
         if len(bores) > 1 or len(radii) > 1:
             return None

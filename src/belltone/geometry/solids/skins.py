@@ -23,6 +23,7 @@ from belltone.geometry.skins import INVERSE, NODES, ORDER, Skin, coefficients
 from belltone.geometry.solids.cutting import CutSkin, cut_skin
 from belltone.geometry.solids.kernel import BodyEdge
 from belltone.geometry.solids.walls import SkinPiece, Walls
+from belltone.vectors import cross
 
 __all__ = ["FeatureNote", "FlatHole", "ReceivedSkin", "received_skin"]
 
@@ -458,7 +459,7 @@ def _area(places: Array, times: Array | float = 1.0) -> float:
     value = basis.chebvander(at, ORDER) @ INVERSE
     first = np.einsum("ij,lv,pvjd->plid", slope, value, places, optimize=True)
     second = np.einsum("ij,lv,pjvd->pild", slope, value, places, optimize=True)
-    size = np.linalg.norm(np.cross(first, second), axis=-1)
+    size = np.linalg.norm(cross(first, second), axis=-1)
     if isinstance(times, np.ndarray):
         times = np.einsum("iu,lv,pvu->pli", value, value, times, optimize=True)
     return float(np.einsum("i,j,pij->", 0.5 * weights, 0.5 * weights, size * times))

@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 
 from belltone.geometry.solids.flat import FlatFace
 from belltone.geometry.solids.kernel import CadFileError, EdgeUse, Solid
+from belltone.vectors import cross
 
 __all__ = ["Crossing", "SkinPiece", "Walls", "find_walls"]
 
@@ -329,7 +330,7 @@ def _into(solid: Solid, face: int, use: EdgeUse, middle: Array) -> Array:
     along = (points[1] - points[0]) * (1.0 if use.forward else -1.0)
     own = solid.faces[face]
     natural = own.normals(use.at(middle))[0] * own.outward
-    into = np.cross(natural, along)
+    into = cross(natural, along)
     return np.asarray(into / max(float(np.linalg.norm(into)), 1e-300))
 
 
