@@ -82,7 +82,7 @@ MIDDLE = '[sites.m]\npart = "b"\nalong = "300 mm"\n[[masses]]\nsite = "m"\nmass 
 
 def solved(*pieces: str, count: int = 5) -> tuple[Design, ModeSet]:
     design = design_of(*pieces)
-    return design, solve_modes(design, ModeRequest(count, None, 1e-3))
+    return design, modes_at(design, ModeRequest(count, None, 1e-3), Discretisation(2, 6))
 
 
 def told(design: Design, modes: ModeSet) -> list[tuple[HandCheck, ...]]:

@@ -24,6 +24,7 @@ from belltone.reading.family import DesignFamily, evaluate
 from belltone.sheet.demo import demo_sheet
 from belltone.sheet.document import Sheet, read_sheet
 from belltone.sheet.errors import SheetError
+from tests.assemblies import modes_at
 from tests.conftest import CLAMPED, bar_text, held
 
 RECTANGLE = 'shape = "solid rectangle", width = "50 mm", height = "30 mm"'
@@ -55,7 +56,7 @@ def test_error_estimates_are_honest(case: str, accuracy: float) -> None:
     design = evaluate(Sheet.from_text(CASES[case]))
     request = ModeRequest(12, None, accuracy)
     modes = solve_modes(design, request)
-    finer = solve_modes(design, request, Discretisation(2 * modes.discretisation.divisions + 4, 8))
+    finer = modes_at(design, request, Discretisation(2 * modes.discretisation.divisions + 4, 8))
     start, stop = modes.rigid_count, modes.rigid_count + 12
     true = np.abs(modes.frequencies[start:stop] / finer.frequencies[start:stop] - 1)
     assert np.all(modes.errors[start:stop] <= accuracy)
