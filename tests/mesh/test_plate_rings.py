@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 import math
 from collections import Counter
+from typing import Any
 
 import numpy as np
 import pytest
@@ -15,6 +16,7 @@ from belltone.geometry.curved_quads import edge_key
 from belltone.geometry.profiles import Arc
 from belltone.geometry.seams import Ring, Seam, circle_through
 from belltone.geometry.shapes import Disc, Plate, Polygon, RectangularHole, RoundHole
+from belltone.mesh import plate_schemes
 from belltone.mesh.blocks import SIDES, BlockBuilder, Blocks, Piece
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.plate_blocks import openness, plate_blocks
@@ -194,8 +196,19 @@ def test_a_tube_on_a_plate_takes_few_elements() -> None:
     assert np.max(found.errors) < 2e-2
 
 
-def test_feet_where_blocks_would_be_wedges_have_circles_round_them() -> None:
+def test_feet_where_blocks_would_be_wedges_have_circles_round_them(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
     """About a tube off the middle, blocks that lead to feet near the corners are nearly shut."""
+    asked: list[tuple[object, ...]] = []
+    for name in ("quads", "graded_quads"):
+        way = getattr(plate_schemes, name)
+
+        def counted(*given: object, name: str = name, way: Any = way) -> Any:
+            asked.append((name, *map(repr, given)))
+            return way(*given)
+
+        monkeypatch.setattr(plate_schemes, name, counted)
     spots = [(x, y) for x in (-180, 180) for y in (-130, 130)]
     feet = "".join(
         f'[sites.f{n}]\npart = "p"\nat = ["{x} mm", "{y} mm"]\n' + held(f"f{n}")
@@ -212,6 +225,8 @@ def test_feet_where_blocks_would_be_wedges_have_circles_round_them() -> None:
     mesh = next(mesh_bodies(design, level))[1]
     assert isinstance(mesh, SurfaceMesh)
     assert openness(mesh.blocks) > 0.15
+    # Many ways are tried, from more than one place, and none of them twice.
+    assert len(set(asked)) == len(asked) > 10
 
 
 def test_tubes_on_both_sides_are_one_circle() -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Final
 
 import numpy as np
@@ -25,6 +25,7 @@ from belltone.geometry.shapes import (
 )
 
 __all__ = [
+    "between_rims",
     "closed_line",
     "contour_problem",
     "inside",
@@ -129,13 +130,26 @@ def contour_problem(contour: Contour) -> str | None:
 
 def inside(points: Array, loop: Array) -> NDArray[np.bool_]:
     """Which points ``(n, 2)`` lie inside a closed polygon ``(m, 2)``."""
-    stop = np.roll(loop, -1, axis=0)
+    found = np.zeros(len(points), bool)
+    near = ((points >= loop.min(axis=0)) & (points <= loop.max(axis=0))).all(axis=1)
+    if not near.any():
+        return found
+    stop = np.concatenate([loop[1:], loop[:1]])
     sloping = loop[:, 1] != stop[:, 1]
     (x0, y0), (x1, y1) = loop[sloping].T, stop[sloping].T
-    x, y = points.T[:, :, None]
+    x, y = points[near].T[:, :, None]
     crosses = (y0 > y) != (y1 > y)
     left = x < x0 + (y - y0) * ((x1 - x0) / (y1 - y0))
-    return np.asarray(np.count_nonzero(crosses & left, axis=1) % 2 == 1)
+    found[near] = np.count_nonzero(crosses & left, axis=1) % 2 == 1
+    return found
+
+
+def between_rims(points: Array, rims: Sequence[Array]) -> NDArray[np.bool_]:
+    """Which points ``(n, 2)`` lie inside the first of some closed polygons and in no other."""
+    kept = inside(points, rims[0])
+    for rim in rims[1:]:
+        kept &= ~inside(points, rim)
+    return kept
 
 
 def rim_distance(points: Array, loop: Array) -> Array:

@@ -19,7 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.geometry.curved_quads import edge_key
-from belltone.geometry.outlines import inside, rim_distance
+from belltone.geometry.outlines import between_rims, rim_distance
 from belltone.geometry.quad_mending import mended
 from belltone.geometry.quad_repair import least_sine, without_triangles
 from belltone.geometry.seams import SeamPoints, cut_seams, knots
@@ -262,11 +262,11 @@ def pairs_between(
     together, and faces that are nearly shut mended, strips too. No pair reaches across a seam,
     whose edges count as those of further loops. None where there is no room for strips.
     """
-    widths = [np.full(len(rim), width) for rim in rims]
+    widths = [np.full(len(rim), width, float) for rim in rims]
     if graded:
         widths = [np.minimum(width, _shorter(rim)) for rim in rims]
     rings = _rings(lines, rims, widths)
-    if rings is None or not _clear_of(seams.points, rings).all():
+    if rings is None or not between_rims(seams.points, rings).all():
         return None
     count, along = sum(map(len, rims)), len(seams.points)
     strips: list[Face] = []
@@ -393,14 +393,6 @@ def _beside(rings: Sequence[Array], places: Array) -> list[tuple[int, int]]:
     return sorted(found)
 
 
-def _clear_of(points: Array, loops: Sequence[Array]) -> NDArray[np.bool_]:
-    """Which points are within the first of some loops and in none of the others."""
-    kept = inside(points, loops[0])
-    for loop in loops[1:]:
-        kept &= ~inside(points, loop)
-    return kept
-
-
 def _nearest(line: Array, rim: Array) -> NDArray[np.intp]:
     """For each point of a rim the number of the nearest of many along the same loop."""
     return np.asarray(np.argmin(np.linalg.norm(rim[:, None] - line, axis=2), axis=1))
@@ -425,13 +417,15 @@ def _rings(
         away = inwards * sum(np.column_stack([-side[:, 1], side[:, 0]]) for side in along)
         # Round a corner the strip is as wide as along both its sides.
         away = away / np.maximum(0.5 * np.sum(away**2, axis=1, keepdims=True), 0.5)
-        widths = wished[place][:, None]
+        widths = wished[place][:, None].copy()
+        left = np.arange(len(rim))
         for _ in range(_SHRINKS):
-            room = _clear_of(rim + _ROOM * widths * away, lines)
-            room &= _clear_of(rim + widths * away, lines)
-            if room.all():
+            across = widths[left] * away[left]
+            tried = np.concatenate([rim[left] + _ROOM * across, rim[left] + across])
+            left = left[~between_rims(tried, lines).reshape(2, -1).all(axis=0)]
+            if not len(left):
                 break
-            widths = np.where(room[:, None], widths, 0.7 * widths)
+            widths[left] *= 0.7
         else:
             return None
         rings.append(rim + widths * away)

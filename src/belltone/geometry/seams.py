@@ -10,7 +10,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.geometry.outlines import inside
+from belltone.geometry.outlines import between_rims
 
 __all__ = ["Ring", "Seam", "SeamPoints", "circle_through", "cut_seams", "knots", "stretches"]
 
@@ -67,9 +67,7 @@ def stretches(seams: Sequence[Seam], loops: Sequence[Array], clear: float) -> li
         shares = [0.0, *sorted(each for each in crossed if _SAME < each < 1 - _SAME), 1.0]
         for low, high in itertools.pairwise(shares):
             middle = (start + 0.5 * (low + high) * run)[None]
-            if not inside(middle, loops[0])[0] or any(
-                inside(middle, loop)[0] for loop in loops[1:]
-            ):
+            if not between_rims(middle, loops)[0]:
                 continue
             short = [low > 0 or not seam.inner[0], high < 1 or not seam.inner[1]]
             low, high = low + short[0] * clear / length, high - short[1] * clear / length

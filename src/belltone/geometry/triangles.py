@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from belltone.errors import UserError
-from belltone.geometry.outlines import inside, rim_distance
+from belltone.geometry.outlines import between_rims, rim_distance
 from belltone.geometry.seams import SeamPoints
 
 __all__ = [
@@ -114,10 +114,8 @@ def between(
     except QhullError as error:
         raise OutlineError("the outline has no area") from error
     centres = points[simplices].mean(axis=1)
-    kept = inside(centres, rims[0])
-    for rim in rims[1:]:
-        kept &= ~inside(centres, rim)
-    triangles = _opened(points, simplices[kept], sum(map(len, rims)))
+    kept = simplices[between_rims(centres, rims)]
+    triangles = _opened(points, kept, sum(map(len, rims)))
     return points, _left_turning(points, triangles), _missing(triangles, rims, seams)
 
 
@@ -217,7 +215,7 @@ def _grid_of(rims: Sequence[Array], spacing: float) -> Array:
         for x in [np.arange(low[0] + spacing * (0.5 if row % 2 else 1.0), high[0], spacing)]
     ]
     points = np.concatenate(places) if places else np.empty((0, 2))
-    return points[_between_rims(points, rims)]
+    return points[between_rims(points, rims)]
 
 
 def _grid_near(rims: Sequence[Array], spacing: float, middles: Array, reach: float) -> Array:
@@ -238,16 +236,6 @@ def _grid_near(rims: Sequence[Array], spacing: float, middles: Array, reach: flo
     _, chosen = np.unique(np.stack([rows, place[there]]), axis=1, return_index=True)
     points = np.stack([x[there], np.broadcast_to(y[:, :, None], x.shape)[there]], axis=1)
     return np.asarray(points[chosen])
-
-
-def _between_rims(points: Array, rims: Sequence[Array]) -> NDArray[np.bool_]:
-    """Which points are within the first rim and outside all others."""
-    if not len(points):
-        return np.zeros(0, bool)
-    kept = inside(points, rims[0])
-    for rim in rims[1:]:
-        kept &= ~inside(points, rim)
-    return kept
 
 
 def _graded(rims: Sequence[Array], spacing: float, seams: SeamPoints) -> Array:
@@ -286,7 +274,7 @@ def _graded(rims: Sequence[Array], spacing: float, seams: SeamPoints) -> Array:
         wanted = np.minimum(wanted.ravel(), spacing)
         if level:
             here = np.flatnonzero(wanted <= _NEARER * step)
-            here = here[_between_rims(fresh[here], rims)]
+            here = here[between_rims(fresh[here], rims)]
             fresh, wanted = fresh[here], wanted[here]
         for point, own in zip(fresh, wanted, strict=True):
             if np.linalg.norm(taken - point, axis=1).min() > _APART * own:
@@ -308,10 +296,7 @@ def _evened(rims: Sequence[Array], still: Array, inner: Array) -> Array:
                 np.add.at(total, triangles[:, a], points[triangles[:, b]])
                 np.add.at(uses, triangles[:, a], 1.0)
         moved = (total / np.maximum(uses, 1.0)[:, None])[count:]
-        kept = inside(moved, rims[0])
-        for rim in rims[1:]:
-            kept &= ~inside(moved, rim)
-        inner = np.where(kept[:, None], moved, inner)
+        inner = np.where(between_rims(moved, rims)[:, None], moved, inner)
     return inner
 
 

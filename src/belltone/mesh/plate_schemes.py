@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import suppress
 from dataclasses import replace
 from functools import lru_cache
@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from belltone.geometry.halved_quads import halved_quads
 from belltone.geometry.outlines import rim_distance
-from belltone.geometry.quads import graded_quads, quads
+from belltone.geometry.quads import Quads, graded_quads, quads
 from belltone.geometry.seams import Ring, Seam
 from belltone.geometry.shapes import (
     Contour,
@@ -37,6 +37,7 @@ Array = NDArray[np.float64]
 
 _FINER: Final = (1.0, 0.85, 0.7, 0.6, 0.5, 0.42, 0.35, 0.25)
 _SCHEMES: Final = 64
+_CUTS: Final = 128
 _QUADS_TRIED: Final = 5
 _SEAMS_TRIED: Final = 4
 _MANY_HOLES: Final = 7
@@ -203,20 +204,34 @@ def _even(plate: Plate) -> Iterator[PlateScheme]:
     """Schemes of blocks of about one size, the coarsest first."""
     # Where holes are many, sizes have to change, and trying one costs seconds.
     tried = _QUADS_TRIED if len(plate.holes) < _MANY_HOLES else 0
-    loops, spacing = rim_points(plate), even_size(plate)
     for finer, strip in itertools.product(_FINER[:tried], _STRIPS):
-        cut = quads(loops, finer * spacing, strip * finer * spacing)
-        if cut is not None:
-            yield PlateScheme("quads", quads=cut)
+        yield from _cut(quads, plate, finer, strip)
 
 
 def _graded(plate: Plate, lines: Sequence[Array] = ()) -> Iterator[PlateScheme]:
     """Schemes whose sizes grow away from small holes, the coarsest first."""
+    if not lines:
+        for finer, strip in _tried(lines):
+            yield from _cut(graded_quads, plate, finer, strip)
+        return
     loops, spacing = rim_points(plate), even_size(plate)
     for finer, strip in _tried(lines):
         cut = graded_quads(loops, finer * spacing, strip * finer * spacing, lines)
         if cut is not None:
             yield PlateScheme("quads", quads=cut)
+
+
+@lru_cache(maxsize=_CUTS)
+def _cut(
+    way: Callable[..., Quads | None], plate: Plate, finer: float, strip: float
+) -> tuple[PlateScheme, ...]:
+    """What a way of cutting comes to, if anything; what is tried for a plate is tried again.
+
+    Sizes and widths of strips are shares of what is usual for the plate.
+    """
+    spacing = finer * even_size(plate)
+    cut = way(rim_points(plate), spacing, strip * spacing)
+    return () if cut is None else (PlateScheme("quads", quads=cut),)
 
 
 def _crowded(plate: Plate) -> bool:
@@ -230,14 +245,11 @@ def _crowded(plate: Plate) -> bool:
 
 def _with_layers(plate: Plate, thickness: float) -> Iterator[PlateScheme]:
     """Schemes whose strips are as narrow as the layer of shear along an edge."""
-    loops, spacing = rim_points(plate), even_size(plate)
-    layer = _LAYERS * thickness
-    if layer < _NARROWEST * spacing:
+    layer = _LAYERS * thickness / even_size(plate)
+    if layer < _NARROWEST:
         return
     for way, finer in itertools.product((quads, graded_quads), _COMPARED):
-        cut = way(loops, finer * spacing, min(layer, _STRIPS[0] * finer * spacing))
-        if cut is not None:
-            yield PlateScheme("quads", quads=cut)
+        yield from _cut(way, plate, finer, min(layer / finer, _STRIPS[0]))
 
 
 def _irregular(plate: Plate, thickness: float) -> Iterator[PlateScheme]:

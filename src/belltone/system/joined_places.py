@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from belltone.design.parts import MemberValue, MeshValue, SurfaceValue
 from belltone.design.values import Design
 from belltone.geometry.features import AXIS, END, START
-from belltone.geometry.outlines import inside, rim_distance
+from belltone.geometry.outlines import between_rims, rim_distance
 from belltone.geometry.seams import Ring, circle_through
 from belltone.geometry.shapes import Plate
 from belltone.mesh.imprints import JoinedLine, JoinedPoint
@@ -75,11 +75,7 @@ def ring_on_plate(wall: SurfaceValue, line: JoinedLine) -> Ring | None:
 
 def within_plate(plate: Plate, flat: Array) -> NDArray[np.bool_]:
     """Which points ``(n, 2)`` of its plane a plate covers, but for slivers along curved rims."""
-    outline, *holes = rims(plate)
-    within = inside(flat, outline)
-    for hole in holes:
-        within &= ~inside(flat, hole)
-    return within
+    return between_rims(flat, rims(plate))
 
 
 def joined_points(design: Design, wall: SurfaceValue) -> Iterator[JoinedPoint]:

@@ -14,7 +14,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from belltone.geometry.outlines import inside, rim_distance
+from belltone.geometry.outlines import between_rims, rim_distance
 from belltone.geometry.solids.kernel import BodyFace, CadFileError, EdgeUse
 
 __all__ = ["FlatFace"]
@@ -160,10 +160,7 @@ class FlatFace:
         low, high = outline.min(axis=0), outline.max(axis=0)
         share = (np.arange(count) + 0.5) / count
         places = low + np.stack(np.meshgrid(share, share), axis=-1).reshape(-1, 2) * (high - low)
-        kept = inside(places, outline)
-        for hole in self.rims[1:]:
-            kept &= ~inside(places, hole)
-        return np.asarray(places[kept])
+        return np.asarray(places[between_rims(places, self.rims)])
 
 
 def _without_seam(loop: tuple[EdgeUse, ...]) -> list[EdgeUse]:
