@@ -477,7 +477,9 @@ class SurfaceElements:
         at_grid = [self._base(now, grid) for grid in rule.grids]
 
         def spread(table: Array, fields: Array) -> Array:
-            return np.asarray(np.matmul(table, fields).reshape(elements, points, count, 3))
+            # One product for all elements, each component by itself.
+            parts = fields.transpose(2, 0, 1).reshape(3 * elements, -1) @ table
+            return np.asarray(parts.reshape(3, elements, points, count).transpose(1, 2, 3, 0))
 
         def put(measure: int, moves: Array | None, turned: Array | None) -> None:
             if moves is not None:

@@ -32,7 +32,7 @@ class Rule:
 
     ``sources`` gives for each strain 11, 22, 12, 13, 23 the place of its grid in ``grids``;
     ``spread`` the interpolation from there to the integration points, ``onto`` that of shape
-    functions and both their slopes there, ``(points nodes, grid)``, and ``pairs`` the products
+    functions and both their slopes there, ``(grid, points nodes)``, and ``pairs`` the products
     of shape functions ``(points, nodes²)`` in the strain's second variation there. ``to_nodes``
     reads at the nodes what is known at the integration points.
     """
@@ -82,7 +82,7 @@ def rule_of(order: int) -> Rule:
     pairs = tuple(_pair_table(grids[source], place) for place, source in enumerate(sources))
     onto = tuple(
         tuple(
-            (spread[source][:, None] * shape.T).reshape(-1, len(shape))
+            np.ascontiguousarray((spread[source][:, None] * shape.T).reshape(-1, len(shape)).T)
             for shape in (grids[source].values, *grids[source].slopes)
         )
         for source in sources
