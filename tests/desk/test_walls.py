@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -20,10 +19,9 @@ from belltone.desk.starts import starts
 from belltone.desk.window import MainWindow
 from belltone.drawing.colours import LIGHT
 from belltone.reading.family import evaluate
-from belltone.sheet.demo import examples_folder
 from belltone.sheet.document import Sheet
 from belltone.system.kinds import place_lines
-from tests.desk.conftest import count_pixels, number, settle
+from tests.desk.conftest import count_pixels, number, roughly, settle
 
 PLATE = next(start for start in starts() if start.title == "Splash plate").text
 
@@ -283,9 +281,7 @@ def test_every_starting_point_is_a_sound_sheet(tmp_path: Path) -> None:
 def test_regions_of_a_received_mesh_are_hidden_and_shown_alone(
     make_window: Callable[..., MainWindow], tmp_path: Path
 ) -> None:
-    for name in ("drip_tray.toml", "drip_tray.vtu"):
-        shutil.copy(examples_folder() / name, tmp_path)
-    window = make_window(tmp_path / "drip_tray.toml")
+    window = make_window(roughly("drip_tray", tmp_path))
     view, session = window.shape, window.session
     view._region_menu.aboutToShow.emit()
     menus = [action.menu() for action in view._region_menu.actions() if action.menu()]

@@ -5,9 +5,11 @@ import pytest
 
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.solve import ModeRequest, solve_modes
-from belltone.system.assembly import assemble, bodies_of
+from belltone.system.assembly import Assembly, assemble, bodies_of
 from belltone.system.contacts import contacts
+from belltone.system.division import with_plans
 from belltone.system.joints import JointError, meeting_of, touching
+from belltone.system.rigid import sheet_motions
 from tests.assemblies import (
     design_of,
     findings,
@@ -280,3 +282,26 @@ def test_what_is_wrong_with_a_joint_is_named(text: str, message: str) -> None:
 )
 def test_what_is_wrong_with_a_linked_point_is_named(site: str, message: str) -> None:
     assert message in findings(LEFT, f"[sites.hub]\n{site}\n")
+
+
+def test_an_edge_that_leads_away_is_not_tied_by_its_last_bit() -> None:
+    """Of walls that meet in a corner, what lies along each other is tied, and nothing beside it.
+
+    The bottom of one wall is as near to the other as both are thick for its last bit. Tied there, a
+    long element of the floor beside it was held as rigid all along, and rigid motions were lost.
+    """
+    up = ', turn = ["90 deg", "0 deg", "0 deg"]'
+    across = ', turn = ["0 deg", "90 deg", "0 deg"]'
+    floor = plate("floor", 98, 58, (50, 30, 1))
+    west = plate("west", 39, 58, (1, 30, 20.5), across)
+    south = plate("south", 98, 39, (50, 1, 20.5), up)
+    joints = (joint("floor", "west"), joint("floor", "south"), joint("west", "south"))
+    design = design_of(*(each.replace("4 mm", "2 mm") for each in (floor, west, south)), *joints)
+    for order in (3, 4):
+        assembly = Assembly(design, with_plans(design, Discretisation(1, order)))
+        for each in design.joints:
+            (met,) = meeting_of(each, assembly.by_name)
+            assert met.length == pytest.approx(1.0)
+        free = assembly.free()
+        moved = sheet_motions(assembly.coordinates - assembly.coordinates.mean(axis=0))
+        assert np.abs(free.basis @ free.reduced(moved) - moved).max() < 1e-11

@@ -35,6 +35,7 @@ Array = NDArray[np.float64]
 
 _WORTH: Final = 0.05  # share of all that touches below which an edge does not count
 _PIECE: Final = 0.5  # of the longest edge; one so long always counts
+_STEEP: Final = 0.3  # sine of an angle at which an edge runs off from what it meets
 _SORTS: Final = (("edge", "axis"), ("face", "end"), ("corner",))
 """Sorts of sites that may touch another part; the later ones only where none of the earlier do."""
 _AT_RIM: Final = 1e-6  # weight of nodes that are not on a rim, where a foot is on one
@@ -414,6 +415,7 @@ def touching(first: Body, second: Body, tolerance: float) -> list[Meeting]:
                     found.append((met.length * _extent(stations), met))
             # The last bit of an edge that runs off from another, which touches, is no edge.
             # An edge may also come in many pieces, each of them short.
+            found = [each for each in found if not _runs_off(each[1])] or found
             whole = sum(size for size, _ in found)
             longest = max((size for size, _ in found), default=0.0)
             least = min(_WORTH * whole, _PIECE * longest)
@@ -428,6 +430,15 @@ def touching(first: Body, second: Body, tolerance: float) -> list[Meeting]:
     most = max(total for total, _, _ in choices)
     near = [choice for choice in choices if choice[0] >= (1 - _WORTH) * most]
     return max(near, key=lambda choice: choice[1])[2]
+
+
+def _runs_off(met: Meeting) -> bool:
+    """Whether an edge leads away from what it meets, which only its thickness reaches.
+
+    Tied, such a bit would hold what else is joined along that edge as if it were rigid.
+    """
+    away = np.linalg.norm(met.stations.positions - met.feet.positions, axis=1)
+    return bool(np.ptp(away) > _STEEP * _extent(met.stations))
 
 
 def _extent(stations: SiteNodes) -> float:
