@@ -79,3 +79,23 @@ def test_constants_move_what_they_tie() -> None:
     free = eliminate(sparse.csr_matrix(rows), np.ones(3))
     assert free.offset == pytest.approx([2.0, 2.0, 0.0])
     assert list(free.kept) == [2]
+
+
+def test_a_tie_that_all_but_repeats_another_holds_nothing_more() -> None:
+    """What rounding leaves of it would tie what it never named, by a factor of a million and more.
+
+    Here three unknowns move as one; the last tie says so again, by coefficients a little off.
+    """
+    for off in (1e-8, 1e-12):
+        ties = sparse.csr_matrix(
+            [
+                [1.0, -1.0, 0.0, 0.0, 0.0],
+                [0.0, 1.0, -1.0, 0.0, 0.0],
+                [1.0, 0.0, -1.0, off, 0.0],
+            ]
+        )
+        free = eliminate(ties, np.ones(4))
+        assert len(free.kept) == 2
+        assert 3 in free.kept
+        as_one = np.array([[1.0, 1.0, 1.0, 0.0]]).T
+        assert free.basis @ free.reduced(as_one) == pytest.approx(as_one, abs=1e-7)

@@ -13,7 +13,7 @@ __all__ = ["FreeMotions", "eliminate"]
 
 Array = NDArray[np.float64]
 
-_SAME: Final = 1e-9  # relative; a tie weaker than this only repeats others
+_SAME: Final = 1e-6  # relative; a tie weaker than this repeats others, and what is left is chance
 _AMISS: Final = 1e-6  # of the largest constant; less is rounding
 _EQUAL: Final = 0.5  # of the largest; coefficients between are as good to divide by
 _NOTHING: Final = 1e-13  # of a tie's largest coefficient; smaller ones are rounding
