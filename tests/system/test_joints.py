@@ -1,8 +1,13 @@
 """Joints between parts: what touches, what ties them, and what that does to the modes."""
 
+import itertools
+
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as some
 
+from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation
 from belltone.modes.solve import ModeRequest, solve_modes
 from belltone.system.assembly import Assembly, assemble, bodies_of
@@ -25,6 +30,10 @@ WHOLE = plate("p", 600, 400, (0, 0, 0)) + held("p.west")
 LEFT = plate("a", 250, 400, (-175, 0, 0)) + held("a.west")
 RIGHT = plate("b", 350, 400, (125, 0, 0))
 LEVEL = Discretisation(1, 4)
+
+
+def assembled(design: Design, order: int) -> Assembly:
+    return Assembly(design, with_plans(design, Discretisation(1, order)))
 
 
 @pytest.fixture(scope="module")
@@ -298,10 +307,46 @@ def test_an_edge_that_leads_away_is_not_tied_by_its_last_bit() -> None:
     joints = (joint("floor", "west"), joint("floor", "south"), joint("west", "south"))
     design = design_of(*(each.replace("4 mm", "2 mm") for each in (floor, west, south)), *joints)
     for order in (3, 4):
-        assembly = Assembly(design, with_plans(design, Discretisation(1, order)))
+        assembly = assembled(design, order)
         for each in design.joints:
             (met,) = meeting_of(each, assembly.by_name)
             assert met.length == pytest.approx(1.0)
         free = assembly.free()
         moved = sheet_motions(assembly.coordinates - assembly.coordinates.mean(axis=0))
         assert np.abs(free.basis @ free.reduced(moved) - moved).max() < 1e-11
+
+
+@given(
+    some.lists(some.integers(30, 300), min_size=3, max_size=3),
+    some.integers(1, 8),
+    some.lists(some.sampled_from(("west", "east", "south", "north")), min_size=2, unique=True),
+    some.booleans(),
+)
+@settings(max_examples=8)
+def test_a_welded_box_moves_as_one(
+    sizes: list[int], thick: int, names: list[str], pierced: bool
+) -> None:
+    """Whatever its walls and however thick: ties leave every rigid motion as it is."""
+    length, width, height = sizes
+    up = ', turn = ["90 deg", "0 deg", "0 deg"]'
+    across = ', turn = ["0 deg", "90 deg", "0 deg"]'
+    floor = plate("floor", length, width, (0, 0, 0))
+    if pierced:
+        across_it = f'diameter = "{min(length, width) / 4} mm"'
+        hole = f'{{ name = "h", shape = "round", at = ["1 mm", "0 mm"], {across_it} }}'
+        floor = floor.replace("outline", f"holes = [{hole}]\noutline", 1)
+    walls = {
+        "west": plate("west", height, width, (-length / 2, 0, height / 2), across),
+        "east": plate("east", height, width, (length / 2, 0, height / 2), across),
+        "south": plate("south", length, height, (0, -width / 2, height / 2), up),
+        "north": plate("north", length, height, (0, width / 2, height / 2), up),
+    }
+    sides = [name for name in names if name in ("west", "east")]
+    fronts = [name for name in names if name not in sides]
+    joints = [joint("floor", name) for name in names]
+    joints += [joint(*both) for both in itertools.product(sides, fronts)]
+    parts = (each.replace("4 mm", f"{thick} mm") for each in (floor, *map(walls.get, names)))
+    assembly = assembled(design_of(*parts, *joints), 3)
+    free = assembly.free()
+    moved = sheet_motions(assembly.coordinates)
+    assert np.abs(free.basis @ free.reduced(moved) - moved).max() < 1e-9
