@@ -35,6 +35,7 @@ Array = NDArray[np.float64]
 
 _WORTH: Final = 0.05  # share of all that touches below which an edge does not count
 _PIECE: Final = 0.5  # of the longest edge; one so long always counts
+_REACHES: Final = 4  # times the thickness at one place; elsewhere it may be larger
 _STEEP: Final = 0.3  # sine of an angle at which an edge runs off from what it meets
 _SORTS: Final = (("edge", "axis"), ("face", "end"), ("corner",))
 """Sorts of sites that may touch another part; the later ones only where none of the earlier do."""
@@ -400,6 +401,7 @@ def touching(first: Body, second: Body, tolerance: float) -> list[Meeting]:
     if _apart(first, second, tolerance):
         return []
     choices: list[tuple[float, int, list[Meeting]]] = []
+    slack = tolerance + _REACHES * (reach_of(first) + reach_of(second))
     for driving, other in ((first, second), (second, first)):
         for wanted in _SORTS:
             found: list[tuple[float, Meeting]] = []
@@ -408,7 +410,9 @@ def touching(first: Body, second: Body, tolerance: float) -> list[Meeting]:
                     continue
                 place = driving.part.place_of(name)
                 stations = driving.site(place)
-                met = _met(driving, other, place, stations, tolerance)
+                # Most edges are far from the other part, and feet take long to find.
+                beside = stations.some(_beside(stations, other, slack))
+                met = _met(driving, other, place, beside, tolerance) if len(beside) else None
                 if met is not None and (len(met.stations) > 1 or len(stations) == 1):
                     if feature.sort == "axis" and _extent(met.stations) < 2 * reach_of(driving):
                         continue  # it only ends there
@@ -430,6 +434,13 @@ def touching(first: Body, second: Body, tolerance: float) -> list[Meeting]:
     most = max(total for total, _, _ in choices)
     near = [choice for choice in choices if choice[0] >= (1 - _WORTH) * most]
     return max(near, key=lambda choice: choice[1])[2]
+
+
+def _beside(stations: SiteNodes, other: Body, slack: float) -> NDArray[np.bool_]:
+    """Which stations are no farther than this from the box round another body."""
+    coordinates, at = other.mesh.coordinates, stations.positions
+    low, high = coordinates.min(axis=0) - slack, coordinates.max(axis=0) + slack
+    return np.asarray(((at >= low) & (at <= high)).all(axis=1))
 
 
 def _runs_off(met: Meeting) -> bool:
