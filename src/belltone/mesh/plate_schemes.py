@@ -179,8 +179,9 @@ def _following(plate: Plate, seams: Sequence[Seam]) -> Iterator[PlateScheme]:
     """Schemes of blocks that end along lines, the coarsest first."""
     lines = seam_stretches(plate, seams)
     if lines:
-        yield from _graded(plate, lines)
-        yield from _halved(plate, lines)
+        yield from _ending_along(graded_quads, plate, lines)
+        # Where pairs do not come out even: more blocks, but hardly ever none.
+        yield from _ending_along(halved_quads, plate, lines)
 
 
 def _most_open(
@@ -208,17 +209,10 @@ def _even(plate: Plate) -> Iterator[PlateScheme]:
         yield from _cut(quads, plate, finer, strip)
 
 
-def _graded(plate: Plate, lines: Sequence[Array] = ()) -> Iterator[PlateScheme]:
+def _graded(plate: Plate) -> Iterator[PlateScheme]:
     """Schemes whose sizes grow away from small holes, the coarsest first."""
-    if not lines:
-        for finer, strip in _tried(lines):
-            yield from _cut(graded_quads, plate, finer, strip)
-        return
-    loops, spacing = rim_points(plate), even_size(plate)
-    for finer, strip in _tried(lines):
-        cut = graded_quads(loops, finer * spacing, strip * finer * spacing, lines)
-        if cut is not None:
-            yield PlateScheme("quads", quads=cut)
+    for finer, strip in _tried(()):
+        yield from _cut(graded_quads, plate, finer, strip)
 
 
 @lru_cache(maxsize=_CUTS)
@@ -258,11 +252,13 @@ def _irregular(plate: Plate, thickness: float) -> Iterator[PlateScheme]:
         yield _first_found(plate, thickness)
 
 
-def _halved(plate: Plate, lines: Sequence[Array]) -> Iterator[PlateScheme]:
-    """The same where pairs do not come out even: more blocks, but hardly ever none."""
+def _ending_along(
+    way: Callable[..., Quads | None], plate: Plate, lines: Sequence[Array]
+) -> Iterator[PlateScheme]:
+    """Schemes of a way of cutting whose blocks end along lines, the coarsest first."""
     loops, spacing = rim_points(plate), even_size(plate)
     for finer, strip in _tried(lines):
-        cut = halved_quads(loops, finer * spacing, strip * finer * spacing, lines)
+        cut = way(loops, finer * spacing, strip * finer * spacing, lines)
         if cut is not None:
             yield PlateScheme("quads", quads=cut)
 
