@@ -1,4 +1,5 @@
 import threading
+import time
 from types import SimpleNamespace
 
 import pytest
@@ -8,6 +9,7 @@ from pytestqt.qtbot import QtBot
 from belltone.desk.notices import Notices
 from belltone.desk.session import jobs as module
 from belltone.desk.session.jobs import Jobs, LaneState
+from belltone.desk.session.workplace import Workplace
 from belltone.progress import Progress
 
 
@@ -155,3 +157,20 @@ def test_long_work_is_told_when_nobody_looks(qtbot: QtBot) -> None:
         qtbot.waitUntil(lambda lane=lane: jobs.state(lane) is None)  # type: ignore[misc]
     assert told == [("The sweep is done", "rail"), ("The table of designs is done", "rail")]
     jobs.close()
+
+
+def test_work_under_way_keeps_its_processes_when_others_are_asked_for() -> None:
+    place = Workplace()
+    with place.processes() as before:
+        slow = before.submit(time.sleep, 0.5)
+        place.employ(place.count + 1)
+        assert not slow.done()  # nothing waited for it
+        with place.processes() as after:
+            assert after is not before
+            assert after.submit(abs, -2).result(60) == 2
+        assert before.submit(abs, -1).result(60) == 1
+    with pytest.raises(RuntimeError, match="after shutdown"):
+        before.submit(abs, -1)
+    with place.processes() as again:
+        assert again is after
+    place.close()

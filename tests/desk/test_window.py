@@ -114,7 +114,7 @@ def test_leaving_names_what_cannot_be_saved(
     type_in(qtbot, window, HEIGHT, "44")
     said = answer_with(monkeypatch, "question", BUTTONS.Cancel)
     assert not window.close()
-    assert "“44” stands in a field and cannot be saved: “44” has no unit" in said[0]
+    assert "“44” in “parts · rail · section · height” cannot be saved: “44” has no unit" in said[0]
     assert number(window, HEIGHT).text() == "44"
 
 

@@ -22,7 +22,7 @@ from belltone.exchange.revisions import Revised, revisable
 from belltone.files import MOST_SHEET_BYTES, FileError, read_text, same_file
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet, read_sheet
-from belltone.sheet.errors import SheetError
+from belltone.sheet.errors import SheetError, path_text
 from belltone.sheet.salvage import salvaged
 
 __all__ = ["SheetFiles", "dropped"]
@@ -186,8 +186,8 @@ class SheetFiles:
         text = "The sheet has changes that are not saved."
         if unkept:
             text += "\nIts variants are kept only where it is saved."
-        for typed, problem in self._session.wrong.values():
-            text += f"\n\n“{typed}” stands in a field and cannot be saved: {problem}."
+        for path, (typed, problem) in self._session.wrong.items():
+            text += f"\n\n“{typed}” in “{path_text(path)}” cannot be saved: {problem}."
         buttons = QMessageBox.StandardButton
         answer = QMessageBox.question(
             self._window,

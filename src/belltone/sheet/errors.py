@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Final
 
 from belltone.errors import UserError
 
-__all__ = ["Finding", "Path", "SheetError", "path_text"]
+__all__ = ["Finding", "Path", "SheetError", "in_a_line", "path_text"]
+
+_MOST_TOLD: Final = 3  # different things in one line
 
 Path = tuple[str | int, ...]
 """Where a value stands, such as ``("parts", "rail", "length")`` or ``("supports", 0, "hold")``."""
@@ -38,6 +41,24 @@ class Finding:
         line = f"line {self.line}" if self.line is not None else ""
         head = ", ".join(part for part in (line, place) if part)
         return f"{head}: {self.message}" if head else self.message
+
+
+def in_a_line(findings: Sequence[Finding], at: Path = ()) -> str:
+    """All findings for one line, such as a field's tip: each message once, and how often it holds.
+
+    What stands at the place asked about, or is all there is, needs no place named.
+    """
+    places: dict[str, list[Path]] = {}
+    for found in sorted(findings, key=lambda found: found.path != at):
+        places.setdefault(found.message, []).append(found.path)
+    told = []
+    for message, paths in list(places.items())[:_MOST_TOLD]:
+        if paths[0] != at and len(findings) > 1:
+            more = f" and {len(paths) - 1} more" if paths[1:] else ""
+            message = f"{message} ({path_text(paths[0])}{more})"
+        told.append(message)
+    left = len(places) - len(told)
+    return "; ".join([*told, *([f"and {left} more"] if left else [])])
 
 
 class SheetError(UserError):

@@ -116,13 +116,14 @@ class Reaching(QObject):
 
         if len(knobs) == 1 and not in_steps:
             (knob,) = knobs
-            workers = session.workplace.pool()
+            workplace = session.workplace
             near = session.tuning.value_for(session.chosen, target)
             guess = near[1] if near is not None and near[0] == knob else None
 
             def work(progress: Progress) -> Reached:
-                asked = (sheet, mode.number, target, knob, workers, tolerance)
-                found = reach(*asked, progress=progress, guess=guess)
+                with workplace.processes() as workers:
+                    asked = (sheet, mode.number, target, knob, workers, tolerance)
+                    found = reach(*asked, progress=progress, guess=guess)
                 also = tuple(found.knob.text(value, 4) for value in found.others)
                 besides = "" if found.number == mode.number else f"as mode {found.number}"
                 return Reached({knob: found.text}, found.frequency, also, besides=besides)

@@ -38,7 +38,7 @@ from belltone.modes.modeset import Mode, ModeSet
 from belltone.progress import Progress
 from belltone.reading.family import DesignFamily, evaluate
 from belltone.sheet.document import Sheet, read_sheet, write_sheet
-from belltone.sheet.errors import Path, SheetError, path_text
+from belltone.sheet.errors import Path, SheetError, in_a_line, path_text
 from belltone.sheet.history import History
 from belltone.store.failures import error_words
 from belltone.store.journal import Journal
@@ -284,11 +284,16 @@ class Session(QObject):
         self._keep_safe()
 
     def edit(
-        self, label: str, change: Callable[[Sheet], Sheet], gesture: str | None = None
+        self,
+        label: str,
+        change: Callable[[Sheet], Sheet],
+        gesture: str | None = None,
+        at: Path = (),
     ) -> str | None:
         """Apply an edit if its result is a good sheet; return what is wrong otherwise.
 
         Edits of one ``gesture`` (one drag) become a step of undo, and are kept safe, when it ends.
+        What is wrong ``at`` the place edited is told without its name.
         """
         if gesture is None:
             self.end_gesture()
@@ -297,7 +302,7 @@ class Session(QObject):
             family = DesignFamily(sheet)
             design = family.at()
         except SheetError as error:
-            return "; ".join(found.message for found in error.findings)
+            return in_a_line(error.findings, at)
         if sheet.text == self.sheet.text:
             return None
         _LOG.info("edit: %s", label)
@@ -320,7 +325,7 @@ class Session(QObject):
         alike = self._alike(path)
         label = f"change of {path_text(path)}" + (f" in {len(alike)} parts" if alike[1:] else "")
         made: dict[Path, str] = dict.fromkeys(alike, text)
-        problem = self.edit(label, lambda sheet: sheet.with_values(made), gesture)
+        problem = self.edit(label, lambda sheet: sheet.with_values(made), gesture, path)
         both = with_other_end(self.sheet, path, text) if problem is not None else None
         if both is not None:
             problem = self.edit(label, lambda sheet: sheet.with_values(both), gesture) and problem
@@ -391,7 +396,7 @@ class Session(QObject):
             family = DesignFamily(sheet)
             design = family.at()
         except SheetError as error:
-            return "; ".join(found.message for found in error.findings)
+            return in_a_line(error.findings)
         self._family, self.design = family, design
         self._draft = _Draft(label, sheet, True, rest)
         if modes is not None:
@@ -447,7 +452,7 @@ class Session(QObject):
         try:
             design = self._family.at(knob.turned(value))
         except SheetError as error:
-            return "; ".join(found.message for found in error.findings)
+            return in_a_line(error.findings, ("knobs", name, "value"))
         self._turn, self.design = replace(turn, value=value), design
         self._show_turned(knob, value)
         return None

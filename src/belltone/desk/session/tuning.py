@@ -317,12 +317,13 @@ class Tuning(QObject):
     def _find_clear(self) -> None:
         assert self.sweep is not None
         answer, bands, margin = self.sweep, self._session.design.bands, self._session.design.margin
-        workers = self._session.workplace.pool()
+        place = self._session.workplace
         pending = replace(answer, excitation=self._excitation(), intervals=None)
         self.sweep = pending
 
         def work(progress: Progress) -> tuple[ClearInterval, ...]:
-            return clear_intervals(answer.sweep, bands, margin, workers, progress)
+            with place.processes() as workers:
+                return clear_intervals(answer.sweep, bands, margin, workers, progress)
 
         def finish(found: tuple[ClearInterval, ...]) -> None:
             if self.sweep is pending:

@@ -30,7 +30,7 @@ from belltone.errors import UserError
 from belltone.progress import Progress
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet, read_sheet
-from belltone.sheet.errors import SheetError
+from belltone.sheet.errors import SheetError, in_a_line
 from belltone.store.failures import error_words
 from belltone.sweep.engine import Questions
 from belltone.tune.questions import FoundModes, find_modes
@@ -195,7 +195,7 @@ class Variants(QObject):
             try:
                 self._sheets[text] = Sheet.from_text(text, self._session.sheet.folder)
             except SheetError as error:
-                self._failures[text] = "; ".join(found.message for found in error.findings)
+                self._failures[text] = in_a_line(error.findings)
         return self._sheets.get(text)
 
     def answer(self, name: str) -> Answer | None:
