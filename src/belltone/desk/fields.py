@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PySide6.QtCore import QEvent, QPoint, QSize, Qt, Signal
+from PySide6.QtCore import QPoint, QSize, Qt, Signal
 from PySide6.QtGui import (
     QAction,
     QContextMenuEvent,
@@ -56,6 +56,8 @@ class LiveNumber(QLineEdit):
         self._session, self.path = session, path
         self.problem = ""
         self._editing = self._taking = False
+        self._resting: tuple[str, str] | None = None  # what stands here while nothing is typed
+        self._looks = False, False  # wrong, being edited
         self._press: QPoint | None = None
         self._scrubbing = False
         self._origin = 0.0
@@ -88,7 +90,7 @@ class LiveNumber(QLineEdit):
 
     def refresh(self) -> None:
         """Show the sheet's value again, unless something is being typed here."""
-        if not self._editing:
+        if not self._editing and self._resting != self._at_rest():
             self._rest()
 
     def _follow_turn(self) -> None:
@@ -99,16 +101,22 @@ class LiveNumber(QLineEdit):
         mine = self.path[:2] == ("knobs", self._session.turning)
         if mine or value.formula or value.knob == self._session.turning:
             self.setText(_marked(value))
+            self._resting = None
 
     def _rest(self) -> None:
-        value = self.value
         self._editing = False
         self._hide_preview()
         self.setReadOnly(True)
         self.setCursor(Qt.CursorShape.SizeHorCursor)
-        self.setText(_marked(value))
+        self._resting = text, tip = self._at_rest()
+        self.setText(text)
         self.setCursorPosition(0)
         self.deselect()
+        self._mark("", tip)
+
+    def _at_rest(self) -> tuple[str, str]:
+        """What stands in the field, and its tip, while nothing is typed there."""
+        value = self.value
         tip = "Click to type, drag sideways to change, right-click for more."
         if value.knob:
             tip = f"This is the knob “{value.knob}”. {tip}"
@@ -116,15 +124,18 @@ class LiveNumber(QLineEdit):
             tip = f"Worked out: {value.raw}. Click to change it."
         elif value.retold:
             tip = f"Typed as {value.raw}. {tip}"
-        self._mark("", tip)
+        return _marked(value), tip
 
     def _mark(self, problem: str, tip: str) -> None:
         changed = problem != self.problem
         self.problem = problem
         self.setToolTip(problem or tip)
-        self.setProperty("wrong", bool(problem))
-        self.setProperty("editing", self._editing)
-        restyle(self)
+        looks = bool(problem), self._editing
+        if looks != self._looks:
+            self._looks = looks
+            self.setProperty("wrong", looks[0])
+            self.setProperty("editing", looks[1])
+            restyle(self)
         self._fit()
         if changed:
             self.problem_changed.emit()
@@ -164,7 +175,7 @@ class LiveNumber(QLineEdit):
     def begin_edit(self, text: str | None = None) -> None:
         """Start typing, with the value selected or with ``text`` in its place."""
         if not self._editing:
-            self._editing = True
+            self._editing, self._resting = True, None
             self.setReadOnly(False)
             self.setCursor(Qt.CursorShape.IBeamCursor)
             self.setText(self.value.raw)
@@ -413,11 +424,9 @@ class ChoiceWord(QToolButton):
         metrics = self.fontMetrics()
         return QSize(metrics.horizontalAdvance(self.text()) + 6, metrics.height() + 3)
 
-    def event(self, event: QEvent) -> bool:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         # Enter opens the menu like Space does, so that the sentence can be walked by keyboard.
-        if event.type() == QEvent.Type.KeyPress:
-            assert isinstance(event, QKeyEvent)
-            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-                self.showMenu()
-                return True
-        return super().event(event)
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.showMenu()
+        else:
+            super().keyPressEvent(event)

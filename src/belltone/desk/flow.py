@@ -11,27 +11,35 @@ _ROW = 24  # pixels
 
 
 class FlowLayout(QLayout):
-    """Lays widgets out like words of a text: left to right, wrapped at the edge."""
+    """Lays widgets out like words of a text: left to right, wrapped at the edge.
+
+    A widget with the property “hug” stands close to the one before it, as punctuation does; one
+    with “row” begins a row. They are looked at when it comes.
+    """
 
     def __init__(self, parent: QWidget | None = None, spacing: int = 4) -> None:
         super().__init__(parent)
-        self._items: list[QLayoutItem] = []
+        self._items: list[tuple[QLayoutItem, bool, bool]] = []  # hugs, begins a row
         self._gap = spacing
         self._heights: dict[int, int] = {}  # by width; Qt asks for the same ones over and over
         self._least: QSize | None = None
         self.setContentsMargins(0, 0, 0, 0)
 
     def addItem(self, item: QLayoutItem) -> None:
-        self._items.append(item)
+        widget = item.widget()
+        hugs, begins = (
+            widget is not None and bool(widget.property(name)) for name in ("hug", "row")
+        )
+        self._items.append((item, hugs, begins))
 
     def count(self) -> int:
         return len(self._items)
 
     def itemAt(self, index: int) -> QLayoutItem | None:
-        return self._items[index] if 0 <= index < len(self._items) else None
+        return self._items[index][0] if 0 <= index < len(self._items) else None
 
     def takeAt(self, index: int) -> QLayoutItem | None:
-        return self._items.pop(index) if 0 <= index < len(self._items) else None
+        return self._items.pop(index)[0] if 0 <= index < len(self._items) else None
 
     def hasHeightForWidth(self) -> bool:
         return True
@@ -52,7 +60,7 @@ class FlowLayout(QLayout):
     def minimumSize(self) -> QSize:
         if self._least is None:
             self._least = QSize(0, 0)
-            for item in self._items:
+            for item, _, _ in self._items:
                 self._least = self._least.expandedTo(item.minimumSize())
         return self._least
 
@@ -62,21 +70,18 @@ class FlowLayout(QLayout):
 
     def _arrange(self, rect: QRect, place: bool) -> int:
         x, y, row = rect.x(), rect.y(), 0
-        for item in self._items:
+        left, right = x, rect.right() + 1
+        for item, hugs, begins in self._items:
             size = item.sizeHint()
-            # Punctuation hugs the word before it.
-            widget = item.widget()
-            hug = widget is not None and bool(widget.property("hug"))
-            anew = widget is not None and bool(widget.property("row"))
-            if x > rect.x() and hug:
+            width, height = size.width(), size.height()
+            if x > left and hugs:
                 x -= self._gap
-            wide = x + size.width() > rect.right() + 1 and not hug
-            if x > rect.x() and (wide or anew):
-                x, y, row = rect.x(), y + row + 2, 0
+            if x > left and (begins or (x + width > right and not hugs)):
+                x, y, row = left, y + row + 2, 0
             if place:
                 item.setGeometry(QRect(QPoint(x, y), size))
-            x += size.width() + self._gap
-            row = max(row, size.height())
+            x += width + self._gap
+            row = max(row, height)
         return y + row - rect.y()
 
 

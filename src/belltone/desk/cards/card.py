@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
+from typing import cast
 
-from PySide6.QtCore import QEvent, QObject, Qt, Signal
+from PySide6.QtCore import QEvent, Qt, Signal
 from PySide6.QtGui import QEnterEvent, QMouseEvent
 from PySide6.QtWidgets import (
     QApplication,
@@ -118,7 +119,15 @@ class Card(QFrame):
         self._problem.hide()
         self._column.addWidget(self._problem)
         session.sheet_changed.connect(self.refresh)
+        cast(QApplication, QApplication.instance()).focusChanged.connect(self._follow_keyboard)
         self.refresh()
+
+    def _follow_keyboard(self, left: QWidget | None, entered: QWidget | None) -> None:
+        """The picture marks the site of the sentence the keyboard is in."""
+        for widget, here in ((left, False), (entered, True)):
+            for body in self._bodies:
+                if widget is not None and body.isAncestorOf(widget):
+                    body.point(here)
 
     def sentences(self) -> list[Sentence]:
         """What the card says of the sheet as it stands."""
@@ -299,9 +308,6 @@ class _Body(QWidget):
         policy = self.sizePolicy()
         policy.setHeightForWidth(True)
         self.setSizePolicy(policy)
-        if self._sites:
-            for child in self.findChildren(QWidget):
-                child.installEventFilter(self)
 
     def mark(self, marked: bool) -> None:
         """Whether the sentence is marked as the one that was looked for."""
@@ -309,21 +315,17 @@ class _Body(QWidget):
             self.setProperty("found", marked)
             restyle(self)
 
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.FocusIn:
-            self._session.pointing.point_at(self._sites[0])
-        elif event.type() == QEvent.Type.FocusOut:
-            self._session.pointing.point_at("")
-        return super().eventFilter(watched, event)
+    def point(self, here: bool) -> None:
+        """Have the picture mark the site, or no more."""
+        if self._sites:
+            self._session.pointing.point_at(self._sites[0] if here else "")
 
     def enterEvent(self, event: QEnterEvent) -> None:
-        if self._sites:
-            self._session.pointing.point_at(self._sites[0])
+        self.point(True)
         super().enterEvent(event)
 
     def leaveEvent(self, event: QEvent) -> None:
-        if self._sites:
-            self._session.pointing.point_at("")
+        self.point(False)
         super().leaveEvent(event)
 
 

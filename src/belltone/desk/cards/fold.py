@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, Qt
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QToolButton
 
@@ -28,10 +28,8 @@ class FoldButton(QToolButton):
         self.setAccessibleName(f"{self._title}, {'open' if opened else 'shut'}")
         self.setToolTip("Shut it" if opened else "Open it: every number, and what can be done")
 
-    def event(self, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.KeyPress:
-            assert isinstance(event, QKeyEvent)
-            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-                self.click()
-                return True
-        return super().event(event)
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.click()
+        else:
+            super().keyPressEvent(event)
