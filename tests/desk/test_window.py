@@ -118,6 +118,34 @@ def test_leaving_names_what_cannot_be_saved(
     assert number(window, HEIGHT).text() == "44"
 
 
+def test_a_demo_is_saved_elsewhere_and_stays_as_it_came(
+    window: MainWindow,
+    qtbot: QtBot,
+    rail_path: Path,
+    tmp_path: Path,
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.setattr("belltone.desk.sheet_files.examples_folder", lambda: rail_path.parent)
+    before, mine = rail_path.read_bytes(), tmp_path / "mine" / "rail.toml"
+    mine.parent.mkdir()
+    offered: list[str] = []
+
+    def ask(_parent: object, _title: str, start: str, _filters: str) -> tuple[str, str]:
+        offered.append(start)
+        return str(mine), ""
+
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", ask)
+    type_in(qtbot, window, HEIGHT, "45 mm")
+    assert window.files.save()
+    assert offered == [str(Path.home() / rail_path.name)]
+    assert rail_path.read_bytes() == before
+    assert "45 mm" in mine.read_text(encoding="utf-8")
+    type_in(qtbot, window, HEIGHT, "46 mm")
+    assert window.files.save()  # now it is an own sheet
+    assert len(offered) == 1
+    assert "46 mm" in mine.read_text(encoding="utf-8")
+
+
 def test_new_and_save_as(
     window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:

@@ -21,6 +21,7 @@ from belltone.exchange.frame_tables import FrameTableError, frame_arrival
 from belltone.exchange.revisions import Revised, revisable
 from belltone.files import MOST_SHEET_BYTES, FileError, read_text, same_file
 from belltone.reading.family import evaluate
+from belltone.sheet.demo import examples_folder
 from belltone.sheet.document import Sheet, read_sheet
 from belltone.sheet.errors import SheetError, path_text
 from belltone.sheet.salvage import salvaged
@@ -106,17 +107,22 @@ class SheetFiles:
         QMessageBox.warning(self._window, "The sheet cannot be opened", f"{path.name}\n\n{lines}")
 
     def save(self) -> bool:
-        """Save; asks for a name when there is none. Returns whether the sheet is on disk."""
+        """Save; asks for a name when there is none, and for a demo, which stays as it came.
+
+        Returns whether the sheet is on disk.
+        """
         self.take_what_is_typed()
-        if self._session.path is None:
+        if self._session.path is None or _is_demo(self._session.path):
             return self.save_as()
         return self._write(self._session.path)
 
     def save_as(self) -> bool:
         """Save under a name asked for."""
-        start = str(self._session.path or Path.home() / "sheet.toml")
+        start = self._session.path or Path.home() / "sheet.toml"
+        if _is_demo(start):
+            start = Path.home() / start.name
         name, _ = QFileDialog.getSaveFileName(
-            self._window, "Save the sheet as", start, "Sheets (*.toml)"
+            self._window, "Save the sheet as", str(start), "Sheets (*.toml)"
         )
         if not name:
             return False
@@ -253,6 +259,10 @@ class SheetFiles:
         self._session.variants.pin("before " + path.stem)
         self._session.edit(f"{path.name} taken in", lambda _sheet: found.sheet)
         self._session.told.emit("; ".join(found.told))
+
+
+def _is_demo(path: Path) -> bool:
+    return path.resolve().parent == examples_folder().resolve()
 
 
 def dropped(data: QMimeData) -> Path | None:
