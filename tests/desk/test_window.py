@@ -125,7 +125,7 @@ def test_a_demo_is_saved_elsewhere_and_stays_as_it_came(
     tmp_path: Path,
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
-    monkeypatch.setattr("belltone.desk.sheet_files.examples_folder", lambda: rail_path.parent)
+    monkeypatch.setattr("belltone.sheet.demo.examples_folder", lambda: rail_path.parent)
     before, mine = rail_path.read_bytes(), tmp_path / "mine" / "rail.toml"
     mine.parent.mkdir()
     offered: list[str] = []
@@ -136,10 +136,13 @@ def test_a_demo_is_saved_elsewhere_and_stays_as_it_came(
 
     monkeypatch.setattr(QFileDialog, "getSaveFileName", ask)
     type_in(qtbot, window, HEIGHT, "45 mm")
+    window.session.variants.pin("taller")
+    assert [own.name for own in rail_path.parent.glob("*.toml")] == [rail_path.name]
     assert window.files.save()
     assert offered == [str(Path.home() / rail_path.name)]
     assert rail_path.read_bytes() == before
     assert "45 mm" in mine.read_text(encoding="utf-8")
+    assert (mine.parent / "rail.variants.toml").exists()
     type_in(qtbot, window, HEIGHT, "46 mm")
     assert window.files.save()  # now it is an own sheet
     assert len(offered) == 1

@@ -138,12 +138,33 @@ def ring(turned: int) -> Design:
 
 
 def test_how_a_tube_is_turned_does_not_matter() -> None:
-    """Tied at nodes alone the lowest mode of such tubes was off by 2 % at this order."""
+    """Tied at nodes alone the lowest mode of such tubes was off by 2 % at this order, and with
+    slides alone in the mean others by 0.4 %.
+    """
     matched = frequencies_at(ring(45), Discretisation(1, 5), 6)
     for turned in (0, 20):
         assert frequencies_at(ring(turned), Discretisation(1, 5), 6) == pytest.approx(
-            matched, rel=4e-3
+            matched, rel=2e-4
         )
+
+
+@pytest.mark.parametrize("turned", [0, 20])
+def test_a_tube_at_the_rim_of_a_disc_is_one_pot_with_it(turned: int) -> None:
+    """Turns about the rim tied at nodes alone, the floor rang up to a tenth too low here."""
+    head = 'kind = "revolved"\nmaterial = "steel"\nthickness = "5 mm"\n'
+    foot, top = '{ at = ["67 mm", "0 mm"] }', '{ at = ["67 mm", "137 mm"] }'
+    whole = design_of(
+        f'[parts.p]\n{head}profile = [ {{ at = ["0 mm", "0 mm"] }}, {foot}, {top} ]\n'
+    )
+    welded = design_of(
+        '[parts.d]\nkind = "plate"\nmaterial = "steel"\nthickness = "5 mm"\n'
+        'outline = { shape = "disc", diameter = "134 mm" }\n'
+        f'placement = {{ turn = ["0 deg", "0 deg", "{turned} deg"] }}\n',
+        f"[parts.t]\n{head}profile = [ {foot}, {top} ]\n",
+        joint("d", "t"),
+    )
+    one, two = (frequencies_at(design, Discretisation(1, 5), 5) for design in (whole, welded))
+    assert two == pytest.approx(one, rel=1e-3)
 
 
 def test_plates_in_pieces_that_do_not_match_are_the_whole_plate() -> None:

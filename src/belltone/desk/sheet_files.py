@@ -21,7 +21,7 @@ from belltone.exchange.frame_tables import FrameTableError, frame_arrival
 from belltone.exchange.revisions import Revised, revisable
 from belltone.files import MOST_SHEET_BYTES, FileError, read_text, same_file
 from belltone.reading.family import evaluate
-from belltone.sheet.demo import examples_folder
+from belltone.sheet.demo import is_demo
 from belltone.sheet.document import Sheet, read_sheet
 from belltone.sheet.errors import SheetError, path_text
 from belltone.sheet.salvage import salvaged
@@ -112,14 +112,14 @@ class SheetFiles:
         Returns whether the sheet is on disk.
         """
         self.take_what_is_typed()
-        if self._session.path is None or _is_demo(self._session.path):
+        if self._session.path is None or is_demo(self._session.path):
             return self.save_as()
         return self._write(self._session.path)
 
     def save_as(self) -> bool:
         """Save under a name asked for."""
         start = self._session.path or Path.home() / "sheet.toml"
-        if _is_demo(start):
+        if is_demo(start):
             start = Path.home() / start.name
         name, _ = QFileDialog.getSaveFileName(
             self._window, "Save the sheet as", str(start), "Sheets (*.toml)"
@@ -186,7 +186,8 @@ class SheetFiles:
     def may_discard(self) -> bool:
         """Ask what to do with unsaved work; returns whether the sheet may be left."""
         self.take_what_is_typed()
-        unkept = self._session.path is None and bool(self._session.variants.listed)
+        nowhere = self._session.path is None or is_demo(self._session.path)
+        unkept = nowhere and bool(self._session.variants.listed)
         if not self._session.modified and not self._session.wrong and not unkept:
             return True
         text = "The sheet has changes that are not saved."
@@ -259,10 +260,6 @@ class SheetFiles:
         self._session.variants.pin("before " + path.stem)
         self._session.edit(f"{path.name} taken in", lambda _sheet: found.sheet)
         self._session.told.emit("; ".join(found.told))
-
-
-def _is_demo(path: Path) -> bool:
-    return path.resolve().parent == examples_folder().resolve()
 
 
 def dropped(data: QMimeData) -> Path | None:

@@ -55,8 +55,7 @@ class Tie:
     ``spatial`` (stations, k, 6) are the directions as made; they turn with the feet, and so do the
     arms from a foot to its station. Called with a pose it gives the rows as `site_rows` does.
 
-    With ``shares`` (rows' stations, stations) the rows are such means of those of the stations;
-    turns about axes that change along them are tied at the first stations, one for each row.
+    With ``shares`` (rows' stations, stations) the rows are such means of those of the stations.
     """
 
     site: SiteNodes
@@ -93,13 +92,8 @@ class Tie:
     def _means(self) -> scipy.sparse.csr_matrix:
         """What the rows are means of: of each station all directions."""
         assert self.shares is not None
-        count = self.spatial.shape[1]
-        changes = np.abs(self.spatial - self.spatial[0]).max(axis=(0, 2)) > _UPRIGHT
-        alone = scipy.sparse.eye_array(*self.shares.shape)
-        return scipy.sparse.csr_matrix(
-            scipy.sparse.kron(self.shares, np.diag(1.0 - changes), format="csr")
-            + scipy.sparse.kron(alone, np.diag(changes + np.zeros(count)), format="csr")
-        )
+        directions = scipy.sparse.eye_array(self.spatial.shape[1])
+        return scipy.sparse.csr_matrix(scipy.sparse.kron(self.shares, directions, format="csr"))
 
     def stress_stiffness(self, multipliers: Array, pose: Pose | None) -> scipy.sparse.csc_matrix:
         """What forces carried over the arms add to the stiffness, as under a pendulum.
@@ -146,16 +140,23 @@ def welded_tie(
         return Tie(site, feet, _spatial(site, np.eye(6), False), size, shares)
     spatial = np.zeros((len(site), 5, 6))
     spatial[:, :3, :3] = np.eye(3)
-    spatial[:, 3:, 3:] = _square_to(feet.normals)
+    spatial[:, 3:, 3:] = _square_to(feet.normals, site.frames[:, 0])
     return Tie(site, feet, spatial, size, shares)
 
 
-def _square_to(normals: Array) -> Array:
-    """Two directions square to each of some normals, the same where these are."""
+def _square_to(normals: Array, along: Array) -> Array:
+    """Two directions square to each of some normals, the second nearly along a line.
+
+    They turn with the line, so that a mean over them is one of the same turn everywhere. Where the
+    line stands square on a wall they are the same where its normals are.
+    """
+    across = cross(normals, along)
+    length = np.linalg.norm(across, axis=1, keepdims=True)
     least = np.argmin(np.abs(normals).round(_DIGITS), axis=1)
-    first = cross(normals, np.eye(3)[least])
-    first /= np.linalg.norm(first, axis=1, keepdims=True)
-    return np.stack([first, cross(normals, first)], axis=1)
+    other = cross(normals, np.eye(3)[least])
+    across = np.where(length > _UPRIGHT, across, other)
+    across /= np.linalg.norm(across, axis=1, keepdims=True)
+    return np.stack([across, cross(across, normals)], axis=1)
 
 
 def hinged_tie(

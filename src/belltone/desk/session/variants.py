@@ -29,6 +29,7 @@ from belltone.desk.session.trying import Tryable
 from belltone.errors import UserError
 from belltone.progress import Progress
 from belltone.reading.family import evaluate
+from belltone.sheet.demo import is_demo
 from belltone.sheet.document import Sheet, read_sheet
 from belltone.sheet.errors import SheetError, in_a_line
 from belltone.store.failures import error_words
@@ -74,7 +75,7 @@ class Variants(QObject):
     @property
     def _path(self) -> Path | None:
         path = self._session.path
-        return None if path is None else variants_path(path)
+        return None if path is None or is_demo(path) else variants_path(path)
 
     @property
     def text(self) -> str:
