@@ -15,6 +15,7 @@ from belltone.design.values import Design
 from belltone.geometry.features import AXIS
 from belltone.geometry.seams import Ring, Seam
 from belltone.geometry.shapes import Plate
+from belltone.mesh.blocks import Blocks
 from belltone.mesh.crossings import crossings
 from belltone.mesh.discretisation import Discretisation, SurfacePlan
 from belltone.mesh.grading import HardPlace
@@ -29,7 +30,7 @@ from belltone.mesh.imprints import (
     traced,
 )
 from belltone.mesh.surface import SurfaceMesh
-from belltone.mesh.surface_division import FoldedMeshError, surface_mesh
+from belltone.mesh.surface_division import FoldedMeshError, planned_blocks, surface_mesh
 from belltone.mesh.surface_plan import plan_surface
 from belltone.system.bodies import Mesh
 from belltone.system.joined_places import (
@@ -42,6 +43,7 @@ from belltone.system.joined_places import (
 )
 from belltone.system.kept_meshes import KeptMeshes
 from belltone.system.kinds import Division, kind_of
+from belltone.system.matching_rims import matched
 from belltone.vectors import cross
 
 __all__ = ["hard_places", "mesh_bodies", "welds_unfollowed", "with_plans"]
@@ -59,8 +61,12 @@ def with_plans(design: Design, discretisation: Discretisation) -> Discretisation
     """
     if len(discretisation.plans) == len(design.surfaces):
         return discretisation
-    plans = tuple(_planned(design, wall) for wall in design.surfaces)
-    return replace(discretisation, plans=plans)
+    plans = [_planned(design, wall) for wall in design.surfaces]
+
+    def blocks_of(wall: SurfaceValue, plan: SurfacePlan) -> Blocks:
+        return planned_blocks(wall, plan, _places_of(design, wall, plan))
+
+    return replace(discretisation, plans=matched(design, plans, blocks_of))
 
 
 def mesh_bodies(
@@ -99,7 +105,7 @@ def _wall_mesh(
     joined = list(joined_lines(design, wall))
 
     def divided(plan: SurfacePlan) -> SurfaceMesh:
-        places = hard_places(design, wall, plan) if plan.placed else ()
+        places = _places_of(design, wall, plan)
         lines = _not_seams(wall, joined, plan)
         if not lines:
             return kept.mesh(wall, discretisation, plan, places=places)
@@ -149,6 +155,11 @@ def hard_places(
     return (*acting, *_rib_ends(design, wall, acting, plan))
 
 
+def _places_of(design: Design, wall: SurfaceValue, plan: SurfacePlan) -> tuple[HardPlace, ...]:
+    """The hard places a plan was made for, where they are now."""
+    return hard_places(design, wall, plan) if plan.placed else ()
+
+
 def welds_unfollowed(design: Design, plans: Sequence[SurfacePlan]) -> bool:
     """Whether something is welded to a wall along lines at which its elements do not end.
 
@@ -157,7 +168,7 @@ def welds_unfollowed(design: Design, plans: Sequence[SurfacePlan]) -> bool:
     for wall, plan in zip(design.surfaces, plans, strict=True):
         lines = _not_seams(wall, welded_lines(design, wall), plan)
         if lines:
-            places = hard_places(design, wall, plan) if plan.placed else ()
+            places = _places_of(design, wall, plan)
             if _unfollowed(surface_mesh(wall, _COARSE, plan, places=places), lines):
                 return True
     return False
