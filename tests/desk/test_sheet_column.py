@@ -72,6 +72,18 @@ def test_a_card_with_an_unusable_value_stays_open(shut: MainWindow, qtbot: QtBot
     assert "seven" in card._problem.text()
 
 
+def test_all_of_what_is_wrong_with_a_knob_is_read(window: MainWindow, qtbot: QtBot) -> None:
+    """An angle for a length breaks every place the knob is used at, and takes several lines."""
+    field = number(window, ("knobs", "post_at", "value"))
+    field.setFocus()
+    qtbot.keyClicks(field, "30 deg")
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    told = window.column.knobs._problem
+    assert "“post_at”: this is an angle, where a length" in told.text()
+    qtbot.waitUntil(lambda: told.height() >= told.heightForWidth(told.width()))
+    assert told.height() > 2 * told.fontMetrics().height()
+
+
 def test_adding_opens_the_card(shut: MainWindow, qtbot: QtBot) -> None:
     card = shut.column.hung
     link = next(each for each in card.findChildren(QToolButton) if each.text() == "add a mass")

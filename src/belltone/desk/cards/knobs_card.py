@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QFrame,
     QGridLayout,
@@ -138,9 +138,9 @@ class KnobsCard(QFrame):
 
     def wanted_height(self) -> int:
         """The height at which every knob is seen (pixels)."""
-        head = self.head.sizeHint().height() + 16
+        head = self.head.sizeHint().height() + 16 + self._problem.minimumHeight()
         if self._area.isHidden() or not self._names:
-            return head + (self._problem.sizeHint().height() if self._problem.text() else 0)
+            return head
         wide = self._area.width()
         sought = 0 if self.sought.isHidden() else self.sought.sizeHint().height() + 3
         return head + sought + self._list.heightForWidth(wide) + 4
@@ -219,6 +219,17 @@ class KnobsCard(QFrame):
             text = ""
         self._problem.setText(text)
         self._problem.setVisible(bool(text))
+        self._make_room()
+
+    def _make_room(self) -> None:
+        """All of what is wrong is read, whatever is left to the knobs."""
+        problem = self._problem
+        wanted = problem.heightForWidth(self._area.width()) if problem.text() else 0
+        problem.setMinimumHeight(wanted)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._make_room()
 
     def _show_pulls(self) -> None:
         answer, mode = self._session.answer, self._session.chosen_mode
