@@ -35,6 +35,12 @@ def findings(sheet: Sheet, **settings: str) -> str:
         ('value = "3 mm"', 'value = "2*wall"', "in a circle: wall → wall"),
         ('from = "2 mm"', 'from = "9 mm"', "must end above its start"),
         ('from = "2 mm"', 'from = "2"', "write it in mm"),
+        (
+            'value = "3 mm"',
+            'value = "30 deg"',
+            "an angle, where a value (in mm, …) is needed: “wall” goes from 2 mm to 6 mm",
+        ),
+        ('value = "3 mm"', 'value = "3"', "a plain number, where a value (in mm, …) is needed"),
         ('"stainless steel, austenitic"', '"stainless"', "there is no material “stainless”"),
         (
             'site = "post"',
@@ -54,6 +60,13 @@ def findings(sheet: Sheet, **settings: str) -> str:
 def test_findings_say_what_would_be_right(rail: Sheet, old: str, new: str, says: str) -> None:
     assert old in rail.text
     assert says in findings(Sheet.from_text(rail.text.replace(old, new, 1)))
+
+
+def test_a_knob_of_another_measure_than_its_range_is_told_once(rail: Sheet) -> None:
+    """Not at both ends of the range, which are right, nor wherever the knob is used."""
+    told = findings(Sheet.from_text(rail.text.replace('value = "3 mm"', 'value = "3 kg"')))
+    assert told.count("\n") == 0
+    assert "knobs · wall · value: this is a mass" in told
 
 
 def test_all_findings_come_at_once(rail: Sheet) -> None:

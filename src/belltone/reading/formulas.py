@@ -140,6 +140,12 @@ class Formulas:
             )
             self._unusable.add(name)
             return False
+        unlike = _unlike_range(knob, unit)
+        if unlike:
+            reason = f"{unlike}: “{name}” goes from {knob.start} to {knob.stop}"
+            self._add(("knobs", name, "value"), reason)
+            self._unusable.add(name)
+            return False
         start, stop = (
             None if text is None else self._limit(name, key, text, unit)
             for key, text in (("from", knob.start), ("to", knob.stop))
@@ -261,6 +267,23 @@ def _as_mass(text: str, dimension: Dimension, error: UnitError) -> str:
         "; the mass density of what weighs that is it divided by 9.80665 m/s²: "
         f"“{format_number(density, 5)} kg/m^3”"
     )
+
+
+def _unlike_range(knob: Knob, unit: str) -> str:
+    """What is wrong with a knob's unit where both ends of its range measure one other thing."""
+    ends = [_literal_unit(text) for text in (knob.start, knob.stop) if text is not None]
+    if len(ends) < 2 or not all(ends):
+        return ""
+    first, last = (str(end) for end in ends)
+    try:
+        conversion(unit_of(last), Dimension("value", first, (first,)))
+    except UnitError:
+        return ""
+    try:
+        conversion(unit_of(unit), Dimension("value", first, (first,)))
+    except UnitError as error:
+        return str(error)
+    return ""
 
 
 def _literal_unit(text: str) -> str | None:
