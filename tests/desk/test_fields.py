@@ -260,3 +260,11 @@ def test_a_path_with_two_points_has_no_length_field(
     assert window.session.answer is not None
     assert window.session.answer.modes.flexible[1] == pytest.approx(49.84, abs=0.05)
     assert not window.findChildren(LiveNumber, "parts/rail/length")
+
+
+def test_a_field_is_as_wide_as_its_words_in_whatever_type(window: MainWindow) -> None:
+    """The ends of a knob's range stand in smaller type than its value."""
+    for path in (LENGTH, ("knobs", "wall", "from"), ("knobs", "wall", "value")):
+        field = number(window, path)
+        assert field.width() == field.fontMetrics().horizontalAdvance(field.text()) + 6
+        assert field.height() == field.fontMetrics().height() + 3

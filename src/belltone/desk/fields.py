@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PySide6.QtCore import QPoint, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QPoint, QSize, Qt, Signal
 from PySide6.QtGui import (
     QAction,
     QContextMenuEvent,
@@ -144,6 +144,11 @@ class LiveNumber(QLineEdit):
         width = self.fontMetrics().horizontalAdvance(self.text() or " ") + 6
         self.setFixedWidth(max(width, 30 if self._editing else 0))
         self.setFixedHeight(self.fontMetrics().height() + 3)
+
+    def changeEvent(self, event: QEvent) -> None:
+        super().changeEvent(event)
+        if event.type() == QEvent.Type.FontChange:
+            self._fit()
 
     def sizeHint(self) -> QSize:
         return QSize(self.width(), self.height())

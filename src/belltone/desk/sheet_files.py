@@ -106,15 +106,20 @@ class SheetFiles:
         lines = _listed([str(finding) for finding in error.findings])
         QMessageBox.warning(self._window, "The sheet cannot be opened", f"{path.name}\n\n{lines}")
 
+    @property
+    def _own_path(self) -> Path | None:
+        """Where the sheet is kept: nowhere while it is new, or a demo."""
+        path = self._session.path
+        return None if path is None or is_demo(path) else path
+
     def save(self) -> bool:
         """Save; asks for a name when there is none, and for a demo, which stays as it came.
 
         Returns whether the sheet is on disk.
         """
         self.take_what_is_typed()
-        if self._session.path is None or is_demo(self._session.path):
-            return self.save_as()
-        return self._write(self._session.path)
+        path = self._own_path
+        return self.save_as() if path is None else self._write(path)
 
     def save_as(self) -> bool:
         """Save under a name asked for."""
@@ -186,8 +191,7 @@ class SheetFiles:
     def may_discard(self) -> bool:
         """Ask what to do with unsaved work; returns whether the sheet may be left."""
         self.take_what_is_typed()
-        nowhere = self._session.path is None or is_demo(self._session.path)
-        unkept = nowhere and bool(self._session.variants.listed)
+        unkept = self._own_path is None and bool(self._session.variants.listed)
         if not self._session.modified and not self._session.wrong and not unkept:
             return True
         text = "The sheet has changes that are not saved."
