@@ -8,15 +8,17 @@ from pathlib import Path
 import numpy as np
 import pytest
 from pyqtgraph import TextItem
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QColor, QCursor
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QColor, QCursor, QFontMetrics
 from pytestqt.qtbot import QtBot
 
 from belltone.desk.designs.designs_view import DesignsView
+from belltone.desk.look import label_font
 from belltone.desk.shape.site_menu import site_menu
 from belltone.desk.window import MainWindow
 from belltone.drawing.colours import LIGHT
 from belltone.drawing.shown import CHOSEN, Shown
+from tests.assemblies import held, member, text_of
 from tests.conftest import STEEL
 from tests.desk.conftest import WAIT, count_pixels, number, settle
 from tests.desk.test_cards import act, choose, words
@@ -260,3 +262,38 @@ def test_textbook_curves_follow_the_load(pushed: MainWindow, qtbot: QtBot) -> No
     critical = 4 * np.pi**2 * 200e9 * (0.03 * 0.005**3 / 12) / 0.6**2
     expected = frequencies[0] * np.sqrt(1 - at / critical)
     assert frequencies == pytest.approx(expected, rel=0.01)
+
+
+def test_a_spin_that_is_too_fast_is_told_below_the_axis_without_hints_over_it(
+    make_window: Callable[..., MainWindow], qtbot: QtBot
+) -> None:
+    text = text_of(
+        member("b", (0, 0, 0), (1000, 0, 0), 'shape = "solid round", diameter = "30 mm"'),
+        held("b.start", '["x", "y", "z", "turn x"]'),
+        held("b.end", '["y", "z"]'),
+        '[preload]\nspin = { speed = "5000 rpm", axis = "x" }\n',
+    )
+    window = make_window(None, text)
+    metrics = QFontMetrics(label_font(7.5))
+    told, note = window.ruler.notes(metrics)
+    assert told.startswith("too fast: from 3566 rpm on, 71.3 % of this speed")
+    assert not note
+    wide = window.ruler.width()
+    assert metrics.horizontalAdvance(told) <= wide
+    window.session.set_value(("preload", "spin", "speed"), "500 rpm")
+    settle(qtbot, window)
+    told, note = window.ruler.notes(metrics)
+    assert not told
+    assert "double click adds a band" in note
+
+
+def test_a_verdict_without_room_ends_in_dots_and_can_be_copied(
+    window: MainWindow, qtbot: QtBot
+) -> None:
+    label = window.verdict.text
+    label.setText("unmistakable " * 60)
+    assert label.shown.endswith("…")
+    assert label.toolTip() == label.text()
+    qtbot.mouseDClick(label, Qt.MouseButton.LeftButton, pos=QPoint(20, label.height() // 2))
+    assert label.selectedText() == "unmistakable"
+    label.repaint()

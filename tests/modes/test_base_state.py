@@ -17,7 +17,7 @@ from belltone.mesh.discretisation import Discretisation
 from belltone.modes.base_state import BaseState, Largest
 from belltone.modes.errors import BuckledModesError
 from belltone.modes.solve import request_for, solve_modes
-from belltone.modes.whirl import turning_pattern
+from belltone.modes.whirl import turning_patterns
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.store.results import ResultStore
@@ -215,11 +215,11 @@ def test_waves_round_an_axis_are_counted_with_their_sign(waves: int) -> None:
     shape = np.zeros((24, 6), complex)
     shape[:, :3] = np.exp(-1j * waves * angle)[:, None] * out
     spin = SpinValue(10.0, np.array([0.0, 0.0, 1.0]), np.zeros(3))
-    found, share = turning_pattern(0.2 * out, shape, np.ones(24), spin)
+    ((found, share),) = turning_patterns(0.2 * out, shape[None], np.ones(24), spin)
     assert found == waves
     assert share == pytest.approx(1.0)
     standing = shape + shape.conj()
-    assert turning_pattern(0.2 * out, standing, np.ones(24), spin)[0] == 0
+    assert turning_patterns(0.2 * out, standing[None], np.ones(24), spin)[0][0] == 0
 
 
 def test_what_is_largest_says_how_far_it_may_be_off() -> None:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +13,7 @@ from numpy.typing import NDArray
 from belltone.design.place import Place
 
 __all__ = [
+    "RPM",
     "ForceValue",
     "MoveValue",
     "PreloadValue",
@@ -20,6 +22,9 @@ __all__ = [
 ]
 
 Array = NDArray[np.float64]
+
+RPM: Final = 2 * math.pi / 60
+"""One turn a minute (rad/s)."""
 
 
 @dataclass(frozen=True)
@@ -120,6 +125,11 @@ class PreloadValue:
         yield from (entry.place for entry in self.forces)
         yield from (entry.place for entry in self.pressures)
         yield from (entry.place for entry in self.moves)
+
+    @property
+    def spins_alone(self) -> bool:
+        """Whether a spin is all there is of the load."""
+        return bool(self.turning) and not replace(self, spin=None).loads
 
     @property
     def turning(self) -> float:

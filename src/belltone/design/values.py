@@ -199,6 +199,11 @@ class MassValue:
     offset: tuple[float, float, float]
     even: bool = False
 
+    @property
+    def turns(self) -> bool:
+        """Whether it has to be turned with what it hangs on."""
+        return not self.even and any((*self.inertia, *self.offset))
+
 
 @dataclass(frozen=True)
 class BandValue:

@@ -10,7 +10,7 @@ __all__ = ["ElidedLabel"]
 
 
 class ElidedLabel(QLabel):
-    """One line of words that gives way to its neighbours."""
+    """One line of words that gives way to its neighbours; as written while some are selected."""
 
     def minimumSizeHint(self) -> QSize:
         return QSize(0, super().minimumSizeHint().height())
@@ -25,7 +25,10 @@ class ElidedLabel(QLabel):
         metrics = self.fontMetrics()
         return metrics.elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
 
-    def paintEvent(self, _event: QPaintEvent) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
+        if self.hasSelectedText():
+            super().paintEvent(event)
+            return
         painter = QPainter(self)
         option = QStyleOption()
         option.initFrom(self)

@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
 
+from belltone.desk.elided import ElidedLabel
 from belltone.desk.look import label_font
 from belltone.desk.session.session import Session
 from belltone.drawing.colours import Palette
@@ -46,7 +47,7 @@ class VerdictBar(QWidget):
         row.setContentsMargins(14, 5, 12, 5)
         self.head = QLabel()
         self.head.setFont(label_font(10.5, bold=True))
-        self.text = QLabel()
+        self.text = ElidedLabel()
         self.text.setFont(label_font(9))
         self.text.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
@@ -132,7 +133,6 @@ class VerdictBar(QWidget):
         self.head.setText(head)
         self.head.setStyleSheet(f"color: {colour};")
         self.text.setText(text)
-        self.text.setToolTip(text)
         nearest = None if "target" in head else session.tuning.nearest_clear()
         clear = "clear" in head or "met" in head
         self.go.setVisible((nearest is not None or self._proposed() is not None) and not clear)
@@ -169,6 +169,7 @@ class VerdictBar(QWidget):
         if base is None or not shown:
             return
         near = base.snapped is not None or base.factors[0] < _NEAR_BUCKLING
+        near = near and not (base.spun and base.gyroscopic)
         colour = self._palette.alarm if near else self._palette.muted
         text = buckling_text(base)
         self.load.setText(text[0].upper() + text[1:])

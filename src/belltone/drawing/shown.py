@@ -9,7 +9,6 @@ from numpy.typing import NDArray
 
 from belltone.modes.base_state import BaseState
 from belltone.sheet.shown_units import AS_TYPED, ShownUnits
-from belltone.sheet.units import format_number
 
 __all__ = ["CHOSEN", "STATE_KINDS", "Shown", "state_values"]
 
@@ -40,8 +39,7 @@ class Shown:
     def heading(self, base: BaseState | None) -> str:
         """What stands over the picture of a state."""
         if self.kind == "buckling" and base is not None and self.number is not None:
-            factor = format_number(base.factors[self.number], 4)
-            return f"Buckling shape {self.number + 1} · {factor} times the load"
+            return f"Buckling shape {self.number + 1} · {base.factor_words(self.number)}"
         return STATE_KINDS.get(self.kind, "")
 
 

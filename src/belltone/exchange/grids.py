@@ -141,10 +141,10 @@ def write_state(design: Design, modes: ModeSet, base: BaseState, path: Path) -> 
             for column, (name, unit) in enumerate(zip(names, units, strict=True)):
                 values = np.where(here, base.forces[:, column], 0.0)
                 fields[f"{name} ({unit})"] = spread(values)
-    for number, (factor, shape) in enumerate(zip(base.factors, base.shapes, strict=True), start=1):
+    for number, shape in enumerate(base.shapes):
         moved = component.moved(modes.by_part(shape))
         largest = float(np.linalg.norm(moved, axis=1).max()) or 1.0
-        title = f"buckling shape {number}, {format_number(factor, 5)} times the load (relative)"
+        title = f"buckling shape {number + 1}, {base.factor_words(number, 5)} (relative)"
         fields[title] = moved / largest
     told = {"buckling factor": np.array(base.factors)} if base.factors else {}
     _write(component, fields, told, path)

@@ -5,12 +5,11 @@ from __future__ import annotations
 from typing import Any, Final
 
 from belltone.compare.matched import Match
-from belltone.design.preload import SpinValue
+from belltone.design.preload import RPM, SpinValue
 from belltone.exchange.tables import percent
 from belltone.modes.base_state import BaseState, Largest
 from belltone.sheet.shown_units import AS_TYPED, ShownUnits
 from belltone.sheet.units import format_number
-from belltone.sweep.several import RPM
 from belltone.tune.speed_diagram import SpeedDiagram
 
 __all__ = [
@@ -128,9 +127,18 @@ def buckling_text(base: BaseState) -> str:
     if not base.factors:
         return "no buckling below 100 times this load"
     factor = f"buckles at {format_number(base.factors[0], 4)} times this load"
+    if base.spun:
+        # The load of a spin grows with the square of its speed.
+        factor = f"critical at {_speeds(base.critical[:1])}, {base.factor_words(0)}"
+    if base.gyroscopic:
+        factor += ", without gyroscopic forces"
     if base.factor_error is not None and base.factor_error > 0.05:
         factor += f", give or take {percent(min(base.factor_error, 9.99))}: not resolved well"
     return factor
+
+
+def _speeds(speeds: tuple[float, ...]) -> str:
+    return ", ".join(format_number(speed / RPM, 4) for speed in speeds) + " rpm"
 
 
 def state_words(base: BaseState) -> list[str]:
@@ -139,7 +147,10 @@ def state_words(base: BaseState) -> list[str]:
     lines = [f"{how}, {format_number(base.scale, 4)} times the stated load; {buckling_text(base)}"]
     if len(base.factors) > 1:
         others = ", ".join(format_number(factor, 4) for factor in base.factors[1:])
-        lines.append(f"higher buckling factors: {others}")
+        higher = f"higher buckling factors: {others}"
+        if base.spun:
+            higher = f"higher critical speeds: {_speeds(base.critical[1:])}"
+        lines.append(higher)
     lines.append(f"reactions balance the load to {base.imbalance:.1e} of it")
     if base.steps:
         lines.append(f"{len(base.steps)} load steps")

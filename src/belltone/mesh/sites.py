@@ -7,10 +7,47 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["Feet", "SiteNodes"]
+__all__ = ["Feet", "SiteNodes", "Turning"]
 
 Array = NDArray[np.float64]
 IntArray = NDArray[np.intp]
+
+
+@dataclass(frozen=True)
+class Turning:
+    """How points of a wall turn: as the wall round them does, about its normal by its slides.
+
+    A node's own turn about the normal has no stiffness worth the name, so what holds, loads or
+    hangs on it would take hold of nothing. ``axes`` ``(stations, 3)`` are the normals. ``nodes``
+    ``(stations, k)`` turn a station by their own turns square to it, ``shares`` ``(stations, k)``
+    of each, and about it (rad) by ``slides`` ``(stations, k, 3)`` for each of their slides (m);
+    ``arms`` ``(stations, k, 3)`` lead to them (m).
+    """
+
+    axes: Array
+    nodes: IntArray
+    shares: Array
+    slides: Array
+    arms: Array
+
+    def some(self, chosen: NDArray[np.bool_] | IntArray) -> Turning:
+        """That of some of the stations."""
+        return Turning(
+            self.axes[chosen],
+            self.nodes[chosen],
+            self.shares[chosen],
+            self.slides[chosen],
+            self.arms[chosen],
+        )
+
+    def turned(self, by: Array) -> Turning:
+        """The same where each station has turned by a rotation matrix ``(stations, 3, 3)``."""
+        return replace(
+            self,
+            axes=np.einsum("sij,sj->si", by, self.axes),
+            slides=np.einsum("sij,skj->ski", by, self.slides),
+            arms=np.einsum("sij,skj->ski", by, self.arms),
+        )
 
 
 @dataclass(frozen=True)
@@ -24,7 +61,7 @@ class SiteNodes:
     direction, the second and the normal. ``shares`` ``(stations,)`` add up to one: how much of the
     site's length or area belongs to each station. ``positions`` are ``(stations, 3)`` (m). Of a
     line with a node at each station, ``lines`` ``(elements, p+1)`` are the stations of its
-    elements, in order.
+    elements, in order. At a point of a wall ``turning`` tells its turns.
     """
 
     nodes: IntArray
@@ -33,6 +70,7 @@ class SiteNodes:
     shares: Array
     positions: Array
     lines: IntArray | None = None
+    turning: Turning | None = None
 
     def __len__(self) -> int:
         return len(self.nodes)
@@ -54,11 +92,15 @@ class SiteNodes:
             self.shares[chosen],
             self.positions[chosen],
             lines,
+            None if self.turning is None else self.turning.some(chosen),
         )
 
     def numbered_from(self, first: int) -> SiteNodes:
         """The same with the nodes numbered from ``first`` on."""
-        return replace(self, nodes=self.nodes + first)
+        turning = self.turning
+        if turning is not None:
+            turning = replace(turning, nodes=turning.nodes + first)
+        return replace(self, nodes=self.nodes + first, turning=turning)
 
 
 @dataclass(frozen=True)
@@ -68,7 +110,8 @@ class Feet:
     ``nodes`` and ``weights`` are ``(points, k)``, ``positions`` ``(points, 3)``; ``reach``
     ``(points,)`` is how far the material stands out from the line or surface the nodes are on (m).
     ``normals`` ``(points, 3)`` are those of a surface, about which it has no stiffness of its own
-    against turning at a point; ``None`` on lines and points.
+    against turning at a point; ``None`` on lines and points. ``turning`` is that of a site that
+    serves as a foot.
     """
 
     nodes: IntArray
@@ -76,13 +119,15 @@ class Feet:
     positions: Array
     reach: Array
     normals: Array | None = None
+    turning: Turning | None = None
 
-    def some(self, chosen: NDArray[np.bool_]) -> Feet:
-        """Those of some of the points."""
+    def some(self, chosen: NDArray[np.bool_] | IntArray) -> Feet:
+        """Those of some of the points, by places also several times."""
         return Feet(
             self.nodes[chosen],
             self.weights[chosen],
             self.positions[chosen],
             self.reach[chosen],
             None if self.normals is None else self.normals[chosen],
+            None if self.turning is None else self.turning.some(chosen),
         )

@@ -20,8 +20,8 @@ from belltone.mesh.blocks import SIDES, Block, Blocks, find_place
 from belltone.mesh.feet import ElementFinder, onto_edges
 from belltone.mesh.quadrature import lagrange, lobatto, lobatto_weights
 from belltone.mesh.reading import reading_rows
-from belltone.mesh.sites import Feet, SiteNodes
-from belltone.mesh.spots import unit_disc
+from belltone.mesh.sites import Feet, SiteNodes, Turning
+from belltone.mesh.spots import PLACES_APART, turn_by_slides, unit_disc
 from belltone.vectors import cross
 
 __all__ = [
@@ -39,6 +39,11 @@ IntArray = NDArray[np.intp]
 _PROBE: Final = 1e-5  # of a block; a step for slopes
 _SAME_PLACE: Final = 0.005  # of a block; between elements so narrow nothing is told apart
 _SMOOTH: Final = 0.999  # length of the mean of directors that agree
+_BESIDE: Final = 4e-3  # of a disc's size; a foot farther beside its place is on a rim
+_OVER_RIMS: Final = 2  # times closer; a quarter of a disc has as many places then as a whole one
+_PLACES_A_NODE: Final = 2.0  # places of a disc between nodes; fewer act as points one by one
+_CLOSEST: Final = 8  # times
+_FEWEST_BELOW: Final = 6  # places of a disc on a wall by which it is told how that turns
 _WITNESSES: Final = 1400  # points at which shapes are read, over all blocks
 _FEWEST_WITNESSES: Final = 6  # along an edge of a block
 
@@ -273,13 +278,17 @@ class SurfaceMesh:
         )
 
     def _corner(self, node: int) -> SiteNodes:
+        """A corner: slides are those of its node, couples act on what there is of a disc."""
         nodes = np.array([node])
+        frames, position = self._frames_at(nodes), self.coordinates[nodes]
+        thickness = self.thickness[self.connectivity == node].mean()
         return SiteNodes(
             nodes[:, None],
             np.ones((1, 1)),
-            self._frames_at(nodes),
+            frames,
             np.ones(1),
-            self.coordinates[nodes],
+            position,
+            turning=self._turning(position[0], frames[0], 0.5 * float(thickness)),
         )
 
     def _edge(self, chain: tuple[tuple[int, int], ...]) -> SiteNodes:
@@ -357,19 +366,51 @@ class SurfaceMesh:
         axis /= np.linalg.norm(axis)
         frame = np.array([axis, cross(normal, axis), normal])
         reach = 0.5 * float(weights[0] @ self.thickness[element[0]])
-        all_nodes, shares = self._footprint(position, frame[:2], reach)
-        return SiteNodes(all_nodes[None], shares[None], frame[None], np.ones(1), position[None])
+        turning = self._turning(position, frame, reach)
+        # Moving as one, the mean of a disc moves as its middle, on curved walls and over rims too.
+        middle = np.einsum("sk,skd->sd", turning.shares, self.coordinates[turning.nodes])
+        parts = turning.nodes, turning.shares, frame[None], np.ones(1), middle
+        return SiteNodes(*parts, turning=turning)
 
-    def _footprint(self, centre: Array, across: Array, reach: float) -> tuple[IntArray, Array]:
-        """Nodes and weights of the mean motion over a disc round a point, in its plane.
-
-        What is fixed at a point acts on a disc as wide as the wall is thick.
-        """
-        element, weights, _ = self.locate_points(centre + reach * unit_disc() @ across)
+    def _turning(self, centre: Array, frame: Array, reach: float) -> Turning:
+        """How a point turns: what acts there acts on a disc as wide as the wall is thick."""
+        element, weights, there, below = self._on_disc(centre + reach * unit_disc() @ frame[:2])
+        closer = self._resolves(np.unique(element), reach)
+        if closer > 1 or not below.all():
+            # Of a disc over a rim there is what lies on the wall. All the others have their feet on
+            # the rim, a quarter of them in the very corner.
+            closer = max(closer, 1 if below.all() else _OVER_RIMS)
+            places = centre + reach * unit_disc(closer) @ frame[:2]
+            element, weights, there, below = self._on_disc(places)
+            if np.count_nonzero(below) >= _FEWEST_BELOW:
+                element, weights, there = element[below], weights[below], there[below]
         unique, inverse = np.unique(self.connectivity[element], return_inverse=True)
-        total = np.zeros(len(unique))
-        np.add.at(total, inverse.ravel(), weights.ravel() / len(element))
-        return unique, total
+        inverse = inverse.reshape(weights.shape)
+        shares = np.zeros(len(unique))
+        np.add.at(shares, inverse, weights / len(element))
+        by_place = turn_by_slides(there, frame[2])
+        slides = np.zeros((len(unique), 3))
+        np.add.at(slides, inverse, weights[..., None] * by_place[:, None])
+        arms = self.coordinates[unique] - centre
+        return Turning(frame[None, 2], unique[None], shares[None], slides[None], arms[None])
+
+    def _resolves(self, elements: IntArray, reach: float) -> int:
+        """How many times closer places of a disc must stand for elements not to tell them apart."""
+        corners = self.coordinates[self.connectivity[elements][:, [0, self.order, -1]]]
+        sides = np.linalg.norm(np.diff(corners, axis=1), axis=2)
+        apart = reach * PLACES_APART * _PLACES_A_NODE * self.order / max(float(sides.min()), 1e-300)
+        return max(1, math.ceil(min(apart, _CLOSEST)))
+
+    def _on_disc(self, places: Array) -> tuple[IntArray, Array, Array, NDArray[np.bool_]]:
+        """The feet of places, as elements, weights, and positions, and which are just below."""
+        element, weights, _ = self.locate_points(places)
+        there = np.einsum("nk,nkd->nd", weights, self.coordinates[self.connectivity[element]])
+        normals = np.einsum("nk,nkd->nd", weights, self.directors[element])
+        normals /= np.linalg.norm(normals, axis=1, keepdims=True)
+        off = places - there
+        off -= np.sum(off * normals, axis=1, keepdims=True) * normals
+        size = np.linalg.norm(np.ptp(places, axis=0))
+        return element, weights, there, np.linalg.norm(off, axis=1) <= _BESIDE * size
 
 
 def chart_scale(surface: SurfaceValue) -> Array:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Final
@@ -11,6 +12,7 @@ from numpy.typing import NDArray
 
 from belltone.design.parts import SurfaceValue
 from belltone.design.values import Design
+from belltone.sheet.units import format_number
 from belltone.system.assembly import Assembly
 from belltone.system.balance import Equilibrium
 from belltone.system.buckling import Buckling
@@ -73,7 +75,8 @@ class BaseState:
     6) relative, ``factor_error`` how much the lowest differs on a coarser mesh, relative; there
     are none for large deflection, whose state is followed instead. ``snapped`` is the share of the
     load at which the shape snapped through, if it did; ``steps`` the shares of the load it was
-    balanced at.
+    balanced at. ``spun`` is the speed (rad/s) of a spin that is all there is of the load, else
+    zero; ``gyroscopic`` tells that modes count forces which buckling factors leave out.
     """
 
     positions: Array
@@ -90,6 +93,20 @@ class BaseState:
     scale: float
     snapped: float | None = None
     steps: tuple[float, ...] = ()
+    spun: float = 0.0
+    gyroscopic: bool = False
+
+    @property
+    def critical(self) -> tuple[float, ...]:
+        """Speeds (rad/s) at which a spin alone outweighs what holds the component."""
+        return tuple(self.spun * math.sqrt(max(factor, 0.0)) for factor in self.factors)
+
+    def factor_words(self, number: int, digits: int = 4) -> str:
+        """A buckling factor in words: a spin's load grows with the square of its speed."""
+        factor = self.factors[number]
+        if self.spun:
+            return f"{format_number(math.sqrt(factor), digits)} times the speed"
+        return f"{format_number(factor, digits)} times the load"
 
     @property
     def equivalent(self) -> Array:
@@ -156,6 +173,8 @@ def base_state(
         scale=design.preload.scale,
         snapped=state.snapped,
         steps=tuple(fraction for fraction, _ in state.history),
+        spun=design.preload.turning if design.preload.spins_alone else 0.0,
+        gyroscopic=design.preload.spin is not None and design.preload.spin.gyroscopic,
     )
 
 

@@ -93,8 +93,8 @@ def _hung(level: Level, motions: Array) -> Array:
     pose = None if level.state is None else level.state.pose
     found = np.zeros((len(motions), len(level.assembly.lumps)))
     for at, lump in enumerate(level.assembly.lumps):
-        stations = lump.stations
-        own = np.einsum("sk,mskd->msd", stations.weights, motions[:, stations.nodes])
+        rows = lump.rows(level.assembly.size, pose)
+        own = (rows @ motions.reshape(len(motions), -1).T).T.reshape(len(motions), -1, 6)
         pushed = np.einsum("sij,msj->msi", lump.inertia(pose), own)
         found[:, at] = 0.5 * np.sum(own * pushed, axis=(1, 2))
     return found

@@ -122,7 +122,10 @@ class Level:
 
     def _factored(self, request: ModeRequest, lowest: float | None) -> tuple[Factor, float]:
         system = self.system
-        stable = None if self.state is None else checked(self.state, self.progress)
+        stable = None
+        if self.state is not None:
+            assert self.design.preload is not None
+            stable = checked(self.state, self.design.preload, self.progress)
         if request.above is not None:
             shift = request.low if request.high is None else 0.5 * (request.low + request.high)
         elif stable is not None:

@@ -15,7 +15,7 @@ from belltone.design.values import Design
 from belltone.modes.errors import BuckledModesError, LostModesError, NoModesError
 from belltone.modes.matching import clusters
 from belltone.modes.request import ModeRequest
-from belltone.modes.whirl import WhirlError, turning_pattern, whirls
+from belltone.modes.whirl import WhirlError, turning_patterns, whirls
 from belltone.progress import Progress
 from belltone.system.assembly import Assembly, System
 from belltone.system.balance import BuckledError, Equilibrium, LostPathError, UnbalancedError
@@ -56,7 +56,7 @@ def loaded(
         raise NoModesError(str(error)) from error
 
 
-def checked(state: Equilibrium, progress: Progress) -> Factor | None:
+def checked(state: Equilibrium, preload: PreloadValue, progress: Progress) -> Factor | None:
     """Factors of the loaded stiffness, or `BuckledModesError` where it is not stable.
 
     There are none where something is free to move as one: the stiffness has zeros then.
@@ -78,7 +78,8 @@ def checked(state: Equilibrium, progress: Progress) -> Factor | None:
         raise BuckledModesError(BuckledError())
     found = buckling(state.elastic, state.stress_stiffness, state.elastic_factor, 1, progress)
     fraction = float(found.factors[0]) if len(found.factors) else None
-    raise BuckledModesError(BuckledError(fraction))
+    spun = preload.turning if preload.spins_alone else 0.0
+    raise BuckledModesError(BuckledError(fraction, spun))
 
 
 def eigenvalues(system: System, vectors: Array) -> Array:
@@ -184,8 +185,8 @@ def whirling(
     phases = np.array([_phase(own, _LEVER * assembly.extent) for own in read])
     shapes = shapes * phases
     waves, angular = [], found.angular.copy()
-    for number, own in enumerate(read):
-        count_of, _ = turning_pattern(positions, own, masses, spin)
+    patterns = turning_patterns(positions, read, masses, spin)
+    for number, (count_of, _) in enumerate(patterns):
         if spin.from_ground:
             seen = angular[number] + count_of * speed
             if seen < 0:  # a pattern the spin overtakes is seen to go the other way

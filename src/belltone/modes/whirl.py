@@ -8,7 +8,6 @@ forces, more of them than are wanted, so that what is left out hardly counts.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Final
 
@@ -19,7 +18,7 @@ from numpy.typing import NDArray
 from belltone.design.preload import SpinValue
 from belltone.vectors import cross
 
-__all__ = ["WhirlError", "Whirls", "turning_pattern", "whirls"]
+__all__ = ["WhirlError", "Whirls", "turning_patterns", "whirls"]
 
 Array = NDArray[np.float64]
 Complex = NDArray[np.complex128]
@@ -28,6 +27,7 @@ _GROWS: Final = 1e-6  # relative; a mode that grows faster than this is not stea
 _SAME_PLACE: Final = 1e-5  # of the size; points this near an axis, or each other's ring
 _TWIST: Final = 0.01
 _MOST_WAVES: Final = 24
+_FEWEST: Final = 3  # points that make a ring
 _CLEAR: Final = 0.6  # share of the motion in one travelling pattern that makes it a whirl
 
 
@@ -72,10 +72,10 @@ def whirls(
     return Whirls(np.asarray(angular), np.asarray(weights))
 
 
-def turning_pattern(
-    positions: Array, shape: Complex, masses: Array, spin: SpinValue
-) -> tuple[int, float]:
-    """Signed number of waves a motion ``(points, 6)`` carries round the axis, and their share.
+def turning_patterns(
+    positions: Array, shapes: Complex, masses: Array, spin: SpinValue
+) -> list[tuple[int, float]]:
+    """Signed number of waves each motion ``(modes, points, 6)`` carries round the axis, its share.
 
     Positive ones travel with the spin. Points are compared in rings about the axis; those on the
     axis itself whirl with one wave.
@@ -88,51 +88,57 @@ def turning_pattern(
     x, y = away @ first, away @ second
     radius, angle = np.hypot(x, y), np.arctan2(y, x)
     size = float(max(radius.max(initial=0.0), np.ptp(height), 1e-12))
-    content: dict[int, float] = {}
-    moved = shape[:, :3]
-    across, up = moved @ first + 1j * (moved @ second), moved @ first - 1j * (moved @ second)
+    content = np.zeros((len(shapes), 2 * _MOST_WAVES + 1))
     on_axis = radius <= _SAME_PLACE * size
-    for waves, part in ((1, across), (-1, up)):
-        content[waves] = float(np.sum(masses[on_axis] * np.abs(part[on_axis]) ** 2) / 2)
-    along = np.abs(shape[on_axis, :3] @ axis) ** 2
+    there = shapes[:, on_axis]
+    for waves, sign in ((1, 1), (-1, -1)):
+        part = there[..., :3] @ first + sign * 1j * (there[..., :3] @ second)
+        content[:, _MOST_WAVES + waves] += np.abs(part) ** 2 @ masses[on_axis] / 2
+    along = np.abs(there[..., :3] @ axis) ** 2
     # A twist of what lies on the axis moves nothing there; a little of it counts.
-    along = along + (_TWIST * size) ** 2 * np.abs(shape[on_axis, 3:] @ axis) ** 2
-    content[0] = float(np.sum(masses[on_axis] * along))
-    total = sum(content.values())
-    for ring in _rings(radius, height, on_axis, size):
-        spoke = np.stack([np.cos(angle[ring]), np.sin(angle[ring])])
-        out = spoke[0][:, None] * first + spoke[1][:, None] * second
-        around = cross(axis, out)
-        fields = [np.sum(moved[ring] * way, axis=1) for way in (out, around)]
-        fields.append(moved[ring] @ axis)
-        mass = float(masses[ring].mean())
-        most = min(_MOST_WAVES, (len(ring) - 1) // 2)
-        numbers = range(-most, most + 1)
-        turning = np.exp(1j * np.outer(list(numbers), angle[ring])) / len(ring)
-        for field in fields:
-            strength = mass * len(ring) * np.abs(turning @ field) ** 2
-            total += float(mass * np.sum(np.abs(field) ** 2))
-            for wave, own in zip(numbers, strength, strict=True):
-                content[wave] = content.get(wave, 0.0) + float(own)
+    along = along + (_TWIST * size) ** 2 * np.abs(there[..., 3:] @ axis) ** 2
+    content[:, _MOST_WAVES] += along @ masses[on_axis]
+    total = content.sum(axis=1)
+    for rings in _rings(radius, height, on_axis, size):
+        count = rings.shape[1]
+        cosine, sine = np.cos(angle[rings]), np.sin(angle[rings])
+        out = cosine[..., None] * first + sine[..., None] * second
+        ways = np.stack([out, cross(axis, out), np.broadcast_to(axis, out.shape)], axis=-1)
+        fields = np.einsum("mrpd,rpdf->mrpf", shapes[:, rings, :3], ways)
+        own = masses[rings].mean(axis=1)
+        most = min(_MOST_WAVES, (count - 1) // 2)
+        turning = np.exp(1j * np.arange(-most, most + 1)[:, None] * angle[rings][:, None]) / count
+        strength = np.abs(np.matmul(turning, fields)) ** 2
+        total += np.einsum("r,mrpf->m", own, np.abs(fields) ** 2)
+        here = slice(_MOST_WAVES - most, _MOST_WAVES + most + 1)
+        content[:, here] += np.einsum("r,mrwf->mw", count * own, strength)
+    return [_pattern(*each) for each in zip(content, total, strict=True)]
+
+
+def _pattern(content: Array, total: float) -> tuple[int, float]:
+    """Which of the waves ``(-most to most,)`` a motion carries, if one way, and its share."""
     if total <= 0:
         return 0, 0.0
-    best = max(content, key=lambda wave: content[wave])
-    share = content[best] / total
-    if best and content.get(-best, 0.0) > (1 - _CLEAR) / _CLEAR * content[best]:
+    best = int(np.argmax(content)) - _MOST_WAVES
+    held, back = content[_MOST_WAVES + best], content[_MOST_WAVES - best]
+    share = float(held / total)
+    if best and back > (1 - _CLEAR) / _CLEAR * held:
         return 0, share
     return best, share
 
 
 def _rings(
     radius: Array, height: Array, on_axis: NDArray[np.bool_], size: float
-) -> Sequence[NDArray[np.intp]]:
-    """Points at the same distance from the axis and the same height."""
+) -> list[NDArray[np.intp]]:
+    """Points at the same distance from the axis and height ``(rings, points)``, by their number."""
     keys = np.round(np.stack([radius, height], axis=1) / (_SAME_PLACE * 100 * size)).astype(int)
     keys[on_axis] = -(2**40)
     _, group, counts = np.unique(keys, axis=0, return_inverse=True, return_counts=True)
     group = group.ravel()
+    beside = np.ones(len(counts), bool)
+    beside[group[on_axis]] = False
+    by_group = np.split(np.argsort(group, kind="stable"), np.cumsum(counts)[:-1])
     return [
-        np.flatnonzero(group == number)
-        for number in np.flatnonzero(counts >= 3)
-        if not on_axis[group == number].any()
+        np.array([by_group[place] for place in np.flatnonzero(beside & (counts == count))])
+        for count in np.unique(counts[beside & (counts >= _FEWEST)])
     ]

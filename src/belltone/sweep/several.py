@@ -13,7 +13,7 @@ import numpy as np
 import scipy
 from numpy.typing import NDArray
 
-from belltone.design.preload import SpinValue
+from belltone.design.preload import RPM, SpinValue
 from belltone.design.values import Design, KnobValue
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
@@ -22,7 +22,6 @@ from belltone.sweep.plan import PlanError, SweepPlan, read_knob_value, read_valu
 
 __all__ = [
     "MOST_DESIGNS",
-    "RPM",
     "SLOWEST",
     "SPEED",
     "Column",
@@ -41,7 +40,6 @@ MOST_DESIGNS: Final = 10_000
 _MOST_KNOBS: Final = 3  # in a grid
 _MOST_COMPARED: Final = 2_000  # rows of a table; more are neighbours as they stand
 _HEAD: Final = re.compile(r"\s*(.+?)\s*(?:\(([^()]*)\))?\s*")
-RPM: Final = 2 * math.pi / 60  # rad/s
 SLOWEST: Final = 1e-3  # of the fastest
 _SPEEDS: Final = 13
 _OTHER: Final = 2.0  # how far apart choices are, where a knob's whole range is 1

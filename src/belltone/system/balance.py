@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 from typing import Final
 
@@ -9,8 +10,9 @@ import numpy as np
 import scipy
 from numpy.typing import NDArray
 
-from belltone.design.preload import PreloadValue
+from belltone.design.preload import RPM, PreloadValue
 from belltone.elements.directors import unturned
+from belltone.sheet.units import format_number
 from belltone.system.assembly import Assembly, System
 from belltone.system.bodies import Body
 from belltone.system.factor import Factor
@@ -37,11 +39,21 @@ class BuckledError(ArithmeticError):
     """The preload is more than the component bears in this shape.
 
     ``fraction`` of the load at which the shape stops being stable; ``None`` where only the whole
-    load was looked at.
+    load was looked at. ``spun`` is the speed (rad/s) of a spin that is all there is of the load.
     """
 
-    def __init__(self, fraction: float | None = None) -> None:
+    def __init__(self, fraction: float | None = None, spun: float = 0.0) -> None:
         self.fraction = fraction
+        if fraction is not None and spun:
+            # The load of a spin grows with the square of its speed.
+            share = math.sqrt(fraction)
+            critical = f"{format_number(share * spun / RPM, 4)} rpm"
+            super().__init__(
+                f"too fast: from {critical} on, {share * 100:.3g} % of this speed, the spin "
+                "outweighs what holds the component; only gyroscopic forces (“gyroscopic = true”, "
+                "left out here) could keep it in place"
+            )
+            return
         where = "under this load: there"
         if fraction is not None:
             where = f"at {fraction * 100:.3g} % of this load: beyond that"

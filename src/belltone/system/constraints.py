@@ -10,13 +10,15 @@ import numpy as np
 import scipy
 from numpy.typing import NDArray
 
-from belltone.elements.directors import cross_matrices, turning_stiffness, unturned
+from belltone.elements.directors import cross_matrices, turning_stiffness, turns, unturned
 from belltone.mesh.sites import Feet, SiteNodes
+from belltone.mesh.spots import turn_by_slides
 from belltone.system.pose import Pose
 from belltone.vectors import cross
 
 __all__ = [
     "Tie",
+    "foot_of",
     "hinged_tie",
     "mean_motion",
     "one_body",
@@ -44,7 +46,7 @@ def site_rows(
     there on, and have one more column: how far the stations have moved so far.
     """
     spatial = _spatial(site, directions, own)
-    rows = _rows(site.nodes, site.weights, spatial, size)
+    rows = _rows(site, spatial, size, pose)
     return rows if pose is None else _with_values(rows, _measured(spatial, _moved(site, pose)))
 
 
@@ -77,12 +79,12 @@ class Tie:
         if pose is not None:
             apart = _moved(site, pose)[:, :3] - _moved(feet, pose)[:, :3]
             gaps[:, :3] = apart - (arms - self.arms)
-            own = pose.turned_at(site.nodes, site.weights)
+            own = _turned(site, pose)
             gaps[:, 3:] = unturned(own @ turned.swapaxes(1, 2))
         carried = spatial.copy()
         carried[..., 3:] += cross(arms[:, None], spatial[..., :3])
-        ours = _rows(site.nodes, site.weights, spatial, self.size)
-        theirs = _rows(feet.nodes, feet.weights, carried, self.size)
+        ours = _rows(site, spatial, self.size, pose)
+        theirs = _rows(feet, carried, self.size, pose)
         rows = scipy.sparse.csr_matrix(ours - theirs)
         if pose is not None:
             rows = _with_values(rows, _measured(spatial, gaps))
@@ -107,7 +109,7 @@ class Tie:
         blocks = turning_stiffness(-forces[:, :, None] * arms[:, None, :])
         turning = np.zeros((len(arms), 3, 6))
         turning[:, :, 3:] = np.eye(3)
-        rows = _rows(self.feet.nodes, self.feet.weights, turning, self.size)
+        rows = _rows(self.feet, turning, self.size, pose)
         return scipy.sparse.csc_matrix(
             rows.T @ scipy.sparse.block_diag(list(blocks), format="csr") @ rows
         )
@@ -116,7 +118,7 @@ class Tie:
         """How far the feet have turned, the arms and the directions at a pose."""
         if pose is None:
             return np.broadcast_to(np.eye(3), (len(self.arms), 3, 3)), self.arms, self.spatial
-        turned = pose.turned_at(self.feet.nodes, self.feet.weights)
+        turned = _turned(self.feet, pose)
         halves = np.split(self.spatial, 2, axis=2)
         spatial = [np.einsum("sij,skj->ski", turned, half) for half in halves]
         arms = np.einsum("sij,sj->si", turned, self.arms)
@@ -213,12 +215,10 @@ def mean_motion(
         normal = normals.mean(axis=0)
         normal /= np.linalg.norm(normal)
         spatial[..., 3:] -= (spatial[..., 3:] @ normal)[..., None] * normal
-        out = out - np.outer(out @ normal, normal)
-        around = cross(normal, out) / max(float(np.sum(out**2)), 1e-300)
         # Each row's share of a turn of the whole ring about the normal.
         turn = np.concatenate([cross(normal, arms.mean(axis=0)), normal])
-        spatial[:, :, :3] += turn[:, None] * around[:, None, :]
-    rows = _rows(feet.nodes, feet.weights, spatial, size)
+        spatial[:, :, :3] += turn[:, None] * turn_by_slides(out, normal)[:, None, :]
+    rows = _rows(feet, spatial, size)
     gather = np.tile(np.eye(6), count)
     mean = scipy.sparse.csr_matrix(scipy.sparse.csr_matrix(gather) @ rows)
     return mean if pose is None else _with_values(mean, values)
@@ -226,20 +226,20 @@ def mean_motion(
 
 def one_body(site: SiteNodes, size: int) -> Tie:
     """Ties that make all stations of a site move as one body, its nodes all together."""
-    first = Feet(site.nodes[:1], site.weights[:1], site.positions[:1], np.zeros(1))
-    count = len(site) - 1
     follows = site.some(np.arange(len(site)) > 0)
-    return relative_tie(follows, repeated(first, count), np.eye(6), False, size)
+    return relative_tie(follows, repeated(foot_of(site), len(follows)), np.eye(6), False, size)
+
+
+def foot_of(site: SiteNodes) -> Feet:
+    """The first station of a site as a foot for others."""
+    first = site.some(np.arange(len(site)) == 0)
+    parts = first.nodes, first.weights, first.positions, np.zeros(1)
+    return Feet(*parts, turning=first.turning)
 
 
 def repeated(feet: Feet, count: int) -> Feet:
     """One foot, for many stations."""
-    return Feet(
-        np.repeat(feet.nodes, count, axis=0),
-        np.repeat(feet.weights, count, axis=0),
-        np.repeat(feet.positions, count, axis=0),
-        np.repeat(feet.reach, count),
-    )
+    return feet.some(np.zeros(count, np.intp))
 
 
 def site_motion(site: SiteNodes, size: int) -> scipy.sparse.csr_matrix:
@@ -255,9 +255,22 @@ def _moved(places: SiteNodes | Feet, pose: Pose) -> Array:
     return np.hstack(
         [
             pose.displacements_at(places.nodes, places.weights),
-            unturned(pose.turned_at(places.nodes, places.weights)),
+            unturned(_turned(places, pose)),
         ]
     )
+
+
+def _turned(places: SiteNodes | Feet, pose: Pose) -> Array:
+    """Rotation matrices of places ``(places, 3, 3)``; about a wall's normal, that of its slides."""
+    if places.turning is None:
+        return pose.turned_at(places.nodes, places.weights)
+    found = pose.turned_at(places.turning.nodes, places.turning.shares)
+    here = places.turning.turned(found)
+    moved = pose.displacements_at(places.nodes, places.weights)
+    # What is left of the slides once the place has moved and turned as its own nodes say.
+    left = pose.displacements[here.nodes] - moved[:, None] - (here.arms - places.turning.arms)
+    more = np.einsum("skd,skd->s", here.slides, left)
+    return np.asarray(turns(more[:, None] * here.axes) @ found)
 
 
 def _measured(spatial: Array, motions: Array) -> Array:
@@ -281,17 +294,33 @@ def _spatial(site: SiteNodes, directions: Array, own: bool) -> Array:
     return np.concatenate(turned, axis=-1)
 
 
-def _rows(nodes: IntArray, weights: Array, spatial: Array, size: int) -> scipy.sparse.csr_matrix:
-    """Weighted motions of nodes ``(stations, per)`` along ``(stations, k, 6)``."""
-    stations, count, _ = spatial.shape
-    per = nodes.shape[1]
-    values = weights[:, None, :, None] * spatial[:, :, None, :]
-    columns = np.broadcast_to(
-        (6 * nodes[:, None, :, None] + np.arange(6)), (stations, count, per, 6)
-    )
+def _rows(
+    places: SiteNodes | Feet, spatial: Array, size: int, pose: Pose | None = None
+) -> scipy.sparse.csr_matrix:
+    """Motions of places along directions ``(places, k, 6)`` in the sheet's axes."""
+    turning = places.turning
+    if turning is None:
+        return _entries(places.nodes, places.weights[:, None, :, None] * spatial[:, :, None], size)
+    if pose is not None:
+        turning = turning.turned(_turned(places, pose))
+    about = np.einsum("skd,sd->sk", spatial[..., 3:], turning.axes)
+    beside = spatial[..., 3:] - about[..., None] * turning.axes[:, None]
+    turned = np.zeros((*about.shape, turning.nodes.shape[1], 6))
+    turned[..., :3] = about[..., None, None] * turning.slides[:, None]
+    turned[..., 3:] = turning.shares[:, None, :, None] * beside[:, :, None]
+    moved = np.zeros((*about.shape, places.nodes.shape[1], 6))
+    moved[..., :3] = places.weights[:, None, :, None] * spatial[:, :, None, :3]
+    rows = _entries(places.nodes, moved, size) + _entries(turning.nodes, turned, size)
+    return scipy.sparse.csr_matrix(rows)
+
+
+def _entries(nodes: IntArray, values: Array, size: int) -> scipy.sparse.csr_matrix:
+    """Rows with ``values`` ``(places, k, per, 6)`` at the unknowns of nodes ``(places, per)``."""
+    places, count, per, _ = values.shape
+    columns = np.broadcast_to((6 * nodes[:, None, :, None] + np.arange(6)), (places, count, per, 6))
     ends = np.arange(0, values.size + 1, 6 * per)
     matrix = scipy.sparse.csr_matrix(
-        (values.ravel(), columns.ravel(), ends), shape=(stations * count, size)
+        (values.ravel(), columns.ravel(), ends), shape=(places * count, size)
     )
     matrix.sum_duplicates()  # where elements close on themselves a node comes twice
     matrix.eliminate_zeros()

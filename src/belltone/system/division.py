@@ -202,9 +202,9 @@ def _acting_places(design: Design, wall: SurfaceValue) -> tuple[HardPlace, ...]:
     for place in design.used_places():
         if place.part == wall.name and place.feature is None:
             hung = [each for each in design.masses if each.place == place]
-            alone = hung and all(support.place != place for support in design.supports)
-            mass = sum(each.mass for each in hung) if alone else math.inf
-            if any(each.turns for each in design.supports if each.place == place):
+            held = [each for each in design.supports if each.place == place]
+            mass = sum(each.mass for each in hung) if hung and not held else math.inf
+            if any(each.turns for each in held) or any(each.turns for each in hung):
                 # It acts on a disc as wide as the wall is thick, and a couple bends the wall
                 # round that far more sharply than a force does.
                 found.append(round_circle(place.segment, place.at, 0.25 * size))

@@ -20,6 +20,7 @@ from belltone.mesh.surface import SurfaceMesh
 from belltone.system.averages import averages_of
 from belltone.system.bodies import Body
 from belltone.system.constraints import (
+    foot_of,
     hinged_tie,
     mean_motion,
     relative_tie,
@@ -307,8 +308,7 @@ def _tied_points(
     first: Body, second: Body, place: Place | None, one: SiteNodes, two: SiteNodes
 ) -> Meeting:
     """Two points, or all of a site and a point: tied however far apart they stand."""
-    point = Feet(two.nodes[:1], two.weights[:1], two.positions[:1], np.zeros(1))
-    feet = repeated(point, len(one))
+    feet = repeated(foot_of(two), len(one))
     gaps = np.linalg.norm(one.positions - feet.positions, axis=1)
     return Meeting(first, second, place, one, feet, gaps)
 

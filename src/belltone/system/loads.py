@@ -109,8 +109,8 @@ class Loads:
         stiffness = assembly.scattered([own.stiffness for own in pairs])
         for lump in assembly.lumps:
             own = _inertial(lump.form, lump.positions(pose), lump.directors(pose), self._preload)
-            forces = forces + lump.rows(assembly.size).T @ own.forces.ravel()
-            stiffness = stiffness + lump.spread(own.stiffness, assembly.size)
+            forces = forces + lump.rows(assembly.size, pose).T @ own.forces.ravel()
+            stiffness = stiffness + lump.spread(own.stiffness, assembly.size, pose)
         return Pushed(forces, stiffness)
 
 
@@ -153,7 +153,8 @@ def gyroscopic(
         [crossed(body.elements.inertia()).hessian(body.elements.directors) for body in bodies]
     )
     for lump in assembly.lumps:
-        total = total + lump.spread(crossed(lump.form).hessian(lump.directors(pose)), assembly.size)
+        own = crossed(lump.form).hessian(lump.directors(pose))
+        total = total + lump.spread(own, assembly.size, pose)
     return total
 
 

@@ -41,13 +41,16 @@ class Lump:
             at = at + pose.displacements_at(self.stations.nodes, self.stations.weights)
         return at[:, None]
 
-    def spread(self, blocks: Array, size: int) -> scipy.sparse.csc_matrix:
+    def spread(self, blocks: Array, size: int, pose: Pose | None) -> scipy.sparse.csc_matrix:
         """Matrices ``(stations, 6, 6)`` on all unknowns."""
-        return _assembled([(self.stations, blocks)], size)
+        rows = self.rows(size, pose)
+        own = scipy.sparse.block_diag(list(blocks), format="csr")
+        return scipy.sparse.csc_matrix(rows.T @ own @ rows)
 
-    def rows(self, size: int) -> scipy.sparse.csr_matrix:
+    def rows(self, size: int, pose: Pose | None) -> scipy.sparse.csr_matrix:
         """Motions of the stations (6 rows each) on all unknowns."""
-        return site_rows(self.stations, np.eye(6), False, size)
+        rows = site_rows(self.stations, np.eye(6), False, size, pose)
+        return scipy.sparse.csr_matrix(rows[:, :size])
 
     def inertia(self, pose: Pose | None) -> Array:
         """Mass matrices ``(stations, 6, 6)``."""
@@ -56,23 +59,8 @@ class Lump:
 
 def hung_mass(lumps: Sequence[Lump], pose: Pose | None, size: int) -> scipy.sparse.csc_matrix:
     """Mass of all that hangs on a design, on all unknowns."""
-    return _assembled([(lump.stations, lump.inertia(pose)) for lump in lumps], size)
-
-
-def _assembled(each: Sequence[tuple[SiteNodes, Array]], size: int) -> scipy.sparse.csc_matrix:
-    """Matrices ``(stations, 6, 6)`` of the weighted means of nodes, on all unknowns."""
-    values, rows, columns = [np.empty(0)], [np.empty(0, np.intp)], [np.empty(0, np.intp)]
-    for site, blocks in each:
-        shares = site.weights[:, :, None] * site.weights[:, None, :]
-        entries = shares[..., None, None] * blocks[:, None, None]
-        degrees = 6 * site.nodes[:, :, None] + np.arange(6)
-        values.append(entries.ravel())
-        rows.append(np.broadcast_to(degrees[:, :, None, :, None], entries.shape).ravel())
-        columns.append(np.broadcast_to(degrees[:, None, :, None, :], entries.shape).ravel())
-    data = np.concatenate(values)
-    some = data != 0
-    places = np.concatenate(rows)[some], np.concatenate(columns)[some]
-    return scipy.sparse.csc_matrix((data[some], places), shape=(size, size))
+    none = scipy.sparse.csc_matrix((size, size))
+    return sum((lump.spread(lump.inertia(pose), size, pose) for lump in lumps), none)
 
 
 def lump_of(hung: MassValue, site: SiteNodes) -> Lump:

@@ -11,14 +11,14 @@ import numpy as np
 import scipy
 from numpy.typing import NDArray
 
-from belltone.design.preload import SpinValue
+from belltone.design.preload import RPM, SpinValue
 from belltone.design.values import Design
 from belltone.modes.modeset import Spectrum
 from belltone.progress import Progress
 from belltone.reading.family import evaluate
 from belltone.sheet.document import Sheet
 from belltone.store.results import ResultStore
-from belltone.sweep.several import RPM, SLOWEST, SPEED, speed_plan
+from belltone.sweep.several import SLOWEST, SPEED, speed_plan
 from belltone.sweep.survey import Survey, run_survey
 from belltone.sweep.tracks import Track
 

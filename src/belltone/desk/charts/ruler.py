@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
+    QFontMetrics,
     QHelpEvent,
     QKeyEvent,
     QMouseEvent,
@@ -309,20 +310,29 @@ class Ruler(QWidget):
     def _paint_notes(self, painter: QPainter) -> None:
         painter.setFont(label_font(7.5))
         bottom = QRectF(8, self.height() - 15, self.width() - 16, 13)
-        session = self._session
+        told, note = self.notes(painter.fontMetrics())
         painter.setPen(QColor(self._palette.muted))
-        note = "drag a peg to where it should be, a band to where it is · double click adds a band"
-        note += " · the wheel zooms" if self._near is None else " · Home shows all of it"
         painter.drawText(bottom, Qt.AlignmentFlag.AlignRight, note)
+        if self._session.failure or self._session.stale:
+            painter.setPen(QColor(self._palette.alarm))
+        painter.drawText(bottom, Qt.AlignmentFlag.AlignLeft, told)
+
+    def notes(self, metrics: QFontMetrics) -> tuple[str, str]:
+        """What is told below the axis, and what can be done here where there is room beside it."""
+        session, told = self._session, ""
         ghost = session.others.ghost
         if session.failure:
-            painter.setPen(QColor(self._palette.alarm))
-            painter.drawText(bottom, Qt.AlignmentFlag.AlignLeft, session.failure)
+            told = session.failure
         elif session.stale:
-            painter.setPen(QColor(self._palette.alarm))
-            painter.drawText(bottom, Qt.AlignmentFlag.AlignLeft, "pegs are of the older design")
+            told = "pegs are of the older design"
         elif ghost is not None:
-            painter.drawText(bottom, Qt.AlignmentFlag.AlignLeft, f"hollow pegs: {ghost[0]}")
+            told = f"hollow pegs: {ghost[0]}"
+        note = "drag a peg to where it should be, a band to where it is · double click adds a band"
+        note += " · the wheel zooms" if self._near is None else " · Home shows all of it"
+        room = self.width() - 16
+        if told and metrics.horizontalAdvance(told + "   " + note) > room:
+            note = ""
+        return metrics.elidedText(told, Qt.TextElideMode.ElideRight, room), note
 
     def _measured_at(self, place: QPointF) -> Held | None:
         """What was measured under a place of the ruler."""

@@ -13,7 +13,6 @@ from belltone.drawing.colours import Palette
 from belltone.drawing.scene import SceneOptions
 from belltone.drawing.shown import STATE_KINDS, Shown
 from belltone.modes.base_state import BaseState
-from belltone.sheet.units import format_number
 
 __all__ = ["Panes"]
 
@@ -169,8 +168,8 @@ class Panes(QWidget):
         """What can be shown of a preload, and the words for it."""
         found = [(Shown("bare"), "the chosen mode without preload")]
         found += [(Shown(kind), words) for kind, words in STATE_KINDS.items()]
-        for number, factor in enumerate(base.factors):
-            words = f"buckling shape {number + 1}, {format_number(factor, 4)} times the load"
+        for number in range(len(base.factors)):
+            words = f"buckling shape {number + 1}, {base.factor_words(number)}"
             found.append((Shown("buckling", number), words))
         return found
 
