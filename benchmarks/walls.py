@@ -43,8 +43,6 @@ HARD = {
         f'{SQUARE}{PINNED}{SPOT}[[masses]]\nsite = "spot"\nmass = "4 kg"\n'
         'inertia = ["0.02 kg*m^2", "0.02 kg*m^2", "0.03 kg*m^2"]\n'
     ),
-    "clamped at a corner": SQUARE
-    + PINNED.replace("outline", "south-west").replace("pinned", "clamped"),
     "held at a point": f'{SQUARE}{PINNED}{SPOT}[[supports]]\nsite = "spot"\nhold = "pinned"\n',
     "re-entrant corner": (
         'outline = { shape = "polygon", points = [["0 m", "0 m"], ["0.6 m", "0 m"], '

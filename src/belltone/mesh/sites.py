@@ -15,13 +15,14 @@ IntArray = NDArray[np.intp]
 
 @dataclass(frozen=True)
 class Turning:
-    """How points of a wall turn: as the wall round them does, about its normal by its slides.
+    """How points of a wall turn, and slide in it: as the wall round them does.
 
     A node's own turn about the normal has no stiffness worth the name, so what holds, loads or
-    hangs on it would take hold of nothing. ``axes`` ``(stations, 3)`` are the normals. ``nodes``
-    ``(stations, k)`` turn a station by their own turns square to it, ``shares`` ``(stations, k)``
-    of each, and about it (rad) by ``slides`` ``(stations, k, 3)`` for each of their slides (m);
-    ``arms`` ``(stations, k, 3)`` lead to them (m).
+    hangs on it would take hold of nothing; in its plane a wall gives way at a single node without
+    limit. ``axes`` ``(stations, 3)`` are the normals. ``nodes`` ``(stations, k)`` turn a station
+    by their own turns square to it, ``shares`` ``(stations, k)`` of each, and about it (rad) by
+    ``slides`` ``(stations, k, 3)`` for each of their slides (m); ``arms`` ``(stations, k, 3)`` lead
+    to them (m).
     """
 
     axes: Array
@@ -29,6 +30,11 @@ class Turning:
     shares: Array
     slides: Array
     arms: Array
+
+    @property
+    def back(self) -> Array:
+        """From the middles of the nodes' shares to the stations ``(stations, 3)`` (m)."""
+        return np.asarray(-np.einsum("sk,skd->sd", self.shares, self.arms))
 
     def some(self, chosen: NDArray[np.bool_] | IntArray) -> Turning:
         """That of some of the stations."""

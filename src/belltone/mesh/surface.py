@@ -40,7 +40,7 @@ _PROBE: Final = 1e-5  # of a block; a step for slopes
 _SAME_PLACE: Final = 0.005  # of a block; between elements so narrow nothing is told apart
 _SMOOTH: Final = 0.999  # length of the mean of directors that agree
 _BESIDE: Final = 4e-3  # of a disc's size; a foot farther beside its place is on a rim
-_OVER_RIMS: Final = 2  # times closer; a quarter of a disc has as many places then as a whole one
+_OVER_RIMS: Final = 4  # times closer; of a quarter of a disc sharper places are asked
 _PLACES_A_NODE: Final = 2.0  # places of a disc between nodes; fewer act as points one by one
 _CLOSEST: Final = 8  # times
 _FEWEST_BELOW: Final = 6  # places of a disc on a wall by which it is told how that turns
@@ -278,7 +278,7 @@ class SurfaceMesh:
         )
 
     def _corner(self, node: int) -> SiteNodes:
-        """A corner: slides are those of its node, couples act on what there is of a disc."""
+        """A corner slides across the wall as its node does, else as what there is of a disc."""
         nodes = np.array([node])
         frames, position = self._frames_at(nodes), self.coordinates[nodes]
         thickness = self.thickness[self.connectivity == node].mean()

@@ -34,6 +34,8 @@ IntArray = NDArray[np.intp]
 
 _UPRIGHT: Final = 1e-6  # sine of an angle; less is no angle
 _DIGITS: Final = 6  # of a normal's parts, by which the least is told
+_SLIDES: Final = slice(0, 3)
+_TURNS: Final = slice(3, 6)
 
 
 def site_rows(
@@ -252,12 +254,14 @@ def site_motion(site: SiteNodes, size: int) -> scipy.sparse.csr_matrix:
 
 def _moved(places: SiteNodes | Feet, pose: Pose) -> Array:
     """How far places have moved (m) and turned (rad), ``(places, 6)``."""
-    return np.hstack(
-        [
-            pose.displacements_at(places.nodes, places.weights),
-            unturned(_turned(places, pose)),
-        ]
-    )
+    turned = _turned(places, pose)
+    moved = pose.displacements_at(places.nodes, places.weights)
+    if places.turning is not None:
+        here = places.turning.turned(turned)
+        within = pose.displacements_at(here.nodes, here.shares) + here.back - places.turning.back
+        off = np.sum((moved - within) * here.axes, axis=1, keepdims=True)
+        moved = within + off * here.axes
+    return np.hstack([moved, unturned(turned)])
 
 
 def _turned(places: SiteNodes | Feet, pose: Pose) -> Array:
@@ -303,13 +307,17 @@ def _rows(
         return _entries(places.nodes, places.weights[:, None, :, None] * spatial[:, :, None], size)
     if pose is not None:
         turning = turning.turned(_turned(places, pose))
-    about = np.einsum("skd,sd->sk", spatial[..., 3:], turning.axes)
-    beside = spatial[..., 3:] - about[..., None] * turning.axes[:, None]
-    turned = np.zeros((*about.shape, turning.nodes.shape[1], 6))
-    turned[..., :3] = about[..., None, None] * turning.slides[:, None]
-    turned[..., 3:] = turning.shares[:, None, :, None] * beside[:, :, None]
-    moved = np.zeros((*about.shape, places.nodes.shape[1], 6))
-    moved[..., :3] = places.weights[:, None, :, None] * spatial[:, :, None, :3]
+    off, about = (spatial[..., part] @ turning.axes[:, :, None] for part in (_SLIDES, _TURNS))
+    axes = turning.axes[:, None]
+    beside = np.concatenate(
+        [spatial[..., _SLIDES] - off * axes, spatial[..., _TURNS] - about * axes], 2
+    )
+    # What slides in the wall does so about the middle of the nodes, and is carried to the point.
+    about = about + beside[..., _SLIDES] @ cross(turning.axes, turning.back)[:, :, None]
+    turned = turning.shares[:, None, :, None] * beside[:, :, None]
+    turned[..., _SLIDES] += about[..., None] * turning.slides[:, None]
+    moved = np.zeros((*off.shape[:2], places.nodes.shape[1], 6))
+    moved[..., _SLIDES] = places.weights[:, None, :, None] * (off * axes)[:, :, None]
     rows = _entries(places.nodes, moved, size) + _entries(turning.nodes, turned, size)
     return scipy.sparse.csr_matrix(rows)
 
