@@ -93,8 +93,9 @@ def _hung(level: Level, motions: Array) -> Array:
     pose = None if level.state is None else level.state.pose
     found = np.zeros((len(motions), len(level.assembly.lumps)))
     for at, lump in enumerate(level.assembly.lumps):
-        rows = lump.rows(level.assembly.size, pose)
-        own = (rows @ motions.reshape(len(motions), -1).T).T.reshape(len(motions), -1, 6)
+        size = level.assembly.size
+        moved = (lump.rows(size, pose) @ motions.reshape(len(motions), size).T).T
+        own = moved.reshape(len(motions), len(lump.stations), 6)
         pushed = np.einsum("sij,msj->msi", lump.inertia(pose), own)
         found[:, at] = 0.5 * np.sum(own * pushed, axis=(1, 2))
     return found
