@@ -8,6 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
+from belltone.design.values import MassValue
 from belltone.elements.directors import turns
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.spots import turn_by_slides, unit_disc
@@ -15,6 +16,7 @@ from belltone.modes.request import ModeRequest
 from belltone.modes.solve import solve_modes
 from belltone.system.assembly import Assembly
 from belltone.system.constraints import site_rows
+from belltone.system.lumps import lump_of
 from belltone.system.pose import Pose
 from belltone.vectors import cross
 from tests.assemblies import design_of, held, joint, modes_of, plate
@@ -110,6 +112,28 @@ def test_what_has_moved_as_one_has_turned_as_much_everywhere(
     assert rows[3:, -1] == pytest.approx(turn, abs=1e-9)
     motion = np.hstack([cross(speed, now), np.broadcast_to(speed, now.shape)]).ravel()
     assert rows[3:, :-1] @ motion == pytest.approx(speed, abs=1e-9)
+
+
+@given(VECTOR)
+def test_what_hangs_on_a_place_goes_where_the_wall_does(
+    whole: Assembly, turn: NDArray[np.float64]
+) -> None:
+    """Also where the nodes' own turns about the normal, which hold nothing, say otherwise."""
+    rotation, aside = turns(np.array([turn, [0.0, 0.0, 1e-3]]))
+    made = whole.coordinates
+    pose = Pose(made @ rotation.T - made, np.broadcast_to(rotation @ aside, (len(made), 3, 3)))
+    hung = MassValue(
+        name="motor",
+        place=whole.design.places["a"],
+        even=False,
+        mass=0.1,
+        inertia=(1e-5, 1e-5, 1e-2),
+        offset=(0.01, 0.02, 0.03),
+    )
+    lump = lump_of(hung, whole.by_name["p"].site(hung.place))
+    directors = lump.directors(pose)[0, 0]
+    assert pytest.approx(rotation, abs=1e-8) == directors.T
+    assert lump.positions(pose)[0, 0] == pytest.approx(rotation @ [0.04, 0.02, 0.0], abs=1e-8)
 
 
 @given(st.floats(-1, 1), st.integers(1, 3))

@@ -21,11 +21,13 @@ __all__ = [
     "foot_of",
     "hinged_tie",
     "mean_motion",
+    "motions_of",
     "one_body",
     "relative_tie",
     "repeated",
     "site_motion",
     "site_rows",
+    "turns_of",
     "welded_tie",
 ]
 
@@ -49,7 +51,7 @@ def site_rows(
     """
     spatial = _spatial(site, directions, own)
     rows = _rows(site, spatial, size, pose)
-    return rows if pose is None else _with_values(rows, _measured(spatial, _moved(site, pose)))
+    return rows if pose is None else _with_values(rows, _measured(spatial, motions_of(site, pose)))
 
 
 @dataclass(frozen=True)
@@ -79,9 +81,9 @@ class Tie:
         gaps = np.zeros((len(site), 6))
         turned, arms, spatial = self._now(pose)
         if pose is not None:
-            apart = _moved(site, pose)[:, :3] - _moved(feet, pose)[:, :3]
+            apart = motions_of(site, pose)[:, :3] - motions_of(feet, pose)[:, :3]
             gaps[:, :3] = apart - (arms - self.arms)
-            own = _turned(site, pose)
+            own = turns_of(site, pose)
             gaps[:, 3:] = unturned(own @ turned.swapaxes(1, 2))
         carried = spatial.copy()
         carried[..., 3:] += cross(arms[:, None], spatial[..., :3])
@@ -120,7 +122,7 @@ class Tie:
         """How far the feet have turned, the arms and the directions at a pose."""
         if pose is None:
             return np.broadcast_to(np.eye(3), (len(self.arms), 3, 3)), self.arms, self.spatial
-        turned = _turned(self.feet, pose)
+        turned = turns_of(self.feet, pose)
         halves = np.split(self.spatial, 2, axis=2)
         spatial = [np.einsum("sij,skj->ski", turned, half) for half in halves]
         arms = np.einsum("sij,sj->si", turned, self.arms)
@@ -202,9 +204,9 @@ def mean_motion(
     out = feet.positions - feet.positions.mean(axis=0)
     normals = feet.normals
     if pose is not None:
-        turned = pose.turned_at(feet.nodes, feet.weights)
+        turned = turns_of(feet, pose)
         swung = np.einsum("sij,sj->si", turned, arms)
-        moved = _moved(feet, pose)
+        moved = motions_of(feet, pose)
         values[:3] = (moved[:, :3] + swung - arms).mean(axis=0)
         left, _, right = np.linalg.svd(turned.mean(axis=0))
         values[3:] = unturned(left @ right)
@@ -252,9 +254,9 @@ def site_motion(site: SiteNodes, size: int) -> scipy.sparse.csr_matrix:
     return scipy.sparse.csr_matrix(carry @ site_rows(first, np.eye(6), False, size))
 
 
-def _moved(places: SiteNodes | Feet, pose: Pose) -> Array:
+def motions_of(places: SiteNodes | Feet, pose: Pose) -> Array:
     """How far places have moved (m) and turned (rad), ``(places, 6)``."""
-    turned = _turned(places, pose)
+    turned = turns_of(places, pose)
     moved = pose.displacements_at(places.nodes, places.weights)
     if places.turning is not None:
         here = places.turning.turned(turned)
@@ -264,7 +266,7 @@ def _moved(places: SiteNodes | Feet, pose: Pose) -> Array:
     return np.hstack([moved, unturned(turned)])
 
 
-def _turned(places: SiteNodes | Feet, pose: Pose) -> Array:
+def turns_of(places: SiteNodes | Feet, pose: Pose) -> Array:
     """Rotation matrices of places ``(places, 3, 3)``; about a wall's normal, that of its slides."""
     if places.turning is None:
         return pose.turned_at(places.nodes, places.weights)
@@ -306,7 +308,7 @@ def _rows(
     if turning is None:
         return _entries(places.nodes, places.weights[:, None, :, None] * spatial[:, :, None], size)
     if pose is not None:
-        turning = turning.turned(_turned(places, pose))
+        turning = turning.turned(turns_of(places, pose))
     off, about = (spatial[..., part] @ turning.axes[:, :, None] for part in (_SLIDES, _TURNS))
     axes = turning.axes[:, None]
     beside = np.concatenate(

@@ -26,6 +26,7 @@ from belltone.system.constraints import (
     relative_tie,
     repeated,
     site_rows,
+    turns_of,
     welded_tie,
 )
 from belltone.system.pose import Pose
@@ -191,7 +192,7 @@ def _between(meeting: Meeting, directions: Array, own: bool, size: int) -> Rule:
         theirs = mean_motion(ring, place, size, pose)
         now = spatial
         if pose is not None:
-            turned = pose.turned_at(stations.nodes, stations.weights)[0]
+            turned = turns_of(stations, pose)[0]
             now = np.hstack([spatial[:, :3] @ turned.T, spatial[:, 3:] @ turned.T])
         return scipy.sparse.csr_matrix(scipy.sparse.csr_matrix(now) @ (ours - theirs))
 

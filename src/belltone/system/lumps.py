@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from belltone.design.values import MassValue
 from belltone.elements.directors import DirectorForm
 from belltone.mesh.sites import SiteNodes
-from belltone.system.constraints import site_rows
+from belltone.system.constraints import motions_of, site_rows, turns_of
 from belltone.system.pose import Pose
 
 __all__ = ["Lump", "hung_mass", "lump_of"]
@@ -31,14 +31,13 @@ class Lump:
         """Directors ``(stations, 1, 3, 3)``."""
         if pose is None:
             return np.broadcast_to(np.eye(3), (len(self.stations), 1, 3, 3))
-        turned = pose.turned_at(self.stations.nodes, self.stations.weights)
-        return turned.swapaxes(1, 2)[:, None]
+        return turns_of(self.stations, pose).swapaxes(1, 2)[:, None]
 
     def positions(self, pose: Pose | None) -> Array:
         """Positions ``(stations, 1, 3)`` (m)."""
         at = self.stations.positions
         if pose is not None:
-            at = at + pose.displacements_at(self.stations.nodes, self.stations.weights)
+            at = at + motions_of(self.stations, pose)[:, :3]
         return at[:, None]
 
     def spread(self, blocks: Array, size: int, pose: Pose | None) -> scipy.sparse.csc_matrix:
