@@ -221,7 +221,7 @@ class Hand:
         at = table.visualItemRect(table.item(row, 0)).center()
         QTest.mouseClick(table.viewport(), LEFT, pos=at)
         QApplication.processEvents()
-        assert self.window.session.selected_parts == (name,)
+        assert self.window.session.parts.chosen == (name,)
 
     def drop(self, path: Path) -> None:
         """Drop a file onto the window, and begin with what it is said to hold."""

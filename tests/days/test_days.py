@@ -63,7 +63,7 @@ def test_a_plate_with_a_hole_and_ribs_from_nothing(hand: Hand) -> None:
     hand.set("80 mm", "parts", "plate", "holes", 0, "at", 0)
     hand.make_knob("wall", "parts", "plate", "thickness")
     hand.choose(column.component, "add a part…", "rib")
-    rib = window.session.selected_parts[0]
+    rib = window.session.parts.chosen[0]
     hand.set("25 mm", "parts", rib, "section", "height")
     for end in ("from", "to"):  # beside the hole, not across it
         hand.set("-100 mm", "parts", rib, end, "at", 1)
@@ -171,7 +171,7 @@ def test_a_part_somebody_sent_is_compared_with_a_variant(hand: Hand, tmp_path: P
     _, web = window.session.sheet.content.parts
     assert not window.session.design.joints
     # Nothing joins them yet, so both float: the pair is listed, and decided.
-    hand.wait(lambda: bool(window.session.contacts))
+    hand.wait(lambda: bool(window.session.parts.contacts))
     hand.open(column.joined)
     hand.choose(column.joined, "not decided, so not joined", "welded, as offered")
     hand.press(column.held, "add a support")

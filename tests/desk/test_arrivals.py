@@ -295,7 +295,7 @@ def test_faces_of_a_skin_are_picked_hidden_and_get_points(
     window.shape._fill_regions()
     words = [each.text() for each in window.shape._region_menu.actions()]
     assert words[:3] == ["holder.face 1 (seen)", "holder.face 2 (seen)", "holder.face 3 (seen)"]
-    window.session.set_view(["holder.face 1"], "hidden")
+    window.session.parts.set_view(["holder.face 1"], "hidden")
     canvas.follow()
     qtbot.mouseMove(canvas, QPoint(3, 3))
     qtbot.mouseMove(canvas, at)

@@ -53,7 +53,7 @@ Make = Callable[..., MainWindow]
 def known(qtbot: QtBot, window: MainWindow) -> None:
     """Wait until it is known which parts touch."""
     settle(qtbot, window)
-    qtbot.waitUntil(lambda: window.session.contacts is not None, timeout=WAIT)
+    qtbot.waitUntil(lambda: window.session.parts.contacts is not None, timeout=WAIT)
     qtbot.waitUntil(lambda: window.session.jobs.state("contacts") is None, timeout=WAIT)
 
 
@@ -125,7 +125,7 @@ def test_a_pair_that_touches_waits_for_a_word(make_window: Make, qtbot: QtBot) -
     loose = session.answer.modes.flexible[0]
     assert "“a” touches “b” along 400 mm: not decided, so not joined" in said(window.column.joined)
     choose(window.column.joined, "not decided, so not joined", "welded, as offered")
-    assert session.lit == {"a", "b"}
+    assert session.parts.lit == {"a", "b"}
     known(qtbot, window)
     assert session.sheet.content.joints[0].how == "welded"
     assert session.answer.modes.flexible[0] > 1.5 * loose
@@ -161,7 +161,7 @@ def test_parts_are_hidden_seen_through_and_shown_alone(make_window: Make, qtbot:
     known(qtbot, window)
     scene = window.shape.canvas.scene
     pick(window, 1)
-    assert window.session.selected == ("b",)
+    assert window.session.parts.selected == ("b",)
     assert scene.options.lit == {"b"}
     press(window, "hide", qtbot)
     assert scene.options.hidden == {"b"}
@@ -183,13 +183,13 @@ def test_hiding_a_part_changes_the_picture(make_window: Make, qtbot: QtBot) -> N
     window = make_window(None, PLATES + joint("a", "b"))
     known(qtbot, window)
     before = drawn(window)
-    window.session.set_view(["b"], "hidden")
+    window.session.parts.set_view(["b"], "hidden")
     hidden = drawn(window)
-    window.session.set_view(["b"], "faint")
+    window.session.parts.set_view(["b"], "faint")
     faint = drawn(window)
     assert np.count_nonzero(before != hidden) > 2000
     assert np.count_nonzero(hidden != faint) > 2000
-    window.session.set_view(["b"], "shown")
+    window.session.parts.set_view(["b"], "shown")
     assert np.count_nonzero(drawn(window) != before) < 500
 
 
@@ -198,7 +198,7 @@ def test_materials_of_several_parts_then_one_exception(make_window: Make, qtbot:
     known(qtbot, window)
     material = window.column.material
     pick(window, 0, 1)
-    assert window.session.selected == ("a", "b")
+    assert window.session.parts.selected == ("a", "b")
     choose(material, "steel", "brass")
     settle(qtbot, window)
     parts = window.session.sheet.content.parts
@@ -244,7 +244,7 @@ def test_parts_are_added_of_every_kind(make_window: Make, qtbot: QtBot, kind: st
     component = window.column.component
     component.add_part(kind)  # type: ignore[attr-defined]
     assert len(window.session.sheet.content.parts) == 3
-    name = window.session.selected_parts[0]
+    name = window.session.parts.chosen[0]
     assert name not in ("a", "b")
     assert f" {name} " in said(component)
     assert (f"“{name}” is welded to “" in said(window.column.joined)) == (kind == "rib")
@@ -264,7 +264,7 @@ def test_parts_are_added_of_every_kind(make_window: Make, qtbot: QtBot, kind: st
 def test_a_part_is_repeated(make_window: Make, qtbot: QtBot, how: str, words: str) -> None:
     window = make_window(None, PLATES)
     known(qtbot, window)
-    window.session.select(["b"])
+    window.session.parts.select(["b"])
     window.column.component.add_pattern(how)  # type: ignore[attr-defined]
     assert "b 2" in [part.name for part in window.session.design.parts]
     assert words in said(window.column.joined)
@@ -299,7 +299,7 @@ def test_a_table_is_pasted_as_a_frame(make_window: Make, qtbot: QtBot) -> None:
 def test_a_number_of_several_parts_is_changed_at_once(make_window: Make, qtbot: QtBot) -> None:
     window = make_window(None, PLATES)
     known(qtbot, window)
-    window.session.select(("a", "b"))
+    window.session.parts.select(("a", "b"))
     thick = number(window, ("parts", "a", "thickness"))
     assert "All 2 parts chosen" in said(window.column.component)
     other = window.session.sheet.values["parts", "b", "placement", "at", 0]
@@ -312,7 +312,7 @@ def test_a_number_of_several_parts_is_changed_at_once(make_window: Make, qtbot: 
     assert {values["parts", name, "thickness"][0] for name in "ab"} == {"5 mm"}
     assert "in 2 parts" in window.menus.undo.text()
     window.session.undo()
-    window.session.select(("b",))
+    window.session.parts.select(("b",))
     window.session.set_value(("parts", "b", "thickness"), "6 mm")
     assert window.session.sheet.values["parts", "a", "thickness"][0] == "4 mm"
     thick = number(window, ("parts", "b", "thickness"))

@@ -97,6 +97,6 @@ def test_a_chosen_part_is_outlined(window: MainWindow, table: EnergyTable) -> No
     names = [row[0] for row in cells(table)]
     parts = [row[0] for row in cells(table) if row[1] == "part"]
     table.view.selectRow(names.index(parts[0]))
-    assert window.session.lit == {parts[0]}
+    assert window.session.parts.lit == {parts[0]}
     table.close()
-    assert window.session.lit == frozenset()
+    assert window.session.parts.lit == frozenset()

@@ -87,7 +87,7 @@ class EnergyTable(QWidget):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self._session.pointing.mark_spots(())
-        self._session.light(())
+        self._session.parts.light(())
         super().closeEvent(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -163,7 +163,7 @@ class EnergyTable(QWidget):
         chosen = [self._listed[place] for place in self.view.chosen]
         spots = [held.centre for held in chosen if held.centre is not None]
         self._session.pointing.mark_spots(tuple(spots[:_MOST_SPOTS]))
-        self._session.light([held.name for held in chosen if held.piece == PART])
+        self._session.parts.light([held.name for held in chosen if held.piece == PART])
 
     def _ask_write(self) -> None:
         ask_write(

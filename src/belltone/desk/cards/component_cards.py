@@ -50,13 +50,13 @@ class ComponentCard(SheetCard):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        session.parts_changed.connect(self.refresh)
+        session.parts.changed.connect(self.refresh)
 
     def clip_paths(self) -> list[Path]:
-        return [("parts", name) for name in self.session.selected_parts]
+        return [("parts", name) for name in self.session.parts.chosen]
 
     def sentences(self) -> list[Sentence]:
-        several = len(self.session.selected_parts)
+        several = len(self.session.parts.chosen)
         told: list[Sentence] = self._of_part()
         if several > 1:
             told.append([f"All {several} parts chosen get a number changed here, but for places."])
@@ -135,7 +135,7 @@ class ComponentCard(SheetCard):
         if problem is not None:
             self.session.told.emit(problem)
             return
-        self.session.select([fresh])
+        self.session.parts.select([fresh])
         self.set_open(True)
 
     def add_pattern(self, kind: str) -> None:
@@ -159,7 +159,7 @@ class MaterialCard(SheetCard):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        session.parts_changed.connect(self.refresh)
+        session.parts.changed.connect(self.refresh)
 
     def clip_paths(self) -> list[Path]:
         return [("materials", name) for name in self.sheet.content.materials]
@@ -175,7 +175,7 @@ class MaterialCard(SheetCard):
         kept = [entry for entry in library() if entry not in own]
         options += [(f"{entry}, from your library", self._from_library(entry)) for entry in kept]
         options.append(("one of your own…", lambda: self._own(path, made_of)))
-        several = len(self.session.selected_parts)
+        several = len(self.session.parts.chosen)
         if several > 1:
             options.append((f"these {several} parts, but “{name}” stays", self._all_but(name)))
         choice = Choice(part.material, tuple(options), "material; choose from the handbook list")
@@ -225,7 +225,7 @@ class MaterialCard(SheetCard):
         def act() -> None:
             made: dict[Path, str] = {
                 ("parts", name, "material"): material
-                for name in self.session.selected_parts
+                for name in self.session.parts.chosen
                 if getattr(self.sheet.content.parts[name], "plies", None) is None
             }
             self.edit(f"material {material}", lambda sheet: sheet.with_values(made))
@@ -234,8 +234,8 @@ class MaterialCard(SheetCard):
 
     def _all_but(self, name: str) -> Callable[[], None]:
         def act() -> None:
-            chosen = self.session.selected_parts
-            self.session.select([other for other in chosen if other != name])
+            chosen = self.session.parts.chosen
+            self.session.parts.select([other for other in chosen if other != name])
 
         return act
 
@@ -244,7 +244,7 @@ class MaterialCard(SheetCard):
 
         def act() -> None:
             made: dict[Path, object] = {("materials", material): library()[material]}
-            made |= {("parts", name, "material"): material for name in self.session.selected_parts}
+            made |= {("parts", name, "material"): material for name in self.session.parts.chosen}
             self.edit(f"material {material}", lambda sheet: sheet.with_values(made))
 
         return act

@@ -42,7 +42,7 @@ class JoinedCard(SheetCard):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        session.parts_changed.connect(self.refresh)
+        session.parts.changed.connect(self.refresh)
         session.answer_changed.connect(self.refresh)
 
     def refresh(self) -> None:
@@ -60,7 +60,7 @@ class JoinedCard(SheetCard):
         result += [self._undecided(contact) for contact in self._waiting()]
         result += [self._pattern(place, each.of) for place, each in enumerate(content.patterns)]
         unasked = self._in_nodes() + self._on_walls()
-        if self.session.contacts is None:
+        if self.session.parts.contacts is None:
             result.append(["Looking which parts touch …"])
         elif not result and not unasked:
             result.append(["No two parts touch."])
@@ -77,7 +77,7 @@ class JoinedCard(SheetCard):
         told += [f"“{frame}” joined in its nodes" for frame in self._frames()]
         if ribs := len(self._ribs()):
             told.append(f"{ribs} rib{'s' if ribs != 1 else ''} welded on")
-        if self.session.contacts is None:
+        if self.session.parts.contacts is None:
             told.append("looking which parts touch …")
         return [f"{'; '.join(told) or 'No two parts touch'}."]
 
@@ -160,7 +160,7 @@ class JoinedCard(SheetCard):
         decided = {joint.parts for joint in self.session.design.joints if not joint.implied}
         return [
             each
-            for each in self.session.contacts or ()
+            for each in self.session.parts.contacts or ()
             if frozenset((each.first, each.second)) not in decided
         ]
 
@@ -234,7 +234,7 @@ class JoinedCard(SheetCard):
     def _light(self, *names: str) -> Callable[[], None]:
         places = self.session.design.places
         parts = [places[name].part if name in places else name for name in names]
-        return lambda: self.session.light(parts)
+        return lambda: self.session.parts.light(parts)
 
     def _become(self, path: Path, joint: Joint, how: str) -> Callable[[], None]:
         def change(sheet: Sheet) -> Sheet:
@@ -260,7 +260,7 @@ class JoinedCard(SheetCard):
                 if parts == set(between):  # decided meanwhile: change that decision
                     self._become(("joints", index), joint, how)()
                     return
-            self.session.light(between)
+            self.session.parts.light(between)
             whole = entry | self._extras(how, between)
             label = f"{' and '.join(between)} {_HOW[how]}"
             self.edit(label, lambda sheet: sheet.with_entry(("joints",), whole))

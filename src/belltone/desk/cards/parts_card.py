@@ -86,7 +86,7 @@ class PartsCard(QFrame):
         self._filling = False
         for signal in (session.sheet_changed, session.answer_changed, session.choice_changed):
             signal.connect(self.refresh)
-        session.parts_changed.connect(self.refresh)
+        session.parts.changed.connect(self.refresh)
         self.refresh()
 
     @property
@@ -108,14 +108,14 @@ class PartsCard(QFrame):
             shares = dict(zip(answer.modes.part_names, energies.tolist(), strict=True))
         self._filling = True
         names = self.names
-        chosen = set(self._rows_of(self.session.selected_parts))
+        chosen = set(self._rows_of(self.session.parts.chosen))
         self.table.setRowCount(len(names))
         owners = dict.fromkeys(self._owner(name) for name in self._chosen())
         # A selection made by hand stands; it may be of some members of a frame alone.
-        kept = tuple(owners) == self.session.selected_parts
+        kept = tuple(owners) == self.session.parts.chosen
         for row, name in enumerate(names):
-            mass, share = self.session.part_masses.get(name), shares.get(name)
-            view = self.session.views.get(name, "shown")
+            mass, share = self.session.parts.masses.get(name), shares.get(name)
+            view = self.session.parts.views.get(name, "shown")
             texts = (
                 name,
                 "" if mass is None else self.session.design.shown.mass_text(mass, 3),
@@ -172,15 +172,15 @@ class PartsCard(QFrame):
     def show_alone(self) -> None:
         """Hide everything but the chosen parts."""
         chosen = set(self._chosen())
-        self.session.set_view([name for name in self.names if name not in chosen], "hidden")
-        self.session.set_view(chosen, "shown")
+        self.session.parts.set_view([name for name in self.names if name not in chosen], "hidden")
+        self.session.parts.set_view(chosen, "shown")
 
     def show_all(self) -> None:
         """Show every part."""
-        self.session.set_view(self.names, "shown")
+        self.session.parts.set_view(self.names, "shown")
 
     def _view(self, view: str) -> None:
-        self.session.set_view(self._chosen(), view)
+        self.session.parts.set_view(self._chosen(), view)
 
     def _chosen(self) -> list[str]:
         rows = sorted({item.row() for item in self.table.selectedItems()})
@@ -205,8 +205,5 @@ class PartsCard(QFrame):
         if self._filling:
             return
         chosen = self._chosen()
-        self.session.lit = frozenset(chosen)
         owners = tuple(dict.fromkeys(self._owner(name) for name in chosen))
-        if owners and owners != self.session.selected:
-            self.session.selected = owners
-        self.session.parts_changed.emit()
+        self.session.parts.select_lit(chosen, owners)

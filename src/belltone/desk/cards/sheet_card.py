@@ -32,7 +32,7 @@ class SheetCard(Card):
     @property
     def _part(self) -> tuple[str, AnyPart]:
         """The part of the sheet that is chosen; of several, the first."""
-        name = self.session.selected_parts[0]
+        name = self.session.parts.chosen[0]
         return name, self.session.sheet.content.parts[name]
 
     def edit(self, label: str, change: Callable[[Sheet], Sheet]) -> None:

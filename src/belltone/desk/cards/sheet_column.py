@@ -235,7 +235,7 @@ class SheetColumn(QWidget):
                 self._mark(card, site=site)
                 return
         if part in self._session.sheet.content.parts:
-            self._session.select([part])
+            self._session.parts.select([part])
             self._mark(self.component, site=site)
 
     def show_value(self, path: Path) -> None:
@@ -246,7 +246,7 @@ class SheetColumn(QWidget):
         if self._faces.currentWidget() is self.text:
             self.turn_text()
         if path[0] == "parts":
-            self._session.select([str(path[1])])
+            self._session.parts.select([str(path[1])])
         for card in self.cards:
             if not card.isHidden() and card.has_value(path):
                 self._mark(card, path=path)

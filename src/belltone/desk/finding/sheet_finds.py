@@ -33,7 +33,7 @@ def _knobs(session: Session) -> Iterator[Find]:
 
 def _parts_and_sites(session: Session) -> Iterator[Find]:
     for name in session.sheet.content.parts:
-        yield Find(name, "part", "choose it", partial(session.select, [name]))
+        yield Find(name, "part", "choose it", partial(session.parts.select, [name]))
     for site, place in session.design.places.items():
         detail = f"on “{place.part}”"
         yield Find(site, "site", detail, partial(_show_site, session, site))
@@ -74,7 +74,7 @@ def _step_words(step: str | int, place: int) -> str:
 
 def _materials(session: Session) -> Iterator[Find]:
     for name in (*session.sheet.content.materials, *handbook()):
-        chosen = ", ".join(session.selected_parts)
+        chosen = ", ".join(session.parts.chosen)
         yield Find(
             name,
             "material",
@@ -84,9 +84,7 @@ def _materials(session: Session) -> Iterator[Find]:
 
 
 def _make_of(session: Session, material: str) -> None:
-    made: dict[Path, str] = {
-        ("parts", part, "material"): material for part in session.selected_parts
-    }
+    made: dict[Path, str] = {("parts", part, "material"): material for part in session.parts.chosen}
     problem = session.edit(f"material {material}", lambda sheet: sheet.with_values(made))
     if problem is not None:
         session.told.emit(problem)

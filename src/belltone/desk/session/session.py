@@ -7,7 +7,7 @@ immutable values, so a panel can never see half of a change.
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path as FilePath
 
@@ -28,6 +28,7 @@ from belltone.desk.session.pairs import with_other_end
 from belltone.desk.session.pointing import Pointing
 from belltone.desk.session.proposals import Proposals
 from belltone.desk.session.reaching import Reaching
+from belltone.desk.session.sheet_parts import SheetParts
 from belltone.desk.session.surveys import Surveys
 from belltone.desk.session.tuning import Tuning
 from belltone.desk.session.turned import Known, answer_at, count_asked, outside_words
@@ -43,10 +44,9 @@ from belltone.sheet.history import History
 from belltone.store.failures import error_words
 from belltone.store.journal import Journal
 from belltone.sweep.engine import Engine, Questions
-from belltone.system.contacts import Contact
 from belltone.tune.bands import verdict
 from belltone.tune.pull import Pull
-from belltone.tune.questions import FoundModes, find_contacts, find_modes, find_pulls
+from belltone.tune.questions import FoundModes, find_modes, find_pulls
 
 __all__ = ["Session"]
 
@@ -93,7 +93,6 @@ class Session(QObject):
     sheet_changed = Signal()
     answer_changed = Signal()
     choice_changed = Signal()
-    parts_changed = Signal()
     told = Signal(str)
     turned = Signal()
     knob_chosen = Signal(str)
@@ -133,6 +132,7 @@ class Session(QObject):
         self.variants = Variants(self, self._beside, self)
         self.variants.changed.connect(self._keep_variants)
         self.others = Others(self, self._beside, self)
+        self.parts = SheetParts(self, self._beside, self)
         self.hand = HandCurves(self, self)
         self.ghosts = GhostCurves(self, self._modeller, self)
         self.answer_changed.connect(self.variants.consider)
@@ -152,11 +152,6 @@ class Session(QObject):
         self.stopped = False  # whether the modes of the sheet were stopped on their way
         self.chosen: int = 0
         self.before: Answer | None = None
-        self.contacts: tuple[Contact, ...] | None = None
-        self.part_masses: dict[str, float] = {}
-        self.selected: tuple[str, ...] = ()
-        self.views: dict[str, str] = {}
-        self.lit: frozenset[str] = frozenset()
         self._draft: _Draft | None = None
         self._turn: _Turn | None = None
 
@@ -223,10 +218,9 @@ class Session(QObject):
         evaluate(sheet)
         self.jobs.stop("modes")
         self.jobs.stop("pulls")
-        self.jobs.stop("contacts")
         for kept in (self.others, self.tuning, self.surveys, self.proposals, self.models):
             kept.forget()
-        for asked in (self.reaching, self.handing, self.measuring):
+        for asked in (self.parts, self.reaching, self.handing, self.measuring):
             asked.forget()
         self._journal.clear()
         self._load(sheet, path, saved)
@@ -337,7 +331,7 @@ class Session(QObject):
 
         Where parts lie is each one's own: they would come to lie on one another.
         """
-        chosen = self.selected_parts
+        chosen = self.parts.chosen
         if path[0] != "parts" or path[1] not in chosen or path[2] in _WHERE:
             return [path]
         others = [("parts", name, *path[2:]) for name in chosen if name != path[1]]
@@ -545,7 +539,7 @@ class Session(QObject):
             self._take(sheet, design, found.modes, found.seconds, final=True)
             self._pull_timer.start()
             self.models.consider()
-            self._find_contacts(sheet, design)
+            self.parts.look(sheet, design)
             self.others.find_bare(sheet)
 
         def fail(error: Exception) -> None:
@@ -603,61 +597,6 @@ class Session(QObject):
     def bare_partner(self) -> int | None:
         """Place of the chosen mode among them."""
         return self.others.bare_partner
-
-    def _find_contacts(self, sheet: Sheet, design: Design) -> None:
-        """See in the background which parts touch, and how heavy each is."""
-        if len(design.solid_parts) < 2:
-            self.contacts = ()
-            self.parts_changed.emit()
-            return
-
-        engine = self._beside
-
-        def work(progress: Progress) -> tuple[tuple[Contact, ...], dict[str, float]]:
-            found: tuple[tuple[Contact, ...], dict[str, float]] = engine.ask(
-                find_contacts, sheet.text, sheet.folder, progress=progress
-            )
-            return found
-
-        def finish(found: tuple[tuple[Contact, ...], dict[str, float]]) -> None:
-            self.contacts, self.part_masses = found
-            self.parts_changed.emit()
-
-        self.jobs.start(
-            "contacts",
-            work,
-            finish,
-            self._tell,
-        )
-
-    # -- parts ----------------------------------------------------------------------------------
-
-    @property
-    def selected_parts(self) -> tuple[str, ...]:
-        """The sheet's parts that are chosen, at least the first."""
-        parts = self.sheet.content.parts
-        return tuple(name for name in self.selected if name in parts) or (next(iter(parts)),)
-
-    def select(self, names: Iterable[str]) -> None:
-        """Choose parts of the sheet to work on."""
-        chosen = tuple(names)
-        if chosen != self.selected:
-            self.selected = chosen
-            self.parts_changed.emit()
-
-    def set_view(self, names: Iterable[str], view: str) -> None:
-        """Show parts of the design “shown”, “faint” (see-through) or “hidden”."""
-        self.views |= dict.fromkeys(names, view)
-        self.parts_changed.emit()
-
-    def light(self, names: Iterable[str]) -> None:
-        """Outline some parts in the picture."""
-        self.lit = frozenset(names)
-        self.parts_changed.emit()
-
-    def seen(self, view: str) -> frozenset[str]:
-        """Parts of the design that are shown in a way."""
-        return frozenset(name for name, how in self.views.items() if how == view)
 
     def _find_pulls(self) -> None:
         answer = self.answer

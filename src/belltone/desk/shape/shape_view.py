@@ -76,7 +76,7 @@ class ShapeView(QFrame):
         self._then = time.monotonic()
         self._clock = QTimer(self, interval=_FRAME_MS)
         self._clock.timeout.connect(self._tick)
-        session.parts_changed.connect(self._show_parts)
+        session.parts.changed.connect(self._show_parts)
         session.choice_changed.connect(self._name_mode)
         session.answer_changed.connect(self._name_mode)
         self._name_mode()
@@ -218,21 +218,21 @@ class ShapeView(QFrame):
             menu.addAction("there are none").setEnabled(False)
             return
         for name in names:
-            own = menu.addMenu(f"{name} ({_VIEWS[session.views.get(name, 'shown')]})")
+            own = menu.addMenu(f"{name} ({_VIEWS[session.parts.views.get(name, 'shown')]})")
             for view, words in _VIEWS.items():
                 own.addAction(words).triggered.connect(
-                    lambda _=False, name=name, view=view: session.set_view([name], view)
+                    lambda _=False, name=name, view=view: session.parts.set_view([name], view)
                 )
             own.addAction("alone").triggered.connect(
                 lambda _=False, name=name: self._show_region(name, names)
             )
         menu.addAction("all of them seen").triggered.connect(
-            lambda: session.set_view(names, "shown")
+            lambda: session.parts.set_view(names, "shown")
         )
 
     def _show_region(self, name: str, names: list[str]) -> None:
-        self._session.set_view([each for each in names if each != name], "hidden")
-        self._session.set_view([name], "shown")
+        self._session.parts.set_view([each for each in names if each != name], "hidden")
+        self._session.parts.set_view([name], "shown")
 
     def _fill_states(self) -> None:
         """What can be shown of the preload, in the first pane."""
@@ -290,9 +290,9 @@ class ShapeView(QFrame):
         self.panes.set_options(
             replace(
                 self.panes.options,
-                hidden=session.seen("hidden"),
-                faint=session.seen("faint"),
-                lit=session.lit,
+                hidden=session.parts.seen("hidden"),
+                faint=session.parts.seen("faint"),
+                lit=session.parts.lit,
             )
         )
 
