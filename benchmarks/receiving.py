@@ -14,7 +14,8 @@ from belltone.drawing.display import prepare_display
 prepare_display()
 
 from belltone.drawing.colours import LIGHT  # noqa: E402
-from belltone.drawing.scene import Scene, SceneOptions  # noqa: E402
+from belltone.drawing.options import SceneOptions  # noqa: E402
+from belltone.drawing.scene import Scene  # noqa: E402
 from belltone.exchange.arriving import Choices, arrived, choices_in  # noqa: E402
 from belltone.geometry.solids import received  # noqa: E402
 from belltone.reading.family import evaluate  # noqa: E402

@@ -236,7 +236,7 @@ def test_both_shapes_are_seen_from_one_place_in_one_phase(
     swings = {(view.canvas._swing, view.canvas._behind) for view in comparing.views}
     assert len(swings) == 1
     # The same swing is drawn as large in both, whatever the size of each component.
-    largest = [np.abs(scene._points_array - scene.part.points).max() for scene in (first, second)]
+    largest = [np.abs(scene.skin.points - scene.part.points).max() for scene in (first, second)]
     assert largest[0] == pytest.approx(largest[1], rel=0.05)
 
 
@@ -351,7 +351,7 @@ def test_a_mode_without_partner_says_why_and_stands_still(three: MainWindow, qtb
         lacking = view.views[1 if found.matches[at].number is not None else 0]
         assert lacking.head.text().endswith("no partner")
         scene = lacking.canvas.scene
-        assert np.abs(scene._points_array - scene.part.points.astype(np.float32)).max() == 0
+        assert np.abs(scene.skin.points - scene.part.points.astype(np.float32)).max() == 0
     view.close()
 
 

@@ -229,17 +229,21 @@ def test_whirling_modes_turn_in_the_picture(
 ) -> None:
     spin = '[preload.spin]\nspeed = "3000 rpm"\naxis = "x"\ngyroscopic = true\n'
     text = STRIP.replace('width = "30 mm", height = "5 mm"', 'width = "20 mm", height = "20 mm"')
-    window = make_window(None, text + spin)
+    hung = '[sites.middle]\npart = "strip"\nalong = "300 mm"\n'
+    hung += '[[masses]]\nsite = "middle"\nmass = "0.1 kg"\n'
+    window = make_window(None, text + spin + hung)
     modes = window.session.answer.modes  # type: ignore[union-attr]
     assert set(modes.waves[:2]) == {1, -1}
     assert "whirl" in modes.kinds[0]
     scene = window.shape.canvas.scene
     window.shape.panes.set_swing(0.0, 0.0)
-    still = scene._points_array.copy()
+    still, (ball, centre, _, _) = scene.skin.points.copy(), scene._masses[0]
     window.shape.panes.set_swing(0.0, 1.0)
-    moved = np.linalg.norm(scene._points_array - still, axis=1).max()
+    moved = np.linalg.norm(scene.skin.points - still, axis=1).max()
+    # What hangs on it goes along.
+    assert np.linalg.norm(ball.GetPosition() - centre) == pytest.approx(moved, rel=0.05)
     window.shape.panes.set_swing(1.0, 0.0)
-    ahead = np.linalg.norm(scene._points_array - still, axis=1).max()
+    ahead = np.linalg.norm(scene.skin.points - still, axis=1).max()
     assert moved == pytest.approx(ahead, rel=0.05)
 
 

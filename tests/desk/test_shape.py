@@ -157,8 +157,8 @@ def test_a_twisting_mode_turns_its_section(window: MainWindow) -> None:
     twist = next(i for i, k in enumerate(answer.modes.kinds) if k.startswith("twist"))
     window.session.choose(answer.identities[twist])
     scene = window.shape.canvas.scene
-    assert scene._scalars_array.max() == pytest.approx(1.0, abs=1e-5)
-    assert scene._scalars_array.min() < 0.05
+    assert scene.skin.values.max() == pytest.approx(1.0, abs=1e-5)
+    assert scene.skin.values.min() < 0.05
 
 
 def test_the_legend_says_relative(window: MainWindow) -> None:

@@ -62,7 +62,7 @@ def test_energy_is_a_second_colouring(plate: MainWindow) -> None:
     canvas.set_swing(0.0)
 
     def strongest() -> float:
-        scalars = canvas.scene._scalars_array  # the values behind the colours
+        scalars = canvas.scene.skin.values  # the values behind the colours
         return float(canvas.scene.part.points[int(np.argmax(scalars)), 0])
 
     assert strongest() == pytest.approx(0.25, abs=0.02)  # the free end moves most
@@ -99,21 +99,21 @@ def test_colour_is_only_where_there_is_much(
     plate: MainWindow, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     view, scene = plate.shape, plate.shape.canvas.scene
-    everywhere = scene._scalars_array.copy()
+    everywhere = scene.skin.values.copy()
     view.set_option(("least", 0.5), True)
-    masked = scene._scalars_array
+    masked = scene.skin.values
     assert np.all(masked[everywhere < 0.5] == 0)
     assert np.array_equal(masked[everywhere >= 0.5], everywhere[everywhere >= 0.5])
     view.set_option(("most", 0.75), True)
     within = (everywhere >= 0.5) & (everywhere <= 0.75)
-    assert np.array_equal(scene._scalars_array, np.where(within, everywhere, 0))
+    assert np.array_equal(scene.skin.values, np.where(within, everywhere, 0))
     view.set_option(("most", 1.0), True)
     view.set_option(("least", 0.0), True)
-    assert np.array_equal(scene._scalars_array, everywhere)
+    assert np.array_equal(scene.skin.values, everywhere)
     # Any share can be stated.
     monkeypatch.setattr(QInputDialog, "getDouble", lambda *_: (62.5, True))
     view.findChild(QAction, "least stated").trigger()
-    assert np.array_equal(scene._scalars_array, np.where(everywhere >= 0.625, everywhere, 0))
+    assert np.array_equal(scene.skin.values, np.where(everywhere >= 0.625, everywhere, 0))
     view.set_option(("least", 0.0), True)
 
 
@@ -126,7 +126,7 @@ def test_motion_and_both_energies_are_coloured(plate: MainWindow) -> None:
     modes = session.answer.modes
     for colour, densities in (("energy", modes.densities), ("kinetic", modes.motion_densities)):
         view.set_option(("colour", colour), True)
-        assert float(scene._scalars_array.max()) == pytest.approx(1.0, abs=1e-6)
+        assert float(scene.skin.values.max()) == pytest.approx(1.0, abs=1e-6)
         assert densities[at].max() == pytest.approx(1.0)
     moved = np.linalg.norm(modes.shapes[at][:, :3], axis=1)
     assert np.argmax(modes.motion_densities[at]) == np.argmax(moved)
@@ -291,7 +291,7 @@ def test_regions_of_a_received_mesh_are_hidden_and_shown_alone(
     scene = view.canvas.scene
 
     def drawn() -> tuple[int, int]:
-        return scene._poly.GetNumberOfPolys(), scene._faint_poly.GetNumberOfPolys()
+        return scene.skin.solid.GetNumberOfPolys(), scene.skin.faint.GetNumberOfPolys()
 
     whole = len(tray.faces)
     assert drawn() == (whole, 0)

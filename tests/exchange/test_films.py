@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from PIL import Image, ImageSequence
 
 from belltone.design.values import Design
-from belltone.drawing.scene import SceneOptions
+from belltone.drawing.options import SceneOptions
 from belltone.drawing.stills import View, plain, swing_at, taking
 from belltone.exchange.films import Reel, film_modes
 from belltone.exchange.handed import _branch_of

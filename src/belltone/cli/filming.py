@@ -92,7 +92,7 @@ def film(
     """Make a film of a mode, of several, or of one as a knob is turned."""
     prepare_display()
     from belltone.drawing.colours import DARK, LIGHT
-    from belltone.drawing.scene import SceneOptions
+    from belltone.drawing.options import SceneOptions
     from belltone.drawing.stills import View, plain
     from belltone.exchange.films import Reel
     from belltone.exchange.handed import Filmed, hand_over_film
@@ -163,7 +163,7 @@ def picture(
     """Take a picture of the component, a mode or the loaded state, or draw a chart."""
     prepare_display()
     from belltone.drawing.colours import DARK, LIGHT
-    from belltone.drawing.scene import SceneOptions
+    from belltone.drawing.options import SceneOptions
     from belltone.drawing.stills import View, plain
     from belltone.exchange.films import title_height
     from belltone.exchange.handed import CHARTS, Pictured, hand_over_picture

@@ -14,13 +14,11 @@ from weakref import WeakSet
 import numpy as np
 import vtkmodules.vtkRenderingOpenGL2  # noqa: F401  # registers the drawing back end
 from numpy.typing import NDArray
-from vtkmodules.util.numpy_support import numpy_to_vtk, vtk_to_numpy
-from vtkmodules.vtkCommonCore import vtkFloatArray, vtkLookupTable, vtkPoints, vtkUnsignedCharArray
-from vtkmodules.vtkCommonDataModel import vtkPlane, vtkPolyData
-from vtkmodules.vtkFiltersCore import vtkContourFilter
+from vtkmodules.util.numpy_support import vtk_to_numpy
+from vtkmodules.vtkCommonCore import vtkLookupTable, vtkUnsignedCharArray
+from vtkmodules.vtkCommonDataModel import vtkPlane
 from vtkmodules.vtkRenderingCore import (
     vtkActor,
-    vtkPolyDataMapper,
     vtkRenderer,
     vtkRenderWindow,
 )
@@ -32,20 +30,19 @@ from belltone.drawing.drawn import DrawnComponent
 from belltone.drawing.eye import Eye, Heading
 from belltone.drawing.glyphs import (
     ball,
-    cells,
     flaw_glyphs,
-    in_front,
     joint_glyphs,
-    line_actor,
     spring_glyphs,
     support_glyphs,
 )
 from belltone.drawing.load_glyphs import load_glyphs
+from belltone.drawing.options import SceneOptions
+from belltone.drawing.skin import Skin
 from belltone.modes.modeset import ModeSet
 from belltone.system.kinds import location
 from belltone.vectors import cross
 
-__all__ = ["ASIDE", "Scene", "SceneOptions", "Spot"]
+__all__ = ["ASIDE", "Scene", "Spot"]
 
 ASIDE: Final = tuple(
     ((column + 0.5) / 8 - 0.5, (row + 0.5) / 8 - 0.5)
@@ -58,8 +55,6 @@ Array = NDArray[np.float64]
 
 _SLANT: Final = (-0.26, 0.9, -0.33)
 _SLANT_OF_WALL: Final = (-0.38, 0.72, -0.58)  # steeper: plates are looked down upon
-_QUIET: Final = 0.04  # of the largest motion
-_FAINT: Final = 0.22  # opacity of what is see-through
 _MOST_FAST: Final = 900_000  # pixels of a picture drawn while it moves
 _REACH: Final = 0.13  # at amplitude 1 the most moving point is drawn this share of the size away
 
@@ -71,31 +66,6 @@ class Spot:
     part: str
     region: str | None
     place: Array
-
-
-@dataclass(frozen=True)
-class SceneOptions:
-    """What is seen: colour by ``motion``, ``energy`` (strain) or ``kinetic`` energy, lines, names.
-
-    Parts, and regions of received meshes, may be ``hidden`` or ``faint``, which is see-through;
-    ``lit`` parts are outlined. ``cut``
-    takes away what lies before a plane across an axis, at a share of the component. Colours are
-    only where they stand for ``least`` (0 to 1) or more, and ``most`` or less. ``axes`` are drawn
-    in a corner.
-    """
-
-    colour: str = "motion"
-    nodal: bool = True
-    mesh: bool = False
-    clutter: bool = True
-    hidden: frozenset[str] = frozenset()
-    faint: frozenset[str] = frozenset()
-    lit: frozenset[str] = frozenset()
-    cut: str = ""
-    cut_at: float = 0.5
-    least: float = 0.0
-    most: float = 1.0
-    axes: bool = True
 
 
 class Scene:
@@ -114,6 +84,7 @@ class Scene:
         self._state_table = vtkLookupTable()
         self._of_state = False
         self._lagging: Array | None = None
+        self._lagging_shape: Mapping[str, Array] = {}
         self._pixels = vtkUnsignedCharArray()
         self._design: Design | None = None
         self._modes: ModeSet | None = None
@@ -149,11 +120,9 @@ class Scene:
         self._renderer.RemoveAllViewProps()
         self.part = DrawnComponent(design, modes, outlined=modes is None)
         self.size = self.part.size
-        self._points_array = np.ascontiguousarray(self.part.points, dtype=np.float32)
-        self._scalars_array = np.zeros(len(self._points_array), dtype=np.float32)
-        self._signed_array = np.zeros(len(self._points_array), dtype=np.float32)
-        self._add_surface()
-        self._add_lines()
+        self.skin = Skin(self.part, self._palette, self._table)
+        for actor in self.skin.actors:
+            self._renderer.AddActor(actor)
         self._add_glyphs()
         self._displacement = np.zeros_like(self.part.points)
         self._shape = None
@@ -197,9 +166,7 @@ class Scene:
         assert before is not None
         self._design = design
         if moved:
-            self._points_array[:] = self._rest_array[:] = self.part.points
-            for changed in (self._resting.GetPoints(), self._resting):
-                changed.Modified()
+            self.skin.follow()
         if moved or before.places != design.places:
             for actor in self._glyphs:
                 self._renderer.RemoveActor(actor)
@@ -213,8 +180,8 @@ class Scene:
         sizes = np.linalg.norm(self._displacement, axis=1)
         self._lagging = None
         if modes.lagging is not None and modes.waves[index]:
-            behind = self.part.moved(modes.by_part(modes.lagging[index]))
-            self._lagging = behind * self._motion_scale
+            self._lagging_shape = modes.by_part(modes.lagging[index])
+            self._lagging = self.part.moved(self._lagging_shape) * self._motion_scale
             sizes = np.hypot(sizes, np.linalg.norm(self._lagging, axis=1))
             sizes /= sizes.max() or 1.0
         self._values = {
@@ -236,11 +203,8 @@ class Scene:
     def _use(self, table: vtkLookupTable, of_state: bool) -> None:
         """Colours of motion and of a loaded state are not the same, nor are its lines."""
         self._of_state = of_state
-        for mapper in self._mappers:
-            mapper.SetLookupTable(table)
-        self._nodal_actor.SetVisibility(
-            self.options.nodal and not self.part.only_members and not of_state
-        )
+        self.skin.use(table)
+        self.skin.show_nodal(self.options.nodal and not of_state)
 
     def _take(self, shape: Mapping[str, Array]) -> None:
         self._shape = dict(shape)
@@ -250,28 +214,8 @@ class Scene:
         self._motion_scale = 1.0 / largest
 
     def _finish(self) -> None:
-        self._signed_array[:] = np.sum(self._displacement * self.part.normals, axis=1)
-        self._find_nodal()
-        self._signed.Modified()
+        self.skin.find_nodal(self.options, self._displacement)
         self._colour()
-
-    def _find_nodal(self) -> None:
-        """Where a whole face stands still (by a clamp) there is no line to draw."""
-        quiet = [
-            faces[np.abs(self._signed_array[faces]).max(axis=1) > _QUIET]
-            for faces in self.part.wall_faces(self._seen)
-        ]
-        self._nodal_poly.SetPolys(cells(quiet))
-
-    @property
-    def _seen(self) -> list[str]:
-        """The parts drawn solid."""
-        options = self.options
-        return [name for name in self.part.parts if name not in options.hidden | options.faint]
-
-    @property
-    def _faint(self) -> list[str]:
-        return [name for name in self.part.parts if name in self.options.faint]
 
     def _depth(self, name: str) -> float:
         """How thick a part is, as glyphs on it go by."""
@@ -288,35 +232,16 @@ class Scene:
         if self._shape is not None:
             values = self._values[self.options.colour]
             kept = (values >= self.options.least) & (values <= self.options.most)
-            self._scalars_array[:] = np.where(kept, values, 0.0)
-            self._scalars.Modified()
+            self.skin.paint(np.where(kept, values, 0.0))
 
     def _apply_options(self) -> None:
-        self._mesh_actor.SetVisibility(self.options.mesh)
-        self._rest_actor.SetVisibility(self.options.clutter)
+        self.skin.show(self.options)
+        self.skin.show_nodal(self.options.nodal and not self._of_state)
         for actor in self._glyphs:
             actor.SetVisibility(self.options.clutter)
-        self._nodal_actor.SetVisibility(
-            self.options.nodal and not self.part.only_members and not self._of_state
-        )
-        seen, both = self._seen, [*self._seen, *self._faint]
-        hidden, faint = self.options.hidden, self.options.faint
-        shown = self.part.faces_seen(seen, hidden | faint)
-        through = self.part.faces_seen(self._faint, hidden)
-        through += self.part.faces_seen(seen, faint - hidden, only=True)
-        self._poly.SetPolys(cells(shown))
-        self._faint_poly.SetPolys(cells(through))
-        for poly, what, names in (
-            (self._edges, "edges", both),
-            (self._resting, "edges", both),
-            (self._mesh, "mesh_lines", seen),
-            (self._lit, "edges", self.options.lit),
-        ):
-            poly.SetLines(cells([line[None] for line in self.part.gathered(what, names)]))
-            poly.Modified()
         self._cut()
         if self._shape is not None:
-            self._find_nodal()
+            self.skin.find_nodal(self.options)
 
     def _cut(self) -> None:
         """Take away what lies before the plane of the cut, as the component stands at rest."""
@@ -328,10 +253,7 @@ class Scene:
             camera = self._renderer.GetActiveCamera()
             ahead = np.array(camera.GetFocalPoint()) - np.array(camera.GetPosition())
             plane.SetNormal(*(np.eye(3)[axis] * (1.0 if ahead[axis] >= 0 else -1.0)))
-        for mapper in (*self._mappers, *self._line_mappers):
-            mapper.RemoveAllClippingPlanes()
-            if axis >= 0:
-                mapper.AddClippingPlane(plane)
+        self.skin.cut(plane if axis >= 0 else None)
 
     def pose(self, swing: float, behind: float = 0.0) -> None:
         """Move everything to ``swing`` (-1 to 1, times the drawn amplitude) of the mode.
@@ -343,39 +265,24 @@ class Scene:
         # What leads may not have been built yet.
         like = self if self._like is None or self._like._design is None else self._like
         size = like.size
-        scale = swing * _REACH * size
-        self._points_array[:] = self.part.points + scale * self._displacement
+        ahead, behind = swing * _REACH * size, behind * _REACH * size
+        points = self.part.points + ahead * self._displacement
         if self._lagging is not None:
-            self._points_array[:] += behind * _REACH * size * self._lagging
-        self._moved()
+            points += behind * self._lagging
+        self.skin.move(points)
         for actor, centre, place, offset in self._masses:
-            at = self.part.body_motion(self._shape, place)
-            moved = (at[:3] + cross(at[3:], offset)) * self._motion_scale
-            actor.SetPosition(*(centre + scale * moved))
+            at = ahead * self.part.body_motion(self._shape, place)
+            if self._lagging is not None:
+                at += behind * self.part.body_motion(self._lagging_shape, place)
+            moved = at[:3] + cross(at[3:], offset)
+            actor.SetPosition(*(centre + moved * self._motion_scale))
 
     def rest(self) -> None:
         """Show the component at rest, in the colour of what does not move."""
         self._shape = self._lagging = None
-        self._points_array[:] = self.part.points
-        for values in (self._scalars_array, self._signed_array):
-            values[:] = 0.0
-        self._scalars.Modified()
-        self._nodal_actor.SetVisibility(False)
+        self.skin.rest()
         for actor, centre, _, _ in self._masses:
             actor.SetPosition(*centre)
-        self._moved()
-
-    def _moved(self) -> None:
-        for changed in (
-            self._points,
-            self._poly,
-            self._faint_poly,
-            self._edges,
-            self._lit,
-            self._mesh,
-            self._nodal_poly,
-        ):
-            changed.Modified()
 
     # -- what is looked at ----------------------------------------------------------------------
 
@@ -467,9 +374,9 @@ class Scene:
         place = self.eye.point_under(x, y, height)
         if place is None:
             return None
-        point = int(np.argmin(np.linalg.norm(self._points_array - place, axis=1)))
+        point = int(np.argmin(np.linalg.norm(self.skin.points - place, axis=1)))
         part, region = self.part.owner(point)
-        rest = self.part.points[point] + place - self._points_array[point]
+        rest = self.part.points[point] + place - self.skin.points[point]
         return Spot(part, region, rest)
 
     def share_eye(self, other: Scene) -> None:
@@ -487,79 +394,6 @@ class Scene:
         self._window.Finalize()
 
     # -- building -------------------------------------------------------------------------------
-
-    def _add_surface(self) -> None:
-        self._points = vtkPoints()
-        self._points.SetData(numpy_to_vtk(self._points_array, deep=False))
-        self._scalars: vtkFloatArray = numpy_to_vtk(self._scalars_array, deep=False)
-        self._poly = vtkPolyData()
-        self._poly.SetPoints(self._points)
-        self._faint_poly = vtkPolyData()
-        self._faint_poly.SetPoints(self._points)
-        self._mappers: list[vtkPolyDataMapper] = []
-        for poly, opacity in ((self._poly, 1.0), (self._faint_poly, _FAINT)):
-            poly.GetPointData().SetScalars(self._scalars)
-            mapper = vtkPolyDataMapper()
-            mapper.SetInputData(poly)
-            mapper.SetLookupTable(self._table)
-            mapper.SetScalarRange(0.0, 1.0)
-            self._mappers.append(mapper)
-            actor = vtkActor()
-            actor.SetMapper(mapper)
-            if self.part.only_members:
-                actor.GetProperty().SetInterpolationToFlat()
-            actor.GetProperty().SetAmbient(0.35)
-            actor.GetProperty().SetDiffuse(0.7)
-            actor.GetProperty().SetOpacity(opacity)
-            self._renderer.AddActor(actor)
-
-    def _add_lines(self) -> None:
-        """Real edges, lines between elements, the resting shape, and where nothing moves."""
-        ink, muted = self._palette.ink, self._palette.muted
-        self._edges = self._lines(self._points)
-        edges = line_actor(self._edges, ink, 1.2, 0.65)
-        self._renderer.AddActor(edges)
-        self._lit = self._lines(self._points)
-        self._renderer.AddActor(line_actor(self._lit, self._palette.live, 3.5, 0.9))
-        self._mesh = self._lines(self._points)
-        self._mesh_actor = line_actor(self._mesh, ink, 0.8, 0.35)
-        self._renderer.AddActor(self._mesh_actor)
-        resting = vtkPoints()
-        self._rest_array = np.ascontiguousarray(self.part.points, dtype=np.float32).copy()
-        resting.SetData(numpy_to_vtk(self._rest_array, deep=False))
-        self._resting = self._lines(resting)
-        self._rest_actor = line_actor(self._resting, muted, 0.8, 0.45)
-        self._renderer.AddActor(self._rest_actor)
-        self._line_mappers = [edges.GetMapper(), self._mesh_actor.GetMapper()]
-        # Along these lines sand would come to lie on a plate that rings in this mode.
-        self._signed: vtkFloatArray = numpy_to_vtk(self._signed_array, deep=False)
-        self._signed.SetName("signed")
-        self._nodal_poly = vtkPolyData()
-        self._nodal_poly.SetPoints(self._points)
-        self._nodal_poly.GetPointData().AddArray(self._signed)
-        contour = vtkContourFilter()
-        contour.SetInputData(self._nodal_poly)
-        contour.SetInputArrayToProcess(0, 0, 0, 0, "signed")
-        contour.SetValue(0, 0.0)
-        contour.ComputeScalarsOff()
-        contour.ComputeNormalsOff()
-        mapper = vtkPolyDataMapper()
-        mapper.SetInputConnection(contour.GetOutputPort())
-        mapper.ScalarVisibilityOff()
-        in_front(mapper)
-        self._nodal_actor = vtkActor()
-        self._nodal_actor.SetMapper(mapper)
-        self._nodal_actor.GetProperty().SetColor(*rgb(self._palette.nodal))
-        self._nodal_actor.GetProperty().SetLineWidth(2.4)
-        self._nodal_actor.GetProperty().SetLighting(False)
-        self._renderer.AddActor(self._nodal_actor)
-        self._line_mappers.append(mapper)
-
-    @staticmethod
-    def _lines(points: vtkPoints) -> vtkPolyData:
-        poly = vtkPolyData()
-        poly.SetPoints(points)
-        return poly
 
     def _add_masses(self) -> None:
         assert self._design is not None

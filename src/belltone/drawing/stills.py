@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 from belltone.design.values import Design
 from belltone.drawing.colours import LIGHT, Palette
 from belltone.drawing.eye import Heading
-from belltone.drawing.scene import Scene, SceneOptions
+from belltone.drawing.options import SceneOptions
+from belltone.drawing.scene import Scene
 from belltone.drawing.shown import Shown, state_values
 from belltone.modes.modeset import ModeSet
 

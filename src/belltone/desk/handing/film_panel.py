@@ -23,7 +23,7 @@ from belltone.desk.questions import write_film
 from belltone.desk.session.session import Session
 from belltone.drawing.colours import LIGHT, Palette
 from belltone.drawing.eye import Heading
-from belltone.drawing.scene import SceneOptions
+from belltone.drawing.options import SceneOptions
 from belltone.drawing.stills import View, plain
 from belltone.exchange.films import Reel, frame_count
 from belltone.exchange.handed import Filmed

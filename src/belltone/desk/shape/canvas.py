@@ -25,8 +25,9 @@ from belltone.desk.shape.caption import caption
 from belltone.desk.shape.lettering import Lettering
 from belltone.desk.shape.seen import Seen
 from belltone.drawing.colours import Palette
+from belltone.drawing.options import SceneOptions
 from belltone.drawing.picking import SitePicker
-from belltone.drawing.scene import ASIDE, Scene, SceneOptions, Spot
+from belltone.drawing.scene import ASIDE, Scene, Spot
 from belltone.drawing.shown import CHOSEN, Shown, state_values
 from belltone.drawing.stills import plain
 from belltone.modes.base_state import BaseState

@@ -10,7 +10,7 @@ from belltone.desk.session.session import Session
 from belltone.desk.shape.canvas import ShapeCanvas
 from belltone.desk.shape.site_menu import site_menu
 from belltone.drawing.colours import Palette
-from belltone.drawing.scene import SceneOptions
+from belltone.drawing.options import SceneOptions
 from belltone.drawing.shown import STATE_KINDS, Shown
 from belltone.modes.base_state import BaseState
 

@@ -13,7 +13,7 @@ from PIL import Image
 from belltone.design.values import Design
 from belltone.drawing.colours import LIGHT
 from belltone.drawing.dimensions import overlay
-from belltone.drawing.scene import SceneOptions
+from belltone.drawing.options import SceneOptions
 from belltone.drawing.shown import STATE_KINDS, Shown, state_values
 from belltone.drawing.stills import View, swing_at, taking
 from belltone.exchange.report.blocks import Card, Photo
