@@ -287,3 +287,30 @@ def test_no_input_is_replaced(run: Run, plate_path: Path) -> None:
         )
         assert code == 1
         assert "would replace" in err
+
+
+@pytest.mark.parametrize(
+    ("asked", "words"),
+    [
+        (("export", "--what", "state", "-o", "x.vtu"), "no loaded state to write"),
+        (("picture", "--what", "stress", "-o", "x.png"), "there is no loaded state"),
+        (("picture", "--what", "one knob", "-o", "x.png"), "it needs a knob;"),
+        (("picture", "--what", "two knobs", "-o", "x.svg"), "it needs a band and two knobs"),
+        (("tables", "--what", "tolerances, one knob", "-o", "x.csv"), "none of these tables"),
+    ],
+)
+def test_what_a_sheet_has_not_is_told_before_anything_is_solved(
+    run: Run,
+    plate_path: Path,
+    monkeypatch: pytest.MonkeyPatch,
+    asked: tuple[str, ...],
+    words: str,
+) -> None:
+    def solve(*_: object) -> ModeSet:
+        raise AssertionError("solved")
+
+    monkeypatch.setattr("belltone.exchange.gathered.known_or_solved", solve)
+    command, *rest, target = asked
+    code, _, err = run(command, plate_path, *rest, plate_path.with_name(target))
+    assert code == 1
+    assert words in err

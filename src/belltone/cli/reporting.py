@@ -134,21 +134,24 @@ def tables_command(
             raise typer.BadParameter(
                 f"there is no table “{name}”; there are {', '.join(TABLE_NAMES)}"
             )
-    from belltone.exchange.gathered import solved, tables_of
+    from belltone.compare.variants import read_variants, variants_path
+    from belltone.exchange.gathered import solved, tables_held, tables_of
     from belltone.exchange.handed_tables import write_tables
     from belltone.reading.family import evaluate
 
     design = evaluate(source)
     warn(design)
+    possible = tables_held(source, design, bool(read_variants(variants_path(sheet))))
+    there = [name for name in possible if name in asked]
+    for name in asked:
+        if name not in there:
+            note(f"“{name}” is left out: the sheet has nothing for it")
+    if not there:
+        fail("none of these tables has anything in it")
     with ResultStore(store_path(sheet), note) as store:
         with progress_shown("solving") as progress:
             modes = solved(source, design, store, progress)
         with _workers(modes) as workers, progress_shown("tables") as progress:
-            found = tables_of(source, sheet, asked, workers, store, progress)  # type: ignore[arg-type]
-    for name in asked:
-        if name not in found:
-            note(f"“{name}” is left out: the sheet has nothing for it")
-    if not found:
-        fail("none of these tables has anything in it")
+            found = tables_of(source, sheet, there, workers, store, progress)
     write_tables(found, output)
     print(f"wrote {output}")

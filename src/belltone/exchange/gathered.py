@@ -49,6 +49,7 @@ __all__ = [
     "gather",
     "held",
     "solved",
+    "tables_held",
     "tables_of",
     "usual_parts",
 ]
@@ -59,6 +60,14 @@ SLOW: Final[Mapping[ReportPart, str]] = {
     "tolerances": "a model of all knobs with tolerances: a minute or more",
 }
 """What is not in a report unless it is asked for, and what it takes."""
+
+_AS_PARTS: Final[Mapping[TableName, ReportPart]] = {
+    "one knob": "one knob",
+    "two knobs": "two knobs",
+    "comparison": "variants",
+    "tolerances": "tolerances",
+}
+"""Tables of what a report holds too."""
 
 _BOUND: Final = 1e-3  # of the sweep's model
 _PLANE_BOUND: Final = 2e-3
@@ -93,9 +102,10 @@ class Gathered:
 
 def held(sheet: Sheet, design: Design, pinned: bool) -> tuple[ReportPart, ...]:
     """The parts a report of a sheet may hold, in order."""
+    knobs = len(sheet.content.report.knobs or _literal(design))
     there: dict[ReportPart, bool] = {
-        "one knob": bool(design.knobs),
-        "two knobs": len(design.knobs) > 1 and bool(design.bands),
+        "one knob": knobs > 0,
+        "two knobs": knobs > 1 and bool(design.bands),
         "variants": pinned,
         "preload": design.preload is not None,
         "measured": sheet.content.measured is not None,
@@ -160,8 +170,7 @@ def gather(
         else:
             notes.append("frequencies over two knobs: there are not two")
     if "proposal" in parts:
-        names = [name for name, knob in design.knobs.items() if knob.literal]
-        found["cleared"] = clear(sheet, names, store=store, progress=progress)
+        found["cleared"] = clear(sheet, _literal(design), store=store, progress=progress)
     if "tolerances" in parts:
         found["tolerances"] = tolerances(sheet, store=store, progress=progress)
     return Gathered(
@@ -175,6 +184,14 @@ def gather(
     )
 
 
+def tables_held(sheet: Sheet, design: Design, pinned: bool) -> tuple[TableName, ...]:
+    """The tables there are of a sheet, in order."""
+    possible = held(sheet, design, pinned)
+    turning = design.preload is not None and design.preload.spin is not None
+    there = {name: part in possible for name, part in _AS_PARTS.items()} | {"crossings": turning}
+    return tuple(name for name in TABLES if there.get(name, True))
+
+
 def tables_of(
     sheet: Sheet,
     path: Path | None,
@@ -185,23 +202,17 @@ def tables_of(
 ) -> dict[str, DesignTable]:
     """The tables of a sheet by their names, in order; what there is none of is left out.
 
-    Raises what `gather` raises.
+    Raises `ReportError` before anything is solved where none is left, and what `gather` raises.
     """
-    parts: dict[TableName, ReportPart] = {
-        "one knob": "one knob",
-        "two knobs": "two knobs",
-        "comparison": "variants",
-        "tolerances": "tolerances",
-    }
     pinned = path is not None and bool(read_variants(variants_path(path)))
-    possible = held(sheet, evaluate(sheet), pinned)
-    asked = [parts[name] for name in names if name in parts and parts[name] in possible]
+    there = [name for name in tables_held(sheet, evaluate(sheet), pinned) if name in names]
+    if not there:
+        raise ReportError("none of these tables has anything in it")
+    asked = [_AS_PARTS[name] for name in there if name in _AS_PARTS]
     found = gather(sheet, path, asked, workers, store, progress)
     design = found.design
     tables: dict[str, DesignTable] = {}
-    for name in TABLES:
-        if name not in names:
-            continue
+    for name in there:
         if name == "modes":
             tables[name] = mode_table(found.modes, design)
         elif name == "one knob" and found.sweep is not None:
@@ -213,7 +224,7 @@ def tables_of(
             tables[name] = comparison_table(own, found.variants)
         elif name == "tolerances" and found.tolerances is not None:
             tables[name] = spread_table(found.tolerances)
-        elif name == "crossings" and design.preload is not None and design.preload.spin is not None:
+        elif name == "crossings":
             tables[name] = crossing_table(speed_diagram(sheet, workers, store, progress))
     return tables
 
@@ -230,8 +241,11 @@ def _knobs(sheet: Sheet, design: Design) -> list[KnobValue]:
         if name not in design.knobs:
             known = ", ".join(f"“{each}”" for each in design.knobs) or "none"
             raise ReportError(f"report · knobs: there is no knob “{name}”; there are: {known}")
-    names = named or [name for name, knob in design.knobs.items() if knob.literal]
-    return [design.knobs[name] for name in names]
+    return [design.knobs[name] for name in named or _literal(design)]
+
+
+def _literal(design: Design) -> list[str]:
+    return [name for name, knob in design.knobs.items() if knob.literal]
 
 
 def _plan(knob: KnobValue) -> SweepPlan:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from belltone.design.values import Design
 from belltone.errors import UserError
-from belltone.exchange.gathered import gather, solved
+from belltone.exchange.gathered import gather, held, solved
 from belltone.exchange.measurements import measured_of
 from belltone.files import same_file, write_text, writing
 from belltone.modes.modeset import ModeSet
@@ -129,6 +129,8 @@ def hand_over_files(
         return [target]
     if ending == ".pvd":
         return _series(sheet, design, target, kept, store, progress, workers, over)
+    if what == "state" and design.preload is None:
+        raise HandedError("nothing loads the component, so there is no loaded state to write")
     found = solved(sheet, design, store, progress)
     if what == "matrices":
         from belltone.exchange.matrices import matrix_files, write_matrices
@@ -138,8 +140,7 @@ def hand_over_files(
     if what == "state":
         from belltone.exchange.grids import write_state
 
-        if found.base is None:
-            raise HandedError("nothing loads the component, so there is no loaded state to write")
+        assert found.base is not None
         write_state(design, found, found.base, target)
     elif ending == ".unv":
         from belltone.compare.likeness import Side
@@ -235,6 +236,8 @@ def hand_over_picture(
     from belltone.exchange.films import written_over
 
     design = evaluate(sheet)
+    if shown.what not in ("component", "mode") and design.preload is None:
+        raise HandedError("nothing loads the component, so there is no loaded state")
     modes = solved(sheet, design, store, progress)
     with taking(design, modes, view, palette) as still:
         if shown.what == "component":
@@ -248,8 +251,7 @@ def hand_over_picture(
             if view.headroom:
                 pixels = written_over(pixels, design, modes, place, view, palette)
         else:
-            if modes.base is None:
-                raise HandedError("nothing loads the component, so there is no loaded state")
+            assert modes.base is not None
             if shown.what == "buckling" and shown.number > len(modes.base.factors):
                 raise HandedError(f"{len(modes.base.factors)} buckling shapes were found")
             kind = {"displacement": "moved", "stress": "stress"}.get(shown.what, "buckling")
@@ -277,18 +279,24 @@ def _chart(
 
     parts: dict[str, ReportPart] = {"one knob": "one knob", "two knobs": "two knobs"}
     asked = [parts[what]] if what in parts else []
+    if not set(asked).issubset(held(sheet, evaluate(sheet), pinned=False)):
+        wanted = "a knob" if what == "one knob" else "a band and two knobs"
+        raise HandedError(
+            f"“{what}” cannot be drawn of this sheet: it needs {wanted}; the value of a knob of a "
+            "chart must be a plain one"
+        )
     found = gather(sheet, None, asked, workers, store, progress)
     size = view.width, view.height
     if what == "ruler":
         told = measured_of(sheet)
         measured = () if told is None else told.frequencies.tolist()
         figure = ruler_chart(found.design, found.modes, *size, measured=measured, palette=palette)
-    elif what == "one knob" and found.sweep is not None:
+    elif what == "one knob":
+        assert found.sweep is not None
         figure = branch_chart(found.sweep, found.design, found.intervals, *size, palette=palette)
-    elif what == "two knobs" and found.plane is not None:
-        figure = plane_chart(found.plane, found.design, *size, palette=palette)
     else:
-        raise HandedError(f"the sheet has not the knobs for “{what}”")
+        assert found.plane is not None
+        figure = plane_chart(found.plane, found.design, *size, palette=palette)
     if target.suffix.lower() == ".svg":
         write_text(f'<?xml version="1.0" encoding="utf-8"?>\n{as_svg(figure)}', target)
     else:

@@ -12,7 +12,7 @@ from belltone.desk.handing.write_panel import WritePanel
 from belltone.desk.look import label_font
 from belltone.desk.questions import write_tables
 from belltone.desk.session.session import Session
-from belltone.exchange.gathered import SLOW, held
+from belltone.exchange.gathered import SLOW, tables_held
 from belltone.exchange.handed_tables import TABLES, TableName
 
 __all__ = ["TablesPanel"]
@@ -58,17 +58,9 @@ class TablesPanel(WritePanel):
         """Offer the tables there are."""
         session = self._session
         design = session.written
-        possible = held(session.written_sheet, design, bool(session.variants.listed))
-        spins = design.preload is not None and design.preload.spin is not None
-        there: dict[TableName, bool] = {
-            "one knob": "one knob" in possible,
-            "two knobs": "two knobs" in possible,
-            "comparison": "variants" in possible,
-            "crossings": spins,
-            "tolerances": "tolerances" in possible,
-        }
+        there = tables_held(session.written_sheet, design, bool(session.variants.listed))
         for name, tick in self.ticks.items():
-            tick.setEnabled(there.get(name, True))
+            tick.setEnabled(name in there)
 
     @property
     def chosen(self) -> tuple[TableName, ...]:
