@@ -14,6 +14,7 @@ from pytestqt.qtbot import QtBot
 
 from belltone.desk.designs.designs_view import DesignsView
 from belltone.desk.look import label_font
+from belltone.desk.shape.lettering import told_box
 from belltone.desk.shape.site_menu import site_menu
 from belltone.desk.window import MainWindow
 from belltone.drawing.colours import LIGHT
@@ -245,6 +246,22 @@ def test_whirling_modes_turn_in_the_picture(
     window.shape.panes.set_swing(1.0, 0.0)
     ahead = np.linalg.norm(scene.skin.points - still, axis=1).max()
     assert moved == pytest.approx(ahead, rel=0.05)
+
+
+def test_why_there_is_no_answer_hides_nothing_of_the_component(
+    make_window: Callable[..., MainWindow], qtbot: QtBot
+) -> None:
+    column = STRIP.split("[[supports]]")[0].replace(
+        'length = "600 mm"', 'from = ["0 mm", "0 mm", "0 mm"]\nto = ["0 mm", "0 mm", "600 mm"]'
+    )
+    load = (
+        '[[preload.forces]]\nname = "weight"\nsite = "strip.end"\nforce = ["0 N", "0 N", "-9 kN"]\n'
+    )
+    window = make_window(None, column + held("strip.start") + load)
+    qtbot.waitUntil(lambda: "buckled" in window.session.failure, timeout=WAIT)
+    canvas = window.shape.canvas
+    lowest = canvas.scene.eye.on_picture(np.zeros(3), canvas.height())[1]
+    assert lowest < told_box(canvas.rect(), window.session.failure).top()
 
 
 def test_a_picked_site_can_be_loaded(pushed: MainWindow) -> None:

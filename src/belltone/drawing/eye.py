@@ -24,13 +24,13 @@ _VIEW_ANGLE: Final = 20.0  # degrees; narrow, so that near and far parts look al
 class Eye:
     """Looks at what a renderer draws into a window.
 
-    ``headroom`` are pixels at the top that a caption needs, ``filled`` is the share of the picture
-    that what is brought into view takes, ``wanted`` the size of the picture (pixels), of which
-    the window has fewer where it is drawn fast.
+    ``headroom`` and ``footroom`` are pixels at the top and the bottom that words need, ``filled``
+    is the share of the picture that what is brought into view takes, ``wanted`` the size of the
+    picture (pixels), of which the window has fewer where it is drawn fast.
     """
 
     def __init__(self, renderer: vtkRenderer, window: vtkRenderWindow) -> None:
-        self.headroom = 0
+        self.headroom = self.footroom = 0
         self.filled = _FILLED
         self.wanted = 600, 300
         self._renderer, self._window = renderer, window
@@ -76,16 +76,18 @@ class Eye:
         sideways = about[:, None] * np.array([1.0, 1.0, 0.0])
         middle = 0.5 * ((along - sideways).min(axis=0) + (along + sideways).max(axis=0))
         width, height = self.wanted
-        # A caption needs room above; what is seen goes into the middle of what is left.
-        clear = max(1 - self.headroom / max(height, 1), _LEAST_CLEAR)
+        # Words need room; what is seen goes into the middle of what is left.
+        above, below = (pixels / max(height, 1) for pixels in (self.headroom, self.footroom))
+        clear = max(1 - above - below, _LEAST_CLEAR)
+        lowered = (1 - clear) * (above - below) / max(above + below, 1e-12)
         half = np.tan(np.radians(camera.GetViewAngle() / 2)) * self.filled
         away = along - middle
         reach = np.abs(away) + sideways
         needed = np.maximum(reach[:, 0] * height / max(width, 1), reach[:, 1] / clear)
         distance = float((away[:, 2] + needed / half).max())
         centre = middle @ np.stack([across, upward, -ahead])
-        lower = distance * np.tan(np.radians(camera.GetViewAngle() / 2)) * (1 - clear)
-        centre = centre + lower * upward
+        lowered *= distance * np.tan(np.radians(camera.GetViewAngle() / 2))
+        centre = centre + lowered * upward
         camera.SetFocalPoint(*centre)
         camera.SetPosition(*(centre - distance * ahead))
         camera.SetViewUp(*upward)

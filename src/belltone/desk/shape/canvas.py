@@ -22,7 +22,7 @@ from belltone.design.values import Design
 from belltone.desk.images import as_image
 from belltone.desk.session.pointing import Point
 from belltone.desk.shape.caption import caption
-from belltone.desk.shape.lettering import Lettering
+from belltone.desk.shape.lettering import Lettering, told_box
 from belltone.desk.shape.seen import Seen
 from belltone.drawing.colours import Palette
 from belltone.drawing.options import SceneOptions
@@ -194,6 +194,14 @@ class ShapeCanvas(QWidget):
         self._session.choice_changed.disconnect(self._take_mode)
         self._scene.close()
 
+    def _leave_room(self) -> bool:
+        """Keep the view clear of why there is no answer; returns whether that takes other room."""
+        told = self._session.failure if self._session.answer is None else ""
+        pixels = self.rect().bottom() - told_box(self.rect(), told).top() if told else 0
+        before, eye = self._scene.eye.footroom, self._scene.eye
+        eye.footroom = round(pixels * self.devicePixelRatioF())
+        return eye.footroom != before
+
     def _turned(self) -> None:
         self._redraw()
         self.moved.emit()
@@ -203,6 +211,8 @@ class ShapeCanvas(QWidget):
         answer = self._session.answer
         design, modes = self._now
         if design is self._shown_design and modes is self._shown_modes:
+            if self._leave_room() and self._fitted:
+                self.fit()
             self.update()
             return
         if design is self._shown_design and not self._followed and _alike(modes, self._shown_modes):
@@ -233,6 +243,7 @@ class ShapeCanvas(QWidget):
         if self.shown.kind == "buckling":
             self.shown = CHOSEN  # another design may have fewer of them
         self._picker = SitePicker(design, self._scene)
+        self._leave_room()
         if first:
             self._scene.look("corner")
         elif self._fitted:
@@ -381,7 +392,7 @@ class ShapeCanvas(QWidget):
         """Write and mark what belongs over the picture."""
         options, failure = self._scene.options, self._session.failure
         waiting = failure or "at rest; its modes are being solved"
-        taken = [over.waiting_box(waiting)] if self._session.answer is None else []
+        taken = [told_box(over.room, waiting)] if self._session.answer is None else []
         if options.clutter and self.named and self._shown_design is not None:
             over.names(self._shown_design, taken)
         if options.axes:
@@ -436,6 +447,7 @@ class ShapeCanvas(QWidget):
         super().resizeEvent(event)
         ratio = self.devicePixelRatioF()
         self._scene.resize(round(self.width() * ratio), round(self.height() * ratio))
+        self._leave_room()
         if self._fitted and self._shown_design is not None:
             self._scene.fit()
         self._redraw()

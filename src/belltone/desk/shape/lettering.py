@@ -9,7 +9,7 @@ from typing import Final
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRect, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPen, QPolygonF
 
 from belltone.design.values import Design
 from belltone.desk.look import label_font
@@ -18,7 +18,7 @@ from belltone.drawing.colours import Palette
 from belltone.drawing.eye import Eye
 from belltone.system.kinds import location
 
-__all__ = ["Lettering"]
+__all__ = ["Lettering", "told_box"]
 
 Line = Sequence[tuple[float, float]]
 """Points in pixels of the picture."""
@@ -28,6 +28,12 @@ _TOLD: Final = (
     | int(Qt.AlignmentFlag.AlignHCenter)
     | int(Qt.TextFlag.TextWordWrap)
 )
+
+
+def told_box(room: QRect, text: str) -> QRect:
+    """Where in a picture's room it is told why nothing moves."""
+    inside = room.adjusted(70, 0, -12, -10)
+    return QFontMetrics(label_font(9)).boundingRect(inside, _TOLD, text).adjusted(-8, -4, 8, 4)
 
 
 @dataclass(frozen=True)
@@ -42,12 +48,6 @@ class Lettering:
     eye: Eye
     room: QRect
     ratio: float
-
-    def waiting_box(self, text: str) -> QRect:
-        """Where it is told why nothing moves yet."""
-        self.painter.setFont(label_font(9))
-        room = self.room.adjusted(70, 0, -12, -10)
-        return self.painter.boundingRect(room, _TOLD, text).adjusted(-8, -4, 8, 4)
 
     def waiting(self, text: str, box: QRect, failed: bool) -> None:
         """Tell why nothing moves yet."""
