@@ -17,6 +17,9 @@ def solved(rows: np.ndarray) -> np.ndarray:
     free = eliminate(with_constant(rows), np.ones(rows.shape[1]))
     basis = free.basis.toarray()
     assert basis[free.kept] == pytest.approx(np.eye(basis.shape[1]))
+    # The ties that told something are as many as unknowns are gone, and none repeats another.
+    gone = rows.shape[1] - basis.shape[1]
+    assert len(free.told) == np.linalg.matrix_rank(rows[free.told], tol=1e-8) == gone
     return basis
 
 

@@ -19,7 +19,7 @@ from belltone.system.bodies import Body
 from belltone.system.constraints import Tie, one_body, site_motion, site_rows
 from belltone.system.division import mesh_bodies
 from belltone.system.elimination import FreeMotions, eliminate
-from belltone.system.joints import joint_ties
+from belltone.system.joints import Rule, joint_ties
 from belltone.system.kept_meshes import KeptMeshes, matrices_of
 from belltone.system.kinds import body_of, kind_of
 from belltone.system.lumps import hung_mass, lump_of
@@ -177,17 +177,26 @@ class Assembly:
     @property
     def turns_with_motion(self) -> bool:
         """Whether anything that ties parts together depends on how far they have turned."""
-        wide = any(len(site) > 1 for site in self._rigid_sites)
-        return bool(self.joints.rules) or wide
+        return bool(self.joints.rules) or bool(self._own_bodies)
 
     def free(self, pose: Pose | None = None, scale: float = 1.0) -> FreeMotions:
-        """What is free to move from a pose on; moves that are set come to ``scale`` of theirs."""
-        own_bodies = [one_body(site, self.size)(pose) for site in self._many]
+        """What is free to move from a pose on; moves that are set come to ``scale`` of theirs.
+
+        Ties that repeat others as made, as where a rim that is one body is held all round, do not
+        quite repeat them once it has turned, and would stop it there. They never count.
+        """
+        own_bodies = [rule(pose) for rule in self._own_bodies]
         joints = [self.joints.held]
         if pose is not None:
             joints = [rule(pose) for rule in self.joints.rules]
         rows = [*self._moves(pose, scale), self.supports.held, *own_bodies, *joints]
-        return self._structure.free(*_stacked(rows, self.extent))
+        ties, weights = _stacked(rows, self.extent)
+        return self._structure.free(ties if pose is None else ties[self._told], weights)
+
+    @cached_property
+    def _told(self) -> NDArray[np.intp]:
+        """The ties, by row, that do not repeat others as made."""
+        return self.free().told
 
     def contradicting_moves(self) -> tuple[str, str] | None:
         """Two sites whose set displacements cannot both be, if there are such."""
@@ -209,22 +218,22 @@ class Assembly:
 
     def carried(self, residual: Array, pose: Pose | None = None) -> Matrix:
         """Stiffness of what rigid arms carry: forces ``residual`` (unknowns,) that ties balance."""
-        ties = [
-            rule
-            for rule in (*(one_body(site, self.size) for site in self._many), *self.joints.rules)
-            if isinstance(rule, Tie)
-        ]
+        rules: list[Rule] = [*self._own_bodies, *self.joints.rules]
+        arms = [rule.arms for rule in rules if isinstance(rule, Tie)]
         total = scipy.sparse.csc_matrix((self.size, self.size))
-        if not any(np.abs(tie.arms).max(initial=0.0) > _NO_ARM * self.extent for tie in ties):
+        if not any(np.abs(own).max(initial=0.0) > _NO_ARM * self.extent for own in arms):
             return total
-        rows = [tie(pose)[:, : self.size] for tie in ties]
-        others = [rule(pose)[:, : self.size] for rule in self.joints.rules if rule not in ties]
-        whole = scipy.sparse.vstack([*rows, *others, self.supports.held])
-        multipliers = scipy.sparse.linalg.lsqr(whole.T.tocsr(), residual, atol=1e-12, btol=1e-12)[0]
-        first = 0
-        for tie, own in zip(ties, rows, strict=True):
-            total = total + tie.stress_stiffness(multipliers[first : first + own.shape[0]], pose)
-            first += own.shape[0]
+        nobody = [*self._moves(pose, 0.0), self.supports.held]
+        rows = [own[:, : self.size] for own in (*nobody, *(rule(pose) for rule in rules))]
+        whole = scipy.sparse.csr_matrix(scipy.sparse.vstack(rows))
+        multipliers = np.zeros(whole.shape[0])
+        telling = scipy.sparse.csr_matrix(whole[self._told].T)
+        found = scipy.sparse.linalg.lsqr(telling, residual, atol=1e-12, btol=1e-12)
+        multipliers[self._told] = found[0]
+        own_forces = np.split(multipliers, np.cumsum([own.shape[0] for own in rows])[:-1])
+        for rule, forces in zip(rules, own_forces[len(nobody) :], strict=True):
+            if isinstance(rule, Tie):
+                total = total + rule.stress_stiffness(forces, pose)
         return total
 
     def potential(self, motions: Array) -> Array:
@@ -344,10 +353,10 @@ class Assembly:
                 )
         return total
 
-    @property
-    def _many(self) -> list[SiteNodes]:
-        """Sites that masses make one body of."""
-        return [site for site in self._rigid_sites if len(site) > 1]
+    @cached_property
+    def _own_bodies(self) -> list[Tie]:
+        """What makes one body of each site of many nodes that a mass hangs on."""
+        return [one_body(site, self.size) for site in self._rigid_sites if len(site) > 1]
 
     def _moves(self, pose: Pose | None, scale: float) -> list[scipy.sparse.csr_matrix]:
         """Rows of the displacements sites are set to, with what is left of them."""
@@ -366,7 +375,7 @@ class Assembly:
         return found
 
     def _stops(self) -> Stops:
-        bodies = [one_body(site, self.size)() for site in self._many]
+        bodies = [rule() for rule in self._own_bodies]
         moves = [rows[:, : self.size] for rows in self._moves(None, 0.0)]
         nobody = [self.supports.held, self.supports.sprung, *bodies, *moves]
         count = sum(rows.shape[0] for rows in nobody)

@@ -24,8 +24,8 @@ class FreeMotions:
 
     ``basis`` (unknowns, free) gives every unknown from the ``free`` ones, which keep their meaning:
     the rows of ``kept`` unknowns are those of the identity. ``offset`` (unknowns,) is what the
-    unknowns come to when all free ones are zero. ``contradicted`` are the ties, by row, that could
-    not be met for those before them.
+    unknowns come to when all free ones are zero. ``told`` are the ties, by row, that say something
+    those before them do not; ``contradicted`` those that could not be met for those before them.
     """
 
     def __init__(
@@ -33,11 +33,13 @@ class FreeMotions:
         basis: scipy.sparse.csc_matrix,
         kept: NDArray[np.intp],
         offset: Array,
+        told: NDArray[np.intp],
         contradicted: tuple[int, ...] = (),
     ) -> None:
         self.basis = basis
         self.kept = kept
         self.offset = offset
+        self.told = told
         self.contradicted = contradicted
 
     @cached_property
@@ -60,7 +62,8 @@ def eliminate(ties: scipy.sparse.csr_matrix, weights: Array) -> FreeMotions:
     """
     size = ties.shape[1]
     weights = np.append(weights, 0.0)
-    held, rest, numbers = _held_outright(ties)
+    held, holding, rest, numbers = _held_outright(ties)
+    told = holding.tolist()
     contradicted: list[int] = []
     constants = abs(ties[:, [size - 1]]).max() if ties.shape[0] else 0.0
     given: dict[int, dict[int, float]] = {}
@@ -81,12 +84,13 @@ def eliminate(ties: scipy.sparse.csr_matrix, weights: Array) -> FreeMotions:
             if abs(work.get(size - 1, 0.0)) > _AMISS * constants:
                 contradicted.append(int(numbers[row]))
             continue
+        told.append(int(numbers[row]))
         top = work.pop(pivot)
         least = _NOTHING * abs(top)
         given[pivot] = {
             column: -value / top for column, value in work.items() if abs(value) > least
         }
-    return _resolved(size, held, given, tuple(contradicted))
+    return _resolved(size, held, given, np.sort(np.array(told, np.intp)), tuple(contradicted))
 
 
 def _pivot(work: dict[int, float], scale: list[float], named: list[int]) -> int:
@@ -106,12 +110,16 @@ def _pivot(work: dict[int, float], scale: list[float], named: list[int]) -> int:
 
 def _held_outright(
     ties: scipy.sparse.csr_matrix,
-) -> tuple[NDArray[np.intp], scipy.sparse.csr_matrix, NDArray[np.intp]]:
-    """Unknowns that a tie of their own holds at zero, the other ties without them, their rows."""
+) -> tuple[NDArray[np.intp], NDArray[np.intp], scipy.sparse.csr_matrix, NDArray[np.intp]]:
+    """Unknowns that a tie of their own holds at zero, and the rows of those ties.
+
+    Then the other ties without those unknowns, and their rows.
+    """
     ties = scipy.sparse.csr_matrix(ties)
     ties.eliminate_zeros()
     ties.sum_duplicates()
     held = np.zeros(ties.shape[1], dtype=bool)
+    holding: list[NDArray[np.intp]] = [np.zeros(0, np.intp)]
     numbers = np.arange(ties.shape[0])
     while True:
         alone = np.diff(ties.indptr) == 1
@@ -119,8 +127,10 @@ def _held_outright(
         first = np.append(ties.indices, 0)[np.minimum(ties.indptr[:-1], len(ties.indices))]
         alone &= first != ties.shape[1] - 1
         if not alone.any():
-            return np.flatnonzero(held), ties, numbers
-        held[ties.indices[ties.indptr[:-1][alone]]] = True
+            return np.flatnonzero(held), np.concatenate(holding), ties, numbers
+        unknowns, firsts = np.unique(ties.indices[ties.indptr[:-1][alone]], return_index=True)
+        held[unknowns] = True
+        holding.append(numbers[alone][firsts])
         numbers = numbers[~alone]
         ties = scipy.sparse.csr_matrix(ties[~alone])
         ties.data[held[ties.indices]] = 0.0
@@ -144,6 +154,7 @@ def _resolved(
     size: int,
     held: NDArray[np.intp],
     given: dict[int, dict[int, float]],
+    told: NDArray[np.intp],
     contradicted: tuple[int, ...],
 ) -> FreeMotions:
     gone = np.zeros(size, dtype=bool)
@@ -152,7 +163,7 @@ def _resolved(
     kept = np.flatnonzero(~gone)
     if not given:
         return FreeMotions(
-            _unit_columns(size - 1, kept[:-1]), kept[:-1], np.zeros(size - 1), contradicted
+            _unit_columns(size - 1, kept[:-1]), kept[:-1], np.zeros(size - 1), told, contradicted
         )
     counts = [len(entry) for entry in given.values()]
     rows = np.repeat(np.array(list(given), dtype=np.intp), counts)
@@ -175,7 +186,7 @@ def _resolved(
     whole = scipy.sparse.csc_matrix(scipy.sparse.csc_matrix(whole)[: size - 1])
     kept = kept[:-1]
     offset = whole[:, [size - 1]].toarray()[:, 0]
-    return FreeMotions(scipy.sparse.csc_matrix(whole[:, kept]), kept, offset, contradicted)
+    return FreeMotions(scipy.sparse.csc_matrix(whole[:, kept]), kept, offset, told, contradicted)
 
 
 def _without_rounding(known: scipy.sparse.csr_matrix) -> scipy.sparse.csr_matrix:

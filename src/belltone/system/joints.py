@@ -31,7 +31,7 @@ from belltone.system.constraints import (
 )
 from belltone.system.pose import Pose
 
-__all__ = ["JointError", "Meeting", "Ties", "joint_ties", "meeting_of", "touching"]
+__all__ = ["JointError", "Meeting", "Rule", "Ties", "joint_ties", "meeting_of", "touching"]
 
 Array = NDArray[np.float64]
 
