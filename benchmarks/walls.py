@@ -43,6 +43,11 @@ HARD = {
         f'{SQUARE}{PINNED}{SPOT}[[masses]]\nsite = "spot"\nmass = "4 kg"\n'
         'inertia = ["0.02 kg*m^2", "0.02 kg*m^2", "0.03 kg*m^2"]\n'
     ),
+    "clamped corner": f'{SQUARE}[[supports]]\nsite = "wall.south-west"\nhold = "clamped"\n',
+    "body with inertia at a corner": (
+        f'{SQUARE}[[supports]]\nsite = "wall.west"\nhold = "clamped"\n'
+        '[[masses]]\nsite = "wall.north-east"\nmass = "0.5 kg"\ninertia = "0.002 kg*m^2"\n'
+    ),
     "held at a point": f'{SQUARE}{PINNED}{SPOT}[[supports]]\nsite = "spot"\nhold = "pinned"\n',
     "re-entrant corner": (
         'outline = { shape = "polygon", points = [["0 m", "0 m"], ["0.6 m", "0 m"], '

@@ -22,7 +22,7 @@ from belltone.system.buckling import buckling
 from belltone.system.equilibrium import equilibrium
 from belltone.system.lanczos import lowest_modes
 from belltone.system.load_path import LoadPath
-from tests.assemblies import design_of, joint, member
+from tests.assemblies import design_of, joint, member, text_of
 from tests.assemblies import plate as small_plate
 from tests.modes.test_preload_references import (
     BOTH,
@@ -320,6 +320,16 @@ free = true
         assembly.bodies[0].motions(found.motions[None])[0], 0.0
     )
     assert forces[..., 0] == pytest.approx(7850 * area * (speed * radius) ** 2, rel=2e-3)
+
+
+@pytest.mark.parametrize("deflection", ["small", "large"])
+def test_a_load_that_swings_a_hinged_arm_is_refused(deflection: str) -> None:
+    """Left out unknowns would hold it, as if there were a support."""
+    hinged = held("arm.start", ["x", "y", "z", "turn x", "turn z"])
+    arm = member("arm", (0, 0, 0), (400, 0, 0)) + hinged
+    load = f'[preload]\ndeflection = "{deflection}"\nacceleration = ["0 g", "0 g", "-1 g"]\n'
+    with pytest.raises(UnbalancedError, match="turns about y"):
+        state(text_of(arm, load))
 
 
 def test_what_nothing_holds_is_refused_with_the_motion_named() -> None:

@@ -19,7 +19,7 @@ from belltone.system.constraints import site_rows
 from belltone.system.lumps import lump_of
 from belltone.system.pose import Pose
 from belltone.vectors import cross
-from tests.assemblies import design_of, held, joint, modes_of, plate
+from tests.assemblies import design_of, held, joint, member, modes_of, plate
 
 HEAVY = 'mass = "0.1 kg"\ninertia = ["10 kg*mm^2", "10 kg*mm^2", "0.01 kg*m^2"]\n'
 VECTOR = st.lists(st.floats(-1.5, 1.5), min_size=3, max_size=3).map(np.array)
@@ -54,6 +54,25 @@ def test_a_couple_at_a_point_is_answered(site: str) -> None:
     design, level = design_of(*parts), found.discretisation
     finer = solve_modes(design, ModeRequest(3, None, 4e-2), replace(level, divisions=2))
     assert finer.flexible == pytest.approx(found.flexible, rel=found.errors.max())
+
+
+@pytest.mark.parametrize(
+    "parts",
+    [
+        (held("p.south-west"),),
+        (held("p.west"), f'[[masses]]\nsite = "p.north-east"\n{HEAVY}'),
+        (
+            held("p.west"),
+            member("m", (150, -100, 0), (150, -100, 120)),
+            joint("p.south-east", "m.start"),
+        ),
+    ],
+    ids=["clamped", "with a body", "with a post"],
+)
+def test_blocks_lead_down_to_a_corner_that_is_turned(parts: tuple[str, ...]) -> None:
+    """There the wall bends about as sharply as round a disc; it took five to fifteen times this."""
+    found = modes_of(plate("p", 300, 200, (0, 0, 0)), *parts, count=4, accuracy=5e-3)
+    assert found.unknowns < 6_000
 
 
 CONE = """

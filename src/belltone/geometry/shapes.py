@@ -73,6 +73,11 @@ class Polygon:
         numbers = [count - 1 - i if self.reversed else i for i in range(count)]
         return tuple(f"corner {number + 1}" for number in numbers)
 
+    @property
+    def named_corners(self) -> dict[str, tuple[float, float]]:
+        """Where each corner is (m), by its name."""
+        return dict(zip(self.corner_names, self.corners, strict=True))
+
 
 @dataclass(frozen=True)
 class RoundedRectangle:
@@ -114,6 +119,12 @@ class Contour:
         count = len(self.segments)
         numbers = [(count - i) % count if self.reversed else i for i in range(count)]
         return tuple(f"corner {number + 1}" for number in numbers)
+
+    @property
+    def named_corners(self) -> dict[str, tuple[float, float]]:
+        """Where each corner is (m), by its name."""
+        starts = ((float(x), float(y)) for x, y in (segment.start for segment in self.segments))
+        return dict(zip(self.corner_names, starts, strict=True))
 
     def moved(self, turn: Array, move: Array) -> Contour:
         """The contour turned or mirrored about the origin, and moved; still counter-clockwise."""

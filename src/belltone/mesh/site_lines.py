@@ -170,11 +170,8 @@ def _on_pieces(part: SurfaceValue, runs: Sequence[tuple[int, Array, Array]]) -> 
 
 def _plate_lines(part: SurfaceValue, shape: Plate, feature: str) -> list[Array]:
     outline = shape.outline
-    if isinstance(outline, Polygon) and feature in outline.corner_names:
-        x, y = outline.corners[outline.corner_names.index(feature)]
-        return [on_surface(part, 0, np.array([x]), np.array([y]))]
-    if isinstance(outline, Contour) and feature in outline.corner_names:
-        x, y = outline.segments[outline.corner_names.index(feature)].start
+    if isinstance(outline, Polygon | Contour) and feature in outline.named_corners:
+        x, y = outline.named_corners[feature]
         return [on_surface(part, 0, np.array([x]), np.array([y]))]
     share = np.linspace(0.0, 1.0, _ON_CURVE)
     loops = rim_curves(shape)

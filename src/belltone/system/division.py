@@ -14,7 +14,7 @@ from belltone.design.parts import MemberValue, PartValue, SurfaceValue
 from belltone.design.values import Design
 from belltone.geometry.features import AXIS
 from belltone.geometry.seams import Ring, Seam
-from belltone.geometry.shapes import Plate
+from belltone.geometry.shapes import Contour, Plate, Polygon
 from belltone.mesh.blocks import Blocks
 from belltone.mesh.crossings import crossings
 from belltone.mesh.discretisation import Discretisation, SurfacePlan
@@ -210,7 +210,31 @@ def _acting_places(design: Design, wall: SurfaceValue) -> tuple[HardPlace, ...]:
                 found.append(round_circle(place.segment, place.at, 0.25 * size))
             else:
                 found.append(HardPlace(place.segment, place.at, size, mass))
+    found += _turned_corners(design, wall)
     return (*found, *_joined_at(wall, list(joined_points(design, wall))))
+
+
+def _turned_corners(design: Design, wall: SurfaceValue) -> Iterator[HardPlace]:
+    """Corners of a plate that something turns: it acts on what lies on the wall of a disc.
+
+    A push across a corner only twists the wall round it. One in the plane matters to few modes, and
+    a corner is mostly held so to keep the whole from sliding: elements get smaller there on demand.
+    """
+    outline = wall.shape.outline if isinstance(wall.shape, Plate) else None
+    if not isinstance(outline, Polygon | Contour):
+        return
+    turned = [hung.place for hung in design.masses if hung.turns]
+    turned += [support.place for support in design.supports if support.turns]
+    if design.preload is not None:
+        moves = design.preload.moves
+        turned += [each.place for each in moves if np.any(each.directions[:, 3:])]
+    for joint in design.joints:
+        if joint.how not in ("none", "hinged"):
+            turned += [side.place for side in (joint.first, joint.second) if side.place is not None]
+    names = {place.feature for place in turned if place.part == wall.name}
+    for name, at in outline.named_corners.items():
+        if name in names:
+            yield round_circle(0, at, 0.5 * wall.thickness.mean)
 
 
 def _joined_at(wall: SurfaceValue, points: Sequence[JoinedPoint]) -> Iterator[HardPlace]:

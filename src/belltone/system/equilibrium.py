@@ -50,6 +50,7 @@ def equilibrium(
         )
     if preload.large:
         path = LoadPath(assembly, preload, progress, steps)
+        path.require_balance()
         found = None if begun is None else path.from_state(begun)
         return path.followed() if found is None else found
     return _small(assembly, preload)

@@ -71,6 +71,12 @@ class LoadPath:
         weights = np.tile([1.0, 1.0, 1.0, *([self.assembly.extent] * 3)], self.assembly.size // 6)
         self._weights = weights / self.assembly.extent
 
+    def require_balance(self) -> None:
+        """Raise `UnbalancedError` where the load carries off what nothing holds, as made."""
+        if self._made.rigid.shape[1]:
+            whole = self._forces(Pose.as_made(self.assembly.size // 6), 1.0)[0]
+            Grounded(self._made, whole)
+
     def from_state(self, motions: Array) -> Equilibrium | None:
         """The balance close to node motions ``(nodes, 6)``; ``None`` where there is none."""
         start = Pose.as_made(self.assembly.size // 6).moved(motions.ravel())
