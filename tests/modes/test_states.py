@@ -95,6 +95,14 @@ def test_moves_that_cannot_both_be_are_told() -> None:
         modes_of(text, count=2, accuracy=2e-2)
 
 
+def test_a_move_of_what_a_support_holds_is_told() -> None:
+    """Held it stayed where it was, and the answer was that of no preload."""
+    text = plate("p", 300, 200, (0, 0, 0)) + held("p.outline", '"pinned"')
+    text += '[[preload.moves]]\nsite = "p.north"\nz = "1 mm"\n'
+    with pytest.raises(NoModesError, match=r"“p.outline” and “p.north” are held at"):
+        modes_of(text, count=2, accuracy=2e-2)
+
+
 SPUN = (
     member("b", (0, 0, 0), (1000, 0, 0), 'shape = "solid rectangle", width = "50 mm", '
     'height = "30 mm"')

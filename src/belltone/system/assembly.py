@@ -199,22 +199,29 @@ class Assembly:
         return self.free().told
 
     def contradicting_moves(self) -> tuple[str, str] | None:
-        """Two sites whose set displacements cannot both be, if there are such."""
+        """Two sites, one of them set to a displacement the other cannot have, if there are such.
+
+        The other one is set to another displacement, or a support holds it.
+        """
         moves = () if self.design.preload is None else self.design.preload.moves
-        if len(moves) < 2:
+        if not moves:
             return None
-        rows = self._moves(None, 1.0)
+        rows = [*self._moves(None, 1.0), self.supports.held]
         amiss = work_in_ties(rows, self.extent).contradicted
         if not amiss:
             return None
-        number = int(np.searchsorted(np.cumsum([own.shape[0] for own in rows]), amiss[0], "right"))
-        used = set(rows[number][:, : self.size].indices.tolist())
-        before = (
-            move.place.site
-            for move, own in zip(moves[:number], rows, strict=False)
-            if used & set(own[:, : self.size].indices.tolist())
-        )
-        return next(before, moves[0].place.site), moves[number].place.site
+        ends = np.cumsum([own.shape[0] for own in rows])
+        number = int(np.searchsorted(ends, amiss[0], "right"))
+        tie = scipy.sparse.vstack([own[:, : self.size] for own in rows], format="csr")[amiss[0]]
+        used = set(tie.indices.tolist())
+        sites = [move.place for move in moves[:number]]
+        sites += [support.place for support in self.design.supports if support.holds]
+        mine = moves[min(number, len(moves) - 1)].place
+        for place in sites:
+            nodes = self.by_name[place.part].site(place).nodes
+            if place != mine and used & {6 * node + own for node in nodes.flat for own in range(6)}:
+                return place.site, mine.site
+        return sites[0].site, mine.site
 
     def carried(self, residual: Array, pose: Pose | None = None) -> Matrix:
         """Stiffness of what rigid arms carry: forces ``residual`` (unknowns,) that ties balance."""

@@ -45,8 +45,9 @@ def equilibrium(
     amiss = assembly.contradicting_moves()
     if amiss is not None:
         raise UnbalancedError(
-            f"“{amiss[0]}” and “{amiss[1]}” are set to displacements that cannot both be: what "
-            "they share would have to be in two places; take one of them away or make them agree"
+            f"“{amiss[0]}” and “{amiss[1]}” are held at, or set to, displacements that cannot both "
+            "be: what they share would have to be in two places; take one of them away or make "
+            "them agree"
         )
     if preload.large:
         path = LoadPath(assembly, preload, progress, steps)
