@@ -221,7 +221,7 @@ class Assembly:
             nodes = self.by_name[place.part].site(place).nodes
             if place != mine and used & {6 * node + own for node in nodes.flat for own in range(6)}:
                 return place.site, mine.site
-        return sites[0].site, mine.site
+        return (sites or [mine])[0].site, mine.site
 
     def carried(self, residual: Array, pose: Pose | None = None) -> Matrix:
         """Stiffness of what rigid arms carry: forces ``residual`` (unknowns,) that ties balance."""
