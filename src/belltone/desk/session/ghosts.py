@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Protocol
 
 from PySide6.QtCore import QObject, Signal
@@ -12,6 +11,7 @@ from belltone.design.values import Design
 from belltone.desk.session.answer import Answer
 from belltone.desk.session.jobs import Jobs
 from belltone.desk.session.models import Models
+from belltone.desk.session.sheet_file import Filed
 from belltone.desk.session.variants import Variants
 from belltone.errors import UserError
 from belltone.progress import Progress
@@ -26,11 +26,10 @@ __all__ = ["LANE", "GhostCurves"]
 LANE = "ghost"
 
 
-class Haunted(Protocol):
+class Haunted(Filed, Protocol):
     """A sheet with variants, and models that come first."""
 
     jobs: Jobs
-    path: Path | None
     models: Models
     variants: Variants
 

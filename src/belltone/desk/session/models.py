@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Final, Protocol
 
 from PySide6.QtCore import QObject, QTimer, Signal, SignalInstance
@@ -12,6 +11,7 @@ from PySide6.QtCore import QObject, QTimer, Signal, SignalInstance
 from belltone.design.values import Design, KnobValue
 from belltone.desk.session.answer import Answer
 from belltone.desk.session.jobs import Jobs
+from belltone.desk.session.sheet_file import Filed
 from belltone.progress import Progress
 from belltone.reduce.designs import DEFAULT_BOUND
 from belltone.reduce.model import Line, ReducedModel
@@ -30,11 +30,10 @@ _FIRST: Final = ("plane", "search", "tolerances", "others")  # lanes of what goe
 _PLANE: Final = "two knobs"  # no knob can have such a name
 
 
-class Modelled(Protocol):
+class Modelled(Filed, Protocol):
     """What models are made of: a sheet with its answer."""
 
     jobs: Jobs
-    path: Path | None
     answer_changed: SignalInstance
 
     @property

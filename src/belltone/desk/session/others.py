@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Protocol
 
 from PySide6.QtCore import QObject, SignalInstance
@@ -11,6 +10,7 @@ from belltone.compare.matched import Match
 from belltone.desk.session.answer import Answer
 from belltone.desk.session.compared import Compared
 from belltone.desk.session.jobs import Jobs
+from belltone.desk.session.sheet_file import Filed
 from belltone.desk.session.variants import Variants
 from belltone.modes.modeset import Mode
 from belltone.progress import Progress
@@ -25,11 +25,10 @@ __all__ = ["LANE", "Others"]
 LANE = "bare"
 
 
-class Accompanied(Protocol):
+class Accompanied(Filed, Protocol):
     """A sheet with an answer, a mode chosen in it, and variants."""
 
     jobs: Jobs
-    path: Path | None
     answer: Answer | None
     compared: Compared
     variants: Variants

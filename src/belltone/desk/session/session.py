@@ -28,13 +28,13 @@ from belltone.desk.session.pairs import with_other_end
 from belltone.desk.session.pointing import Pointing
 from belltone.desk.session.proposals import Proposals
 from belltone.desk.session.reaching import Reaching
+from belltone.desk.session.sheet_file import SheetFile
 from belltone.desk.session.sheet_parts import SheetParts
 from belltone.desk.session.surveys import Surveys
 from belltone.desk.session.tuning import Tuning
 from belltone.desk.session.turned import Known, answer_at, count_asked, outside_words
 from belltone.desk.session.variants import Variants
 from belltone.desk.session.workplace import Workplace
-from belltone.files import MOST_SHEET_BYTES, FileError, read_text
 from belltone.modes.modeset import Mode, ModeSet
 from belltone.progress import Progress
 from belltone.reading.family import DesignFamily, evaluate
@@ -117,7 +117,6 @@ class Session(QObject):
         self._journal = journal
         self._pull_timer = QTimer(self, singleShot=True, interval=_PULL_DELAY_MS)
         self._pull_timer.timeout.connect(self._find_pulls)
-        self.path: FilePath | None = None
         self.opened = 0  # counts sheets opened, so that no field keeps what belongs to another
         self._load(sheet, path)
         self.models = Models(self, self._modeller, self)
@@ -143,9 +142,7 @@ class Session(QObject):
         self._family = DesignFamily(sheet)
         self.design = self._family.at()
         self.history = History(sheet)
-        self.path = path
-        self._saved = sheet.text if saved is None else saved
-        self._on_disk = None if path is None else _content(path)
+        self._file = SheetFile.at(path, sheet.text if saved is None else saved)
         self.wrong: dict[Path, tuple[str, str]] = {}
         self.answer: Answer | None = None
         self.failure = ""
@@ -178,10 +175,15 @@ class Session(QObject):
         return None if self._turn is None else self._turn.knob
 
     @property
+    def path(self) -> FilePath | None:
+        """Where the sheet is kept, once it is."""
+        return self._file.path
+
+    @property
     def modified(self) -> bool:
         """Whether there is anything to save; what is only tried is not."""
         sheet = self.written_sheet if self.trying else self.sheet
-        return sheet.text != self._saved
+        return sheet.text != self._file.saved
 
     @property
     def stale(self) -> bool:
@@ -241,40 +243,27 @@ class Session(QObject):
             # Files it names by where they are from its old folder stay the same files.
             self.edit("names of files", lambda _sheet: moved)
         write_sheet(self.sheet, target)
-        before, self.path = self.path, target
-        self._saved = self.sheet.text
-        self._on_disk = _content(target)
+        before, self._file = self.path, SheetFile.at(target, self.sheet.text)
         self.variants.keep_beside(before)
         self._journal.clear()
         self.sheet_changed.emit()
 
     def changed_on_disk(self) -> str | None:
-        """The text of the sheet's file, where somebody else has changed it since it was read.
-
-        ``None`` where it is as it was, holds what the window shows, or cannot be read.
-        """
-        if self.path is None:
-            return None
-        now = _content(self.path)
-        if now is None or now == self._on_disk or now == self.sheet.text:
-            return None
-        return now
+        """The text of the sheet's file, where somebody else has changed it since it was read."""
+        return self._file.changed(self.sheet.text)
 
     def take_from_disk(self, text: str) -> str | None:
         """Take up what the file holds as a step that can be undone; what is wrong is returned."""
-        folder = None if self.path is None else self.path.resolve().parent
-        before = self._saved
-        self._saved = text
-        problem = self.edit("what the file holds", lambda _: Sheet.from_text(text, folder))
-        if problem is None:
-            self._on_disk = text
-        else:
-            self._saved = before
+        before = self._file
+        self._file = before.taken(text)
+        problem = self.edit("what the file holds", lambda _: Sheet.from_text(text, before.folder))
+        if problem is not None:
+            self._file = before
         return problem
 
     def keep_from_disk(self, text: str) -> None:
         """Go on with what the window shows: it differs from the file, and is to be saved."""
-        self._saved = self._on_disk = text
+        self._file = self._file.taken(text)
         self._keep_safe()
 
     def edit(
@@ -654,11 +643,3 @@ class Session(QObject):
             engine.close()
         if not recoverable:
             self._journal.clear()
-
-
-def _content(path: FilePath) -> str | None:
-    """The text of a file, or ``None`` where it cannot be read."""
-    try:
-        return read_text(path, MOST_SHEET_BYTES, "a sheet")
-    except FileError:
-        return None

@@ -2,24 +2,23 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Protocol
 
 from PySide6.QtCore import SignalInstance
 
 from belltone.desk.session.answer import Answer
 from belltone.desk.session.jobs import Jobs
+from belltone.desk.session.sheet_file import Filed
 from belltone.modes.modeset import ModeSet
 from belltone.sheet.document import Sheet
 
 __all__ = ["Tryable"]
 
 
-class Tryable(Protocol):
+class Tryable(Filed, Protocol):
     """A sheet with its answer, of which other designs are tried out."""
 
     jobs: Jobs
-    path: Path | None
     answer: Answer | None
     told: SignalInstance
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from pathlib import Path
 from typing import Any, Protocol
 
 import numpy as np
@@ -15,6 +14,7 @@ from belltone.desk.session.answer import Answer
 from belltone.desk.session.identity import carry_over
 from belltone.desk.session.jobs import Jobs
 from belltone.desk.session.models import Models
+from belltone.desk.session.sheet_file import Filed
 from belltone.desk.session.workplace import Workplace
 from belltone.modes.modeset import Mode
 from belltone.modes.solve import request_for
@@ -32,11 +32,10 @@ from belltone.tune.clear import ClearInterval, clear_intervals
 __all__ = ["SweepAnswer", "Tuning"]
 
 
-class Bench(Protocol):
+class Bench(Filed, Protocol):
     """What is tuned: a sheet with its design and answer, and the work under way on it."""
 
     jobs: Jobs
-    path: Path | None
     design: Design
     answer: Answer | None
     wrong: dict[SheetPath, tuple[str, str]]
