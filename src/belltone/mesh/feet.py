@@ -16,10 +16,9 @@ IntArray = NDArray[np.intp]
 
 _MOST_TRIED: Final = 24  # elements for each point; boxes seldom overlap that often
 _BULGE: Final = 0.25  # of second differences of samples; a parabola bulges by half of that
-_ROUNDING: Final = 1e-9  # of an element's diagonal
 _ON_IT: Final = 1e-9  # m; a place so near needs no better one
-_DIGITS: Final = 12  # after the point; of boxes equally near the first comes first
-_EQUAL: Final = 1e-15  # m; distances that differ by less are the same
+_DIGITS: Final = 12  # after the point; of what is equally near the first comes first
+_SAME: Final = 2e-12  # m; distances that differ by less are the same
 _BATCH: Final = 256
 _STEPS: Final = 25
 _LEAST_CURVED: Final = 0.02  # of the flat metric; below that a step would be too long
@@ -40,7 +39,7 @@ class ElementFinder:
         self._samples = np.matmul(np.kron(values, values), positions)
         self._first, self._second = (grid.ravel() for grid in np.meshgrid(line, line))
         low, high = self._samples.min(axis=1), self._samples.max(axis=1)
-        slack = _ROUNDING * np.linalg.norm(high - low, axis=1, keepdims=True)
+        slack = np.zeros_like(low)
         # Between samples a surface leaves their box by no more than it is bent there.
         grid = self._samples.reshape(len(positions), len(line), len(line), 3)
         for axis in (1, 2):
@@ -55,31 +54,44 @@ class ElementFinder:
         return element, weights, feet
 
     def _few(self, points: Array) -> tuple[IntArray, Array, Array]:
-        """An element may be nearest while the box round it is nearer than the best place so far."""
+        """In the element that looks nearest, and then in all whose boxes are nearer than that."""
         gap = np.maximum(self._low - points[:, None], points[:, None] - self._high)
         to_box = np.linalg.norm(np.maximum(gap, 0.0), axis=2).round(_DIGITS)
-        best = np.full(len(points), np.inf)
-        element = np.zeros(len(points), dtype=np.intp)
-        weights = np.zeros((len(points), self._positions.shape[1]))
-        feet = np.zeros((len(points), 3))
-        for _ in range(min(_MOST_TRIED, len(self._positions))):
-            own = np.argmin(to_box, axis=1)
-            everyone = np.arange(len(points))
-            rows = np.flatnonzero((to_box[everyone, own] < best) & (best > _ON_IT))
-            if not len(rows):
-                break
-            own = own[rows]
-            to_box[rows, own] = np.inf
-            away = np.linalg.norm(self._samples[own] - points[rows, None], axis=2)
-            local = np.argmin(away, axis=1)
-            at = np.column_stack([self._first[local], self._second[local]])
-            shape, foot = _slid(self._positions[own], self._order, points[rows], at)
-            away = np.linalg.norm(foot - points[rows], axis=1)
-            better = away < best[rows] - _EQUAL  # of equals the first, whatever rounding says
-            kept = rows[better]
-            best[kept], element[kept] = away[better], own[better]
-            weights[kept], feet[kept] = shape[better], foot[better]
+        rows = np.arange(len(points))
+        row, own = np.nonzero(to_box == to_box.min(axis=1, keepdims=True))
+        away, start = self._nearest_sample(own, points[row])
+        first = np.lexsort((away.round(_DIGITS), row))[np.searchsorted(row, rows)]
+        element = own[first]
+        weights, feet, best = self._slid(element, start[first], points)
+        to_box[rows, element] = np.inf
+        missing = np.flatnonzero((to_box.min(axis=1) < best - _SAME) & (best > _ON_IT))
+        if len(missing):
+            order = np.argsort(to_box[missing], axis=1, kind="stable")[:, : _MOST_TRIED - 1]
+            nearer = to_box[missing[:, None], order] < best[missing, None] - _SAME
+            row, rank = np.nonzero(nearer)
+            own, row = order[row, rank], missing[row]
+            shapes, places, away = self._slid(
+                own, self._nearest_sample(own, points[row])[1], points[row]
+            )
+            away = away.round(_DIGITS)
+            first = np.lexsort((away, row))[np.searchsorted(row, missing)]
+            first = first[away[first] < best[missing] - _SAME]
+            kept = row[first]
+            element[kept], weights[kept], feet[kept] = own[first], shapes[first], places[first]
         return element, weights, feet
+
+    def _nearest_sample(self, element: IntArray, points: Array) -> tuple[Array, IntArray]:
+        """How far each point is from the samples of one element, and which is nearest."""
+        away = np.linalg.norm(self._samples[element] - points[:, None], axis=2)
+        return away.min(axis=1), away.argmin(axis=1)
+
+    def _slid(
+        self, element: IntArray, start: IntArray, points: Array
+    ) -> tuple[Array, Array, Array]:
+        """Weights of the place of one element nearest to each point, the place, and how far."""
+        at = np.column_stack([self._first[start], self._second[start]])
+        weights, feet = _slid(self._positions[element], self._order, points, at)
+        return weights, feet, np.asarray(np.linalg.norm(feet - points, axis=1))
 
 
 def onto_edges(
