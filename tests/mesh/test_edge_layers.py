@@ -110,6 +110,23 @@ def test_flat_walls_have_none(flat: str) -> None:
     assert plan_surface(value, joined=("start", "end", "outline")).towards == ()
 
 
+def test_a_plan_keeps_its_elements_in_longer_and_shorter_neighbours() -> None:
+    """Counted anew for each length, they would jump half way over the tube as one grows more."""
+    plan = plan_surface(revolved(TUBE), joined=("start", "end"))
+    longer = np.linspace(380, 640, 131)
+    meshes = [
+        surface_mesh(
+            revolved(TUBE.replace('"500 mm"', f'"{length} mm"')), Discretisation(1, 2), plan
+        )
+        for length in longer
+    ]
+    along = np.array(
+        [mesh.coordinates[:, 2] / length for mesh, length in zip(meshes, longer, strict=True)]
+    )
+    assert len({mesh.counted for mesh in meshes}) == 1
+    assert np.abs(np.diff(along, axis=0)).max() < 2e-3 / 500
+
+
 def test_the_modes_of_a_flange_are_right_on_few_elements() -> None:
     design = evaluate(Sheet.from_text(FLANGED))
     found = solve_modes(design, request_for(design))

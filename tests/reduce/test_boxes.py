@@ -33,6 +33,8 @@ BEAM = (
     + '[knobs.l]\nvalue = "1 m"\nfrom = "0.8 m"\nto = "1.6 m"\n'
 )
 
+PULLED_UP = '[preload]\nacceleration = ["0 g", "0 g", "1 g"]\n'
+
 
 def modelled(
     sheet: Sheet, *knobs: str, level: Discretisation = COARSE, count: int = 6, share: float = 1.0
@@ -164,6 +166,42 @@ def test_where_the_mesh_changes_across_a_knob_there_are_pieces() -> None:
     assert sum(own.high[1] - own.low[1] for own in model.pieces) == pytest.approx(
         model.high[1] - model.low[1], rel=0.02
     )
+
+
+def test_the_length_and_the_wall_of_a_jointed_tube_take_one_piece() -> None:
+    """Its elements grow from the joint: as many for every length, or the model would end there."""
+    tube = """
+[parts.tube]
+kind = "revolved"
+material = "steel"
+thickness = "wall"
+profile = [{ at = ["50 mm", "0 mm"] }, { at = ["62 mm", "long"] }]
+[[joints]]
+between = ["tube.start", "disc"]
+how = "hinged"
+[knobs.wall]
+value = "3 mm"
+from = "2.4 mm"
+to = "3.6 mm"
+[knobs.long]
+value = "220 mm"
+from = "176 mm"
+to = "264 mm"
+"""
+    disc = plate("disc", 160, 140, (0, 0, 0))
+    sheet = Sheet.from_text(text_of(disc, held("disc.west")) + tube)
+    model = modelled(sheet, "wall", "long", count=4)
+    assert len(model.pieces) == 1
+    assert isinstance(model.pieces[0], Piece)
+    for place in places(model, 2):
+        true = exact_at(sheet, model, dict(zip(("wall", "long"), place, strict=True)))
+        assert reduced(model, *place).flexible == pytest.approx(true[:4], rel=model.bound)
+
+
+def test_where_no_design_has_an_answer_that_is_why_there_is_no_model() -> None:
+    sheet = Sheet.from_text(BEAM.replace('"clamped"', '["x", "y"]') + PULLED_UP)
+    with pytest.raises(UnmodelledError, match="the preload is not balanced"):
+        modelled(sheet, "d", "l")
 
 
 def test_what_does_not_meet_the_bound_is_left_to_whole_solutions(

@@ -11,11 +11,34 @@ import numpy as np
 from belltone.mesh.grading import Cut
 from belltone.mesh.plate_blocks import PlateScheme
 
-__all__ = ["GROWTH", "MAX_ORDER", "Discretisation", "SurfacePlan", "fine_enough", "fineness"]
+__all__ = [
+    "GROWTH",
+    "MAX_ORDER",
+    "Discretisation",
+    "SurfacePlan",
+    "Towards",
+    "fine_enough",
+    "fineness",
+]
 
 MAX_ORDER: Final = 8
 GROWTH: Final = 5.0
 """Of elements, from one to the next, away from where one begins small."""
+
+
+@dataclass(frozen=True, order=True)
+class Towards:
+    """An end of a class of block edges from which elements grow, so many thicknesses long at first.
+
+    Behind the narrow one beside a rim they begin `GROWTH` times as large. ``slender`` is how many
+    thicknesses long the edges were when that was planned: it decides how many elements grow there
+    however long they are in a neighbouring design.
+    """
+
+    number: int
+    at_start: bool
+    size: float
+    slender: float
 
 
 @dataclass(frozen=True)
@@ -24,9 +47,8 @@ class SurfacePlan:
 
     ``scheme`` is that of a plate; shells need none. ``cuts`` make blocks smaller towards places
     where the motion is not smooth. The elements along a class are each divided so many ``times``
-    more, where that is more than once. ``towards`` are ends of classes, (class, its start,
-    size in thicknesses), from which elements grow, in order; behind the narrow one beside a rim
-    they begin `GROWTH` times as large. ``spots`` are places, (number, radius in m), round which the
+    more, where that is more than once. ``towards`` are ends of classes, in order, from which
+    elements grow. ``spots`` are places, (number, radius in m), round which the
     blocks of a plate end along circles.
     """
 
@@ -34,7 +56,7 @@ class SurfacePlan:
     counts: tuple[int, ...]
     cuts: tuple[Cut, ...] = ()
     times: tuple[int, ...] = ()
-    towards: tuple[tuple[int, bool, float], ...] = ()
+    towards: tuple[Towards, ...] = ()
     spots: tuple[tuple[int, float], ...] = ()
 
     @property

@@ -50,6 +50,11 @@ class FaceMesh:
         return 6 * len(self.coordinates)
 
     @property
+    def counted(self) -> tuple[tuple[int, ...], ...]:
+        """Elements keep their places."""
+        return ()
+
+    @property
     def size(self) -> float:
         """Diagonal of the box round the nodes (m)."""
         return float(np.linalg.norm(np.ptp(self.coordinates, axis=0)))

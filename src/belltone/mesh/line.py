@@ -54,6 +54,11 @@ class LineMesh:
         return 6 * len(self.coordinates)
 
     @property
+    def counted(self) -> tuple[tuple[int, ...], ...]:
+        """Elements keep their places."""
+        return ()
+
+    @property
     def size(self) -> float:
         """Length of the member (m)."""
         return self.member.length

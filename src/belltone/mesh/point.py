@@ -39,6 +39,11 @@ class PointMesh:
         return 6
 
     @property
+    def counted(self) -> tuple[tuple[int, ...], ...]:
+        """Elements keep their places."""
+        return ()
+
+    @property
     def size(self) -> float:
         """It has none."""
         return 0.0

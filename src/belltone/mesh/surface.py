@@ -73,7 +73,8 @@ class SurfaceMesh:
     ``connectivity`` (elements, (p+1)²) runs along the block's first direction fastest; ``block``
     and ``corner`` say on which block an element stands and from where (u, v) to where.
     ``directors``, ``first_axes`` and ``thickness`` belong to the nodes of each element, since a
-    fold has several directors at one node. All in the sheet's axes.
+    fold has several directors at one node. All in the sheet's axes. ``counted`` says how many
+    elements stand between places of each class of edges where some must end.
     """
 
     surface: SurfaceValue
@@ -89,6 +90,7 @@ class SurfaceMesh:
     chains: Mapping[tuple[int, int], IntArray]
     vertices: Mapping[int, int]
     marks: tuple[Imprint, ...] = ()
+    counted: tuple[tuple[int, ...], ...] = ()
 
     @property
     def unknowns(self) -> int:

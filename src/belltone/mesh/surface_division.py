@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import itertools
-import math
 from collections.abc import Sequence
 from typing import Any, Final
 
@@ -14,13 +12,14 @@ from belltone.design.parts import SurfaceValue
 from belltone.geometry.shapes import Plate
 from belltone.geometry.triangles import OutlineError
 from belltone.mesh.blocks import Block, Blocks, EdgeClasses
-from belltone.mesh.discretisation import GROWTH, Discretisation, SurfacePlan
+from belltone.mesh.discretisation import Discretisation, SurfacePlan
+from belltone.mesh.edge_division import EdgeDivision
 from belltone.mesh.grading import GradingError, HardPlace, graded
 from belltone.mesh.plate_blocks import unfolded
 from belltone.mesh.plate_costs import LAYER
 from belltone.mesh.quadrature import lobatto
 from belltone.mesh.surface import Imprint, SurfaceMesh, located
-from belltone.mesh.surface_plan import RIM_WIDTH, edge_lengths, gauge_of, surface_blocks
+from belltone.mesh.surface_plan import edge_lengths, gauge_of, surface_blocks
 
 __all__ = ["FoldedMeshError", "planned_blocks", "surface_mesh"]
 
@@ -29,9 +28,6 @@ IntArray = NDArray[np.intp]
 
 _BUT_LAST: Final = slice(None, -1)
 _BUT_FIRST: Final = slice(1, None)
-_NARROWEST_RIM: Final = 0.005  # of the edge; below it the layer matters less than rounding does
-_WIDEST_RIM: Final = 0.3  # of an element
-_GROWN_OVER: Final = 0.75  # of the way to the next place where elements end
 
 
 class FoldedMeshError(ValueError):
@@ -57,7 +53,8 @@ def surface_mesh(
         blocks = planned_blocks(surface, plan, places)
     order = discretisation.order
     classes = blocks.edge_classes()
-    breaks = _breaks(surface, blocks, classes, plan, discretisation.divisions, imprints)
+    divided = _divided(surface, blocks, classes, plan, discretisation.divisions, imprints)
+    breaks = [division.breaks(thin, planned) for division, thin, planned in divided]
     lines = [_line(ends, order) for ends in breaks]
     numbering = _Numbering(order)
     gathers: list[IntArray] = []
@@ -101,6 +98,7 @@ def surface_mesh(
         numbering.chains,
         numbering.vertices,
         tuple(imprints),
+        tuple(division.counted(planned) for division, _, planned in divided),
     )
 
 
@@ -121,15 +119,15 @@ def planned_blocks(
         raise FoldedMeshError(f"a place has left its block of “{surface.name}”") from error
 
 
-def _breaks(
+def _divided(
     surface: SurfaceValue,
     blocks: Blocks,
     classes: EdgeClasses,
     plan: SurfacePlan,
     divisions: int,
     imprints: Sequence[Imprint],
-) -> list[Array]:
-    """Where the elements along each class of edges begin and end, as shares.
+) -> list[tuple[EdgeDivision, float, float]]:
+    """How each class of edges is divided, how thin it is, and was when that was planned.
 
     Beside a rim stands one narrow element: at free edges the shear of a wall changes within a
     thickness of the edge, and a large element beside it would never converge.
@@ -142,66 +140,26 @@ def _breaks(
         if group not in classes.two_way:
             place = mark.value if forward else 1 - mark.value
             wanted.setdefault(group, []).append((place, mark.size / lengths[group]))
-    grown = {(number, at_start): size for number, at_start, size in plan.towards}
-    result: list[Array] = []
+    grown = {(end.number, end.at_start): end.size for end in plan.towards}
+    slender = {end.number: end.slender for end in plan.towards}
+    result: list[tuple[EdgeDivision, float, float]] = []
     for number, (length, count) in enumerate(zip(lengths, plan.counts, strict=True)):
         times = divisions * plan.divided(number)
-        narrow = max(RIM_WIDTH * surface.thickness.mean / length, _NARROWEST_RIM)
-        narrow = min(narrow, _WIDEST_RIM / (count * times))
-        one_way = number not in classes.two_way
-        one_way &= length > LAYER * count * times * surface.thickness.mean
-        first = narrow if one_way and (number, True) in classes.rims else 0.0
-        last = 1 - narrow if one_way and (number, False) in classes.rims else 1.0
-        # Beside a rim stands the smallest element already.
-        thick = surface.thickness.mean / length
-        beside = [
-            thick * size * (GROWTH if rim else 1.0)
-            if one_way and (size := grown.get((number, at_start)))
-            else 0.0
-            for at_start, rim in ((True, first > 0), (False, last < 1))
-        ]
-        given = [(first, beside[0]), *sorted(wanted.get(number, [])), (last, beside[1])]
-        inner = _shared_out(given, (count, times))
-        result.append(np.unique(np.concatenate([[0.0], inner, [1.0]])))
+        thin = surface.thickness.mean / length
+        marks = sorted(wanted.get(number, []))
+        # Lines at which elements end are not the plan's: there they are counted as they stand now.
+        planned = thin if marks or number not in slender else 1 / slender[number]
+        layered = number not in classes.two_way and LAYER * count * times * planned < 1
+        ends = (number, True), (number, False)
+        division = EdgeDivision(
+            count,
+            times,
+            marks,
+            rims=(layered and ends[0] in classes.rims, layered and ends[1] in classes.rims),
+            sizes=(grown.get(ends[0], 0.0), grown.get(ends[1], 0.0)) if layered else (0.0, 0.0),
+        )
+        result.append((division, thin, planned))
     return result
-
-
-def _shared_out(given: Sequence[tuple[float, float]], count: tuple[int, int]) -> Array:
-    """Ends of elements, some of them given with sizes beside them, in order from first to last.
-
-    There are about as many as the first count says, each divided by the second; but those beside
-    a size given are no smaller than that asks for.
-    """
-    ends = [given[0]]
-    first, last = given[0][0], given[-1][0]
-    for value, size in given[1:-1]:
-        if value - ends[-1][0] > _NARROWEST_RIM and last - value > _NARROWEST_RIM:
-            ends.append((value, size))
-    ends.append(given[-1])
-    pieces: list[Array] = []
-    for (start, small), (stop, small_too) in itertools.pairwise(ends):
-        grown = [start, *_grown(start, stop, small, small_too), stop]
-        for low, high in itertools.pairwise(grown):
-            share = (high - low) / (last - first)
-            number = count[1] * max(1, round(count[0] * share))
-            if len(grown) > 2:
-                number = min(number, math.ceil(count[0] * count[1] * share))
-            pieces.append(np.linspace(low, high, number + 1))
-    return np.unique(np.concatenate(pieces))
-
-
-def _grown(low: float, high: float, first: float, last: float) -> list[float]:
-    """Ends of elements between two shares that grow from a size beside one or both."""
-    room = _GROWN_OVER * (high - low) * (0.5 if first and last else 1.0)
-
-    def away(size: float) -> list[float]:
-        steps = []
-        while 0 < size < room:
-            steps.append(size)
-            size *= GROWTH
-        return steps
-
-    return [*(low + step for step in away(first)), *(high - step for step in away(last)[::-1])]
 
 
 def _line(breaks: Array, order: int) -> Array:

@@ -17,7 +17,8 @@ from belltone.geometry.shapes import Extruded, Lofted, Plate, Revolved
 from belltone.geometry.skins import Skin
 from belltone.mesh.blocks import ALONG_SIDES, SIDES, Block, Blocks, EdgeClasses, side_lengths
 from belltone.mesh.corners import ends_at_sharp_corners
-from belltone.mesh.discretisation import SurfacePlan
+from belltone.mesh.discretisation import SurfacePlan, Towards
+from belltone.mesh.edge_division import RIM_WIDTH
 from belltone.mesh.edge_layers import ends_at_folds
 from belltone.mesh.grading import Cut, Gauge, HardPlace, graded, plan_cuts
 from belltone.mesh.plate_blocks import PlateScheme, openness, plate_blocks
@@ -26,11 +27,10 @@ from belltone.mesh.plate_schemes import plate_scheme
 from belltone.mesh.shell_blocks import drawn_blocks, revolved_blocks, skin_blocks
 from belltone.mesh.surface import block_slopes, chart_scale, located
 
-__all__ = ["RIM_WIDTH", "edge_lengths", "gauge_of", "plan_surface", "seams_of", "surface_blocks"]
+__all__ = ["edge_lengths", "gauge_of", "plan_surface", "seams_of", "surface_blocks"]
 
 Array = NDArray[np.float64]
 
-RIM_WIDTH: Final = 1.0  # thicknesses; the edge layer fades by a factor of twenty within one
 _AIMED: Final = 4.0  # elements over the whole area at one division, unless blocks ask for more
 _LIGHT: Final = 0.1  # of the wall's mass
 _NEARLY_SHUT: Final = 0.05  # sine of an angle of a block; wedges hardly bend
@@ -75,8 +75,11 @@ def plan_surface(
         *ends_at_folds(surface, blocks, classes, lengths, joined),
     ):
         towards[number, at_start] = min(size, towards.get((number, at_start), math.inf))
-    sizes = tuple(sorted((*end, size) for end, size in towards.items()))
-    return SurfacePlan(scheme, tuple(counts), cuts, towards=sizes, spots=spots)
+    sizes = sorted(
+        Towards(*end, size, lengths[end[0]] / surface.thickness.mean)
+        for end, size in towards.items()
+    )
+    return SurfacePlan(scheme, tuple(counts), cuts, towards=tuple(sizes), spots=spots)
 
 
 def _cut(

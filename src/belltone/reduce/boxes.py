@@ -93,6 +93,10 @@ class _Builder:
                     self._add(piece)
                     return
                 hardest = spreading.hardest
+                failure = self._nowhere(ends)
+                if failure is not None:
+                    self._add(Gap(*ends, failure))
+                    return
             parts = self._halves(ends, hardest)
         if parts is None or self._tired:
             words = "the model does not meet its bound here"
@@ -101,6 +105,16 @@ class _Builder:
         for part in sorted(parts, key=self._away):
             if all(low < high for low, high in zip(*part, strict=True)):
                 self._build(part)
+
+    def _nowhere(self, ends: Ends) -> PointFailure | None:
+        """Why there is no answer between two places, where neither middle nor corners have one."""
+        designs, (low, high) = self._designs, ends
+        middle: Place = tuple((0.5 * np.add(low, high)).tolist())
+        if middle not in designs.failures:
+            return None
+        few = len(low) <= _ALL_FIRST
+        corners = itertools.product(*zip(low, high, strict=True)) if few else ends
+        return None if any(map(designs.sample, corners)) else designs.failures[middle]
 
     def _add(self, piece: Piece | Gap) -> None:
         self._pieces.append(piece)

@@ -15,7 +15,7 @@ from belltone.modes.level import Level
 from belltone.reduce.fitting import Fitting
 from belltone.reduce.forms import Forms, independent, ritz
 from belltone.reduce.model import Place
-from belltone.system.bodies import Body
+from belltone.system.bodies import Body, Mesh
 from belltone.system.factor import Factor, SingularShiftError
 from belltone.system.loads import gyroscopic
 from belltone.system.pattern import combined
@@ -31,8 +31,12 @@ _OFF: Final = (1.0, 1 + 1e-6, 1 + 1e-4)  # shifts to try, where one stands on an
 
 def mesh_of(bodies: Iterable[Body]) -> Hashable:
     """What tells meshes apart, whatever the places of their nodes."""
-    meshes = [body.mesh.connectivity for body in bodies]
-    return tuple((own.shape, hashlib.sha256(own.tobytes()).digest()) for own in meshes)
+
+    def told(mesh: Mesh) -> Hashable:
+        nodes = mesh.connectivity
+        return nodes.shape, hashlib.sha256(nodes.tobytes()).digest(), mesh.counted
+
+    return tuple(told(body.mesh) for body in bodies)
 
 
 class Sample:

@@ -38,7 +38,7 @@ __all__ = ["ResultStore", "method_version", "model_key", "result_key", "store_pa
 
 Kept = TypeVar("Kept")
 
-_METHOD: Final = 81  # raise it when a change of method changes any number
+_METHOD: Final = 82  # raise it when a change of method changes any number
 _PATIENCE: Final = 5.0  # s; who holds the file longer than that may go on holding it
 _MOST_RESULTS: Final = 4000  # some hundred megabytes at the very most; the oldest go first
 

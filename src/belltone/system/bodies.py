@@ -40,6 +40,10 @@ class Mesh(Protocol):
     def size(self) -> float:
         """A length of the size of the part (m)."""
 
+    @property
+    def counted(self) -> tuple[tuple[int, ...], ...]:
+        """How elements are shared out between places that move, where any are."""
+
     def site(self, place: Place) -> SiteNodes:
         """The nodes of a site."""
 
