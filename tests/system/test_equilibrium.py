@@ -328,13 +328,22 @@ def test_a_load_that_swings_a_hinged_arm_is_refused(deflection: str) -> None:
     hinged = held("arm.start", ["x", "y", "z", "turn x", "turn z"])
     arm = member("arm", (0, 0, 0), (400, 0, 0)) + hinged
     load = f'[preload]\ndeflection = "{deflection}"\nacceleration = ["0 g", "0 g", "-1 g"]\n'
-    with pytest.raises(UnbalancedError, match="turns about y"):
+    with pytest.raises(UnbalancedError, match="under it the component turns about y"):
         state(text_of(arm, load))
+
+
+def test_a_load_that_swings_one_of_two_parts_names_it_and_what_lets_it() -> None:
+    arms = member("arm", (0, 0, 0), (400, 0, 0)) + member("rod", (400, 0, 0), (800, 0, 0))
+    pin = joint("arm.end", "rod.start", "hinged", 'axis = ["0", "1", "0"]')
+    load = '[preload]\nacceleration = ["0 g", "0 g", "-1 g"]\n'
+    words = "under it “rod” turns about y, let by the joint “arm.end – rod.start”, and nothing"
+    with pytest.raises(UnbalancedError, match=words):
+        state(text_of(arms, held("arm.start", "clamped"), pin, load))
 
 
 def test_what_nothing_holds_is_refused_with_the_motion_named() -> None:
     text = beam("20 mm", "10 mm", held("b.start", ["y", "z"]), SMALL + force("b.end", x=5.0))
-    with pytest.raises(UnbalancedError, match="slides along x"):
+    with pytest.raises(UnbalancedError, match="under it the component slides along x, and nothing"):
         state(text)
 
 

@@ -180,9 +180,11 @@ class Grounded:
         )
         moved = np.flatnonzero(work > _UNBALANCED * np.maximum(most, 1e-300))
         if len(moved):
+            name = system.rigid_names[moved[0]].removeprefix("mechanism: ")
+            who = name if name.startswith("“") else f"the component {name}"
             raise UnbalancedError(
-                "the preload is not balanced: nothing keeps it from moving the component as one "
-                f"that {system.rigid_names[moved[0]]}; hold that motion, or balance the load"
+                f"the preload is not balanced: under it {who}, and nothing holds that; hold that "
+                "motion, or balance the load"
             )
         _, _, order = scipy.linalg.qr(rigid.T, pivoting=True, mode="economic")
         self._chosen = np.sort(order[rigid.shape[1] :])
