@@ -1,6 +1,7 @@
 """What the project promises about itself: schema, examples, documents, screenshots."""
 
 import json
+import re
 import runpy
 import tomllib
 from dataclasses import replace
@@ -61,3 +62,16 @@ def test_every_screenshot_is_shown() -> None:
     assert 1 <= len(pictures) < 20
     for picture in pictures:
         assert f"docs/screenshots/{picture.name}" in shown
+
+
+def test_files_the_documents_name_are_there() -> None:
+    texts = [*(ROOT / "docs").glob("*.md"), ROOT / "CONTRIBUTING.md", ROOT / "README.md"]
+    named = re.compile(r"`([a-z_]+(?:/[a-z_]+)*\.py)`")
+    files = {path.relative_to(ROOT).as_posix() for path in ROOT.glob("*/**/*.py")}
+    gone = {
+        name
+        for text in texts
+        for name in named.findall(text.read_text(encoding="utf-8"))
+        if not any(file.endswith(f"/{name}") for file in files)
+    }
+    assert not gone
