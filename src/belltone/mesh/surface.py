@@ -39,10 +39,11 @@ IntArray = NDArray[np.intp]
 _PROBE: Final = 1e-5  # of a block; a step for slopes
 _SAME_PLACE: Final = 0.005  # of a block; between elements so narrow nothing is told apart
 _SMOOTH: Final = 0.999  # length of the mean of directors that agree
-_BESIDE: Final = 4e-3  # of a disc's size; a foot farther beside its place is on a rim
+_BESIDE: Final = 0.011  # of a disc's radius; a foot farther beside its place is on a rim
 _OVER_RIMS: Final = 4  # times closer; of a quarter of a disc sharper places are asked
 _PLACES_A_NODE: Final = 2.0  # places of a disc between nodes; fewer act as points one by one
 _CLOSEST: Final = 8  # times
+_AROUND: Final = 2.0  # times as far as places are apart; so near to one on the wall others may be
 _FEWEST_BELOW: Final = 6  # places of a disc on a wall by which it is told how that turns
 _WITNESSES: Final = 1400  # points at which shapes are read, over all blocks
 _FEWEST_WITNESSES: Final = 6  # along an edge of a block
@@ -376,14 +377,20 @@ class SurfaceMesh:
 
     def _turning(self, centre: Array, frame: Array, reach: float) -> Turning:
         """How a point turns: what acts there acts on a disc as wide as the wall is thick."""
-        element, weights, there, below = self._on_disc(centre + reach * unit_disc() @ frame[:2])
+        coarse = centre + reach * unit_disc() @ frame[:2]
+        element, weights, there, below = self._on_disc(coarse, reach)
         closer = self._resolves(np.unique(element), reach)
         if closer > 1 or not below.all():
             # Of a disc over a rim there is what lies on the wall. All the others have their feet on
             # the rim, a quarter of them in the very corner.
             closer = max(closer, 1 if below.all() else _OVER_RIMS)
-            places = centre + reach * unit_disc(closer) @ frame[:2]
-            element, weights, there, below = self._on_disc(places)
+            places = reach * unit_disc(closer)
+            if not below.all() and np.count_nonzero(below) >= _FEWEST_BELOW:
+                # The way to the rim from a place beyond it is long.
+                known = reach * unit_disc()[below]
+                away = np.linalg.norm(places[:, None] - known, axis=2).min(axis=1)
+                places = places[away < _AROUND * reach * PLACES_APART]
+            element, weights, there, below = self._on_disc(centre + places @ frame[:2], reach)
             if np.count_nonzero(below) >= _FEWEST_BELOW:
                 element, weights, there = element[below], weights[below], there[below]
         unique, inverse = np.unique(self.connectivity[element], return_inverse=True)
@@ -403,7 +410,9 @@ class SurfaceMesh:
         apart = reach * PLACES_APART * _PLACES_A_NODE * self.order / max(float(sides.min()), 1e-300)
         return max(1, math.ceil(min(apart, _CLOSEST)))
 
-    def _on_disc(self, places: Array) -> tuple[IntArray, Array, Array, NDArray[np.bool_]]:
+    def _on_disc(
+        self, places: Array, reach: float
+    ) -> tuple[IntArray, Array, Array, NDArray[np.bool_]]:
         """The feet of places, as elements, weights, and positions, and which are just below."""
         element, weights, _ = self.locate_points(places)
         there = np.einsum("nk,nkd->nd", weights, self.coordinates[self.connectivity[element]])
@@ -411,8 +420,7 @@ class SurfaceMesh:
         normals /= np.linalg.norm(normals, axis=1, keepdims=True)
         off = places - there
         off -= np.sum(off * normals, axis=1, keepdims=True) * normals
-        size = np.linalg.norm(np.ptp(places, axis=0))
-        return element, weights, there, np.linalg.norm(off, axis=1) <= _BESIDE * size
+        return element, weights, there, np.linalg.norm(off, axis=1) <= _BESIDE * reach
 
 
 def chart_scale(surface: SurfaceValue) -> Array:

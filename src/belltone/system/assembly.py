@@ -21,7 +21,7 @@ from belltone.system.division import mesh_bodies
 from belltone.system.elimination import FreeMotions, eliminate
 from belltone.system.joints import Rule, joint_ties
 from belltone.system.kept_meshes import KeptMeshes, matrices_of
-from belltone.system.kinds import body_of, kind_of
+from belltone.system.kinds import body_of, kind_of, place_lines
 from belltone.system.lumps import hung_mass, lump_of
 from belltone.system.pattern import Places, Structure
 from belltone.system.pose import Pose
@@ -325,7 +325,7 @@ class Assembly:
             self.extent,
             [part for body in bodies for part in _pieces(body)],
             self._stops(),
-            lambda: _lines(self.design, self.by_name),
+            lambda: _lines(self.design),
         )
         moves = sheet_motions(at)
         pushed = self._pushed(masses, moves) + np.asarray(hung @ moves)
@@ -455,10 +455,10 @@ def _pieces(body: Body) -> list[RigidPart]:
     ]
 
 
-def _lines(design: Design, bodies: Mapping[str, Body]) -> dict[str, Array]:
+def _lines(design: Design) -> dict[str, Array]:
     """Sites an axis may be named by: those of a member are points, which many axes pass."""
     return {
-        place.site: bodies[place.part].site(place).positions
+        place.site: np.concatenate(place_lines(design.part_of(place.part), place))
         for place in design.places.values()
         if place.feature is not None and place.feature not in ("face", "axis")
     }

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cache
 from typing import Final
 
 import numpy as np
@@ -82,7 +83,7 @@ def rigid_modes(
     group = _pieces(against, count)
     vectors: list[Array] = []
     names: list[str] = []
-    known: Mapping[str, Array] | None = None
+    sites = cache(axes)
     for piece in range(int(group.max(initial=-1)) + 1):
         members = np.flatnonzero(group == piece)
         columns = (6 * members[:, None] + np.arange(6)).ravel()
@@ -94,7 +95,6 @@ def rigid_modes(
             left = scipy.linalg.null_space(np.linalg.qr(here[touched], mode="r"), rcond=_HELD)
         if not left.shape[1]:
             continue
-        known = axes() if known is None else known
         whole, loose = _parted(left, len(members))
         centre = coordinates.mean(axis=0)
         own_name = "" if group.max() == 0 else f"“{parts[members[0]].name}” "
@@ -102,7 +102,7 @@ def rigid_modes(
             own_name = f"“{parts[members[0]].name}” and what is joined to it "
         named, words = _named(whole)
         for name, motion in zip(words, named.T, strict=True):
-            shown = _with_axis(name, motion, centre, size, known)
+            shown = _with_axis(name, motion, centre, size, sites)
             if own_name:
                 shown = shown.replace("turns", "turn").replace("slides", "slide")
                 shown = own_name + (shown if len(members) > 1 else _singular(shown))
@@ -218,18 +218,22 @@ def _letting(full: Array, moving: list[int], parts: Sequence[RigidPart], stops: 
 
 
 def _with_axis(
-    name: str, motion: Array, centre: Array, size: float, axes: Mapping[str, Array]
+    name: str,
+    motion: Array,
+    centre: Array,
+    size: float,
+    axes: Callable[[], Mapping[str, Array]],
 ) -> str:
     """Say which axis a turn is about, unless it runs through the middle of the component."""
     spin = motion[3:] / size
     speed = float(np.linalg.norm(spin))
-    if not axes or not name.startswith("turns") or speed * size < _HELD:
+    if not name.startswith("turns") or speed * size < _HELD:
         return name
     offset = cross(spin, motion[:3]) / speed**2
-    if np.linalg.norm(offset) <= _ON_AXIS * size:
+    if np.linalg.norm(offset) <= _ON_AXIS * size or not axes():
         return name
     start, along = centre + offset, spin / speed
-    for site, places in axes.items():
+    for site, places in axes().items():
         away = places - start
         if np.linalg.norm(away - np.outer(away @ along, along), axis=1).max() <= _ON_AXIS * size:
             return f"turns about “{site}”"
