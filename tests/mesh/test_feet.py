@@ -4,13 +4,17 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from numpy.typing import NDArray
 
+from belltone.mesh import feet
 from belltone.mesh.discretisation import Discretisation
 from belltone.mesh.imprints import JoinedLine, imprints
 from belltone.mesh.line import LineMesh
 from belltone.mesh.surface import SurfaceMesh
 from belltone.system.division import mesh_bodies
 from tests.assemblies import design_of, member, plate
+
+Array = NDArray[np.float64]
 
 TUBE = """
 [parts.t]
@@ -35,12 +39,36 @@ def mesh_of(text: str, level: Discretisation = COARSE) -> SurfaceMesh | LineMesh
 def test_feet_on_a_plate(seed: int) -> None:
     mesh = mesh_of(plate("p", 600, 400, (0, 0, 0)))
     at = np.random.default_rng(seed).uniform(-0.5, 0.5, size=(40, 3))
-    feet = mesh.feet(at)
+    found = mesh.feet(at)
     wanted = np.clip(at, [-0.3, -0.2, 0], [0.3, 0.2, 0])
-    assert feet.positions == pytest.approx(wanted, abs=1e-8)
-    assert feet.weights.sum(axis=1) == pytest.approx(np.ones(40))
-    assert feet.normals == pytest.approx(np.tile([0, 0, 1.0], (40, 1)))
-    assert feet.reach == pytest.approx(np.full(40, 0.002))
+    assert found.positions == pytest.approx(wanted, abs=1e-8)
+    assert found.weights.sum(axis=1) == pytest.approx(np.ones(40))
+    assert found.normals == pytest.approx(np.tile([0, 0, 1.0], (40, 1)))
+    assert found.reach == pytest.approx(np.full(40, 0.002))
+
+
+def test_points_that_stand_off_a_wall_are_looked_for_in_one_element_each(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    """All boxes of a plate are nearer than a foot told with a bit of rounding."""
+    slid: list[int] = []
+
+    def counted(positions: Array, order: int, points: Array, at: Array) -> tuple[Array, Array]:
+        slid.append(len(points))
+        return slide(positions, order, points, at)
+
+    slide = feet._slid
+    monkeypatch.setattr(feet, "_slid", counted)
+    disc = plate("d", 300, 200, (0, 0, 0)).replace(
+        'shape = "rectangle", width = "300 mm", height = "200 mm"',
+        'shape = "disc", diameter = "300 mm"',
+    )
+    mesh = mesh_of(disc, Discretisation(2, 3))
+    at = np.random.default_rng(3).uniform(-0.1, 0.1, (200, 3)) * [1, 1, 0] + [0, 0, 0.014]
+    found = mesh.feet(at)
+    assert found.positions == pytest.approx(at * [1, 1, 0], abs=1e-9)
+    assert sum(slid) <= 1.1 * len(at)
+    assert len(mesh.feet(np.empty((0, 3))).nodes) == 0
 
 
 def test_feet_on_a_tube() -> None:
@@ -49,9 +77,9 @@ def test_feet_on_a_tube() -> None:
     angle, height = random.uniform(0, 2 * np.pi, 40), random.uniform(0.01, 0.29, 40)
     out = np.column_stack([np.cos(angle), np.sin(angle), 0 * angle])
     at = random.uniform(0.09, 0.13, (40, 1)) * out + height[:, None] * [0, 0, 1]
-    feet = mesh.feet(at)
-    assert feet.positions == pytest.approx(0.1 * out + height[:, None] * [0, 0, 1], abs=1e-6)
-    assert np.abs(np.sum(feet.normals * out, axis=1)) == pytest.approx(np.ones(40), abs=1e-4)
+    found = mesh.feet(at)
+    assert found.positions == pytest.approx(0.1 * out + height[:, None] * [0, 0, 1], abs=1e-6)
+    assert np.abs(np.sum(found.normals * out, axis=1)) == pytest.approx(np.ones(40), abs=1e-4)
 
 
 @settings(max_examples=10)
@@ -67,9 +95,9 @@ def test_feet_on_a_bent_member(seed: int) -> None:
     angle = random.uniform(0.05, 1.5, 20)
     out = np.column_stack([np.cos(angle), np.sin(angle), 0 * angle])
     lift = random.uniform(-0.2, 0.2, (20, 1)) * [0, 0, 1.0]
-    feet = mesh.feet(random.uniform(0.7, 1.3, (20, 1)) * out + lift)
-    assert feet.positions == pytest.approx(out, abs=1e-5)
-    assert feet.normals is None
+    found = mesh.feet(random.uniform(0.7, 1.3, (20, 1)) * out + lift)
+    assert found.positions == pytest.approx(out, abs=1e-5)
+    assert found.normals is None
 
 
 def test_elements_end_along_what_is_joined() -> None:
@@ -119,8 +147,8 @@ def test_feet_of_points_in_a_hole_are_on_its_rim() -> None:
     angle, away = random.uniform(0, 2 * np.pi, 60), random.uniform(0.002, 0.044, 60)
     way = np.column_stack([np.cos(angle), np.sin(angle), 0 * angle])
     centre = np.array([0.08, 0.0, 0.0])
-    feet = mesh.feet(centre + away[:, None] * way)
-    assert feet.positions == pytest.approx(centre + 0.045 * way, abs=2e-5)
+    found = mesh.feet(centre + away[:, None] * way)
+    assert found.positions == pytest.approx(centre + 0.045 * way, abs=2e-5)
 
 
 def test_a_rib_across_a_hole_is_divided_on_the_wall_alone() -> None:

@@ -5,7 +5,9 @@ import pytest
 
 from belltone.design.values import Design
 from belltone.mesh.discretisation import Discretisation
+from belltone.mesh.surface import SurfaceMesh
 from belltone.system.assembly import assemble
+from tests.assemblies import design_of, plate
 from tests.conftest import CLAMPED, held
 
 ROUND = 'shape = "solid round", diameter = "20 mm"'
@@ -54,3 +56,10 @@ def test_held_motions_do_not_move(bar: Callable[..., Design]) -> None:
     end = motions[:, system.bodies[0].site(design.places["bar.end"]).nodes[0, 0]]
     assert np.abs(end[:, [1, 5]]).max() < 1e-14
     assert np.abs(end[:, [0, 2, 3, 4]]).max() == pytest.approx(1.0)
+
+
+def test_sites_of_a_free_wall_are_not_looked_for(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Its motions are named without them, for every design of a sweep; corners take long."""
+    monkeypatch.setattr(SurfaceMesh, "site", None)
+    system = assemble(design_of(plate("p", 300, 200, (0, 0, 0))), Discretisation(1, 3))
+    assert len(system.rigid_names) == 6

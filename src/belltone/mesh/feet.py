@@ -22,6 +22,8 @@ _SAME: Final = 2e-12  # m; distances that differ by less are the same
 _BATCH: Final = 256
 _STEPS: Final = 25
 _LEAST_CURVED: Final = 0.02  # of the flat metric; below that a step would be too long
+_LEAST: Final = 1e-14  # m²; so much stiffer against moving than the metric is
+_NOTHING: Final = 1e-30  # m⁴; of a metric that leads nowhere
 _STILL: Final = 1e-11  # of an element; a place that moves less has come to rest
 _BESIDE: Final = 1e-3  # of an element's diagonal; so near to its edge a place is on it
 _NEAR: Final = 0.9  # of the way to an edge; farther off no place is looked at more closely
@@ -144,63 +146,81 @@ def onto_edges(
 def _slid(positions: Array, order: int, points: Array, at: Array) -> tuple[Array, Array]:
     """Slide from a start to the nearest place of one element each, kept inside it.
 
-    By Newton's method, without the curvature of the surface where that would lead away.
+    By Newton's method, without the curvature of the surface where that would lead away. Written
+    out by entries: of few points it is the number of operations that takes the time.
     """
     nodes = lobatto(order)
     again = lagrange(nodes, nodes)[1]  # slopes of slopes: those of what the slopes are at nodes
+    count = order + 1
+    size = len(at)
+    grid = positions.reshape(size, count, count, 3)
+    rows = grid.transpose(0, 1, 3, 2).reshape(size, 3 * count, count)
     at = at.copy()
-    moving = np.arange(len(at))  # those that have not come to rest
+    moving = np.arange(size)  # those that have not come to rest
     for _ in range(_STEPS):
-        own, here = positions[moving], at[moving]
-        value_1, slope_1 = lagrange(nodes, here[:, 0])
-        value_2, slope_2 = lagrange(nodes, here[:, 1])
-        shape = _products(value_2, value_1)
-        tangents = np.stack(
-            [
-                np.einsum("nk,nkd->nd", _products(value_2, slope_1), own),
-                np.einsum("nk,nkd->nd", _products(slope_2, value_1), own),
-            ],
-            axis=1,
-        )
-        away = points[moving] - np.einsum("nk,nkd->nd", shape, own)
-        metric = np.einsum("nad,nbd->nab", tangents, tangents)
+        here = at[moving]
+        values, slopes = lagrange(nodes, here.T.ravel())
+        basis = np.stack([values, slopes, slopes @ again], axis=1)
+        first, second = np.split(basis, 2)
+        inner = (rows[moving] @ first.mT).reshape(len(here), count, 9)
+        # By derivatives along the second coordinate, space, and derivatives along the first.
+        found = (second @ inner).reshape(len(here), 3, 3, 3)
+        tangents = found[:, 0, :, 1], found[:, 1, :, 0]
+        away = points[moving] - found[:, 0, :, 0]
+        pull = np.stack([_dot(tangent, away) for tangent in tangents], axis=1)
         # A coordinate at its end that would leave is kept there while the other moves on.
-        pull = np.einsum("nad,nd->na", tangents, away)
         stuck = ((here >= 1) & (pull > 0)) | ((here <= -1) & (pull < 0))
-        bent = np.stack(
-            [
-                np.einsum("nk,nkd->nd", _products(value_2, slope_1 @ again), own),
-                np.einsum("nk,nkd->nd", _products(slope_2, slope_1), own),
-                np.einsum("nk,nkd->nd", _products(slope_2 @ again, value_1), own),
-            ],
-            axis=1,
+        pull[stuck] = 0.0
+        flat = _without(
+            stuck,
+            _dot(tangents[0], tangents[0]),
+            _dot(tangents[0], tangents[1]),
+            _dot(tangents[1], tangents[1]),
         )
-        curved = metric - np.einsum("nad,nd->na", bent, away)[:, [[0, 1], [1, 2]]]
-        curved, metric = _without(stuck, curved), _without(stuck, metric)
-        metric = np.where(_leads_down(curved, metric)[:, None, None], curved, metric)
-        step = np.linalg.solve(metric, np.where(stuck, 0.0, pull)[..., None])[..., 0]
+        bent = found[:, 0, :, 2], found[:, 1, :, 1], found[:, 2, :, 0]
+        curved = _without(
+            stuck, *(own - _dot(each, away) for own, each in zip(flat, bent, strict=True))
+        )
+        down = _leads_down(curved, flat)
+        one, mixed, two = (np.where(down, *pair) for pair in zip(curved, flat, strict=True))
+        whole = _determinant((one, mixed, two))
+        whole = np.where(np.abs(whole) < _NOTHING, _NOTHING, whole)
+        step = np.stack(
+            [two * pull[:, 0] - mixed * pull[:, 1], one * pull[:, 1] - mixed * pull[:, 0]]
+        )
+        step = (step / whole).T
         at[moving] = np.clip(here + np.clip(step, -1.0, 1.0), -1.0, 1.0)
         moving = moving[np.abs(at[moving] - here).max(axis=1) >= _STILL]
         if not len(moving):
             break
-    value_1, _ = lagrange(nodes, at[:, 0])
-    value_2, _ = lagrange(nodes, at[:, 1])
-    shape = _products(value_2, value_1)
+    value_1, value_2 = np.split(lagrange(nodes, at.T.ravel())[0], 2)
+    shape = (value_2[:, :, None] * value_1[:, None]).reshape(size, count * count)
     return shape, np.einsum("nk,nkd->nd", shape, positions)
 
 
-def _without(stuck: NDArray[np.bool_], matrices: Array) -> Array:
-    """Matrices ``(n, 2, 2)`` by which what is stuck stays, and what is not moves by itself."""
-    kept = np.where(stuck[:, :, None] | stuck[:, None, :], 0.0, matrices)
-    return np.asarray(kept + np.einsum("na,ab->nab", np.where(stuck, 1.0, 1e-14), np.eye(2)))
+_Entries = tuple[Array, Array, Array]
+"""Of symmetric matrices ``(n, 2, 2)``: along the first coordinate, mixed, along the second."""
 
 
-def _leads_down(curved: Array, metric: Array) -> NDArray[np.bool_]:
-    """Whether steps by matrices ``(n, 2, 2)`` lead down, alone and together, and not too far."""
-    shares = curved[:, [0, 1], [0, 1]] > _LEAST_CURVED * metric[:, [0, 1], [0, 1]]
-    whole = np.linalg.det(curved) > _LEAST_CURVED**2 * np.linalg.det(metric)
-    return np.asarray(shares.all(axis=1) & whole)
+def _dot(one: Array, other: Array) -> Array:
+    return np.asarray(np.einsum("nd,nd->n", one, other))
 
 
-def _products(second: Array, first: Array) -> Array:
-    return np.asarray(np.einsum("nj,ni->nji", second, first).reshape(len(first), -1))
+def _without(stuck: NDArray[np.bool_], first: Array, mixed: Array, second: Array) -> _Entries:
+    """Matrices by which what is stuck stays, and what is not moves by itself."""
+    return (
+        np.where(stuck[:, 0], 1.0, first + _LEAST),
+        np.where(stuck.any(axis=1), 0.0, mixed),
+        np.where(stuck[:, 1], 1.0, second + _LEAST),
+    )
+
+
+def _determinant(matrices: _Entries) -> Array:
+    first, mixed, second = matrices
+    return first * second - mixed * mixed
+
+
+def _leads_down(curved: _Entries, flat: _Entries) -> NDArray[np.bool_]:
+    """Whether steps by matrices lead down, alone and together, and not too far."""
+    alone = (curved[0] > _LEAST_CURVED * flat[0]) & (curved[2] > _LEAST_CURVED * flat[2])
+    return np.asarray(alone & (_determinant(curved) > _LEAST_CURVED**2 * _determinant(flat)))
