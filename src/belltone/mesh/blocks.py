@@ -50,6 +50,8 @@ ALONG_SIDES: Final = (
 _LOOKED_AT: Final = 7  # places along both sides of a block, to begin a search from
 _STEPS: Final = 12  # of Newton; what lies on a block is found in half of them
 _HERE: Final = 1e-9  # of the size of the chart; nearer is there
+_FAR: Final = 2.0  # steps between the places looked at; a block farther off seldom has a place
+_INSIDE: Final = 1e-6  # of a block; a place so far from its sides is on no other
 
 
 @dataclass(frozen=True)
@@ -163,7 +165,7 @@ def find_place(
     """
     line = np.linspace(0.0, 1.0, _LOOKED_AT)
     grid = [axis.ravel() for axis in np.meshgrid(line, line)]
-    starts: list[tuple[bool, int, Array]] = []
+    starts: list[tuple[float, int, Array]] = []
     for number, block in enumerate(blocks):
         if block.segment == segment:
             there = (block.chart(grid[0], grid[1]) - target) / scale
@@ -174,9 +176,15 @@ def find_place(
                 float(np.linalg.norm(np.diff(square, axis=axis), axis=2).max()) for axis in (0, 1)
             )
             start = np.array([grid[0][place], grid[1][place]])
-            starts.append((bool(away[place] > 2 * wide), number, start))
+            starts.append((float(away[place]) / wide, number, start))
+    _, nearest, start = min(starts, key=lambda each: each[:2])
+    miss, u, v = place_on(blocks[nearest], target, scale, start)
+    if miss < _HERE and min(u, v) > _INSIDE and max(u, v) < 1 - _INSIDE:
+        return nearest, u, v  # and on no other
     best = (np.inf, 0, 0.0, 0.0)
-    for far, number, start in sorted(starts, key=lambda each: each[:2]):
+    for far, number, start in sorted(
+        ((off > _FAR, number, start) for off, number, start in starts), key=lambda each: each[:2]
+    ):
         # Blocks are looked into in order, those that are far off only if no other has it.
         if far and best[0] < _HERE:
             break

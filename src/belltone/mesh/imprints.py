@@ -119,10 +119,17 @@ class _Run:
         return float(np.median(self.at[:, self.axis]))
 
 
-def traced(mesh: SurfaceMesh, line: JoinedLine) -> Traced:
-    """Follow a line over a mesh."""
-    block, at, away = _on_blocks(mesh, line.points)
-    return Traced(line, block, at, away <= line.reach)
+def traced(mesh: SurfaceMesh, lines: Sequence[JoinedLine]) -> list[Traced]:
+    """Follow lines over a mesh, all of them at once."""
+    if not lines:
+        return []
+    block, at, away = _on_blocks(mesh, np.concatenate([line.points for line in lines]))
+    ends = np.cumsum([len(line.points) for line in lines])
+    pieces = (slice(end - len(line.points), end) for line, end in zip(lines, ends, strict=True))
+    return [
+        Traced(line, block[own], at[own], away[own] <= line.reach)
+        for line, own in zip(lines, pieces, strict=True)
+    ]
 
 
 def _on_blocks(mesh: SurfaceMesh, points: Array) -> tuple[NDArray[np.intp], Array, Array]:
@@ -140,8 +147,9 @@ def _on_blocks(mesh: SurfaceMesh, points: Array) -> tuple[NDArray[np.intp], Arra
 def imprints(mesh: SurfaceMesh, lines: Sequence[JoinedLine]) -> tuple[Imprint, ...]:
     """Where lines run along a coordinate of a block of a wall's mesh, each place once."""
     found: list[Imprint] = []
-    for line in lines:
-        for run in traced(mesh, line).runs():
+    for trace in traced(mesh, lines):
+        line = trace.line
+        for run in trace.runs():
             if run.axis is None:
                 continue
             found.append(Imprint(run.block, run.axis, run.value, line.size))

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
-from typing import Any, Protocol, runtime_checkable
+from functools import cached_property
+from typing import Any, Final, Protocol, runtime_checkable
 
 import numpy as np
 import scipy
@@ -19,6 +20,8 @@ __all__ = ["Body", "Elements", "Mesh"]
 
 Array = NDArray[np.float64]
 IntArray = NDArray[np.intp]
+
+_TO_BE_SURE: Final = 1.5  # times what is told at one node; a taper is thicker elsewhere
 
 
 class Mesh(Protocol):
@@ -127,6 +130,11 @@ class Body:
         """The nearest places to points, nodes numbered in the whole."""
         found = self.mesh.feet(points)
         return replace(found, nodes=found.nodes + self.first)
+
+    @cached_property
+    def reach(self) -> float:
+        """How far the material stands out from the line or surface of nodes, at most (m)."""
+        return float(self.mesh.feet(self.mesh.coordinates[:1]).reach.max()) * _TO_BE_SURE
 
     def motions(self, whole: Array) -> Array:
         """Element motions ``(modes, elements, d)`` from node motions ``(modes, nodes, 6)``."""

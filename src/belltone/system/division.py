@@ -187,8 +187,7 @@ def _not_seams(
 
 
 def _unfollowed(mesh: SurfaceMesh, lines: Sequence[JoinedLine]) -> bool:
-    for line in lines:
-        trace = traced(mesh, line)
+    for trace in traced(mesh, lines):
         # On a plate they lie along some of it; where they span a hole there is nothing to follow.
         lies_along = isinstance(mesh.surface.shape, Plate) or trace.lies_along
         if lies_along and not followed(mesh, trace):
@@ -269,7 +268,7 @@ def _rib_ends(
     elif any(line.ends for line in lines):
         size = 2 * wall.thickness.mean
         mesh = surface_mesh(wall, _COARSE, plan_surface(wall, acting), places=acting)
-        ribs = [trace for trace in (traced(mesh, line) for line in lines) if trace.lies_along]
+        ribs = [trace for trace in traced(mesh, lines) if trace.lies_along]
         cut = not all(followed(mesh, rib) for rib in ribs)
         for rib in ribs:
             for end in rib.line.ends:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final
 
@@ -158,7 +158,7 @@ def _in_the_mean(
 
     def meet(places: SiteNodes) -> tuple[Feet, NDArray[np.bool_]]:
         feet = meeting.other.feet(places.positions)
-        gaps = open_gaps(meeting.driving, places, feet)
+        gaps = open_gaps(meeting.driving.feet(places.positions), places, feet)
         return feet, _joined(meeting.other, places, feet, gaps, tolerance)
 
     found = averages_of(meeting.stations, meeting.feet, meet)
@@ -322,19 +322,31 @@ def _met(
     driving: Body, other: Body, place: Place | None, stations: SiteNodes, tolerance: float
 ) -> Meeting | None:
     """The stations that touch another body, or ``None``."""
-    feet = other.feet(stations.positions)
-    gaps = open_gaps(driving, stations, feet)
-    near = _joined(other, stations, feet, gaps, tolerance)
-    if not near.any():
-        return None
-    return Meeting(
-        driving,
-        other,
-        place,
-        stations.some(near),
-        feet.some(near),
-        np.maximum(gaps[near], 0.0),
-    )
+    (found,) = _all_met(driving, other, [(place, stations)], tolerance)
+    return found
+
+
+def _all_met(
+    driving: Body, other: Body, sites: Sequence[tuple[Place | None, SiteNodes]], tolerance: float
+) -> list[Meeting | None]:
+    """The stations of each site that touch another body, or ``None``; feet of all at once."""
+    if not sites:
+        return []
+    positions = np.concatenate([stations.positions for _, stations in sites])
+    theirs, ours = other.feet(positions), driving.feet(positions)
+    ends = np.cumsum([len(stations) for _, stations in sites])
+    found: list[Meeting | None] = []
+    for (place, stations), end in zip(sites, ends, strict=True):
+        here = np.arange(end - len(stations), end)
+        feet = theirs.some(here)
+        gaps = open_gaps(ours.some(here), stations, feet)
+        near = _joined(other, stations, feet, gaps, tolerance)
+        if not near.any():
+            found.append(None)
+            continue
+        touching = stations.some(near), feet.some(near), np.maximum(gaps[near], 0.0)
+        found.append(Meeting(driving, other, place, *touching))
+    return found
 
 
 def _joined(
@@ -348,10 +360,11 @@ def _joined(
     return np.asarray(near)
 
 
-def open_gaps(driving: Body, stations: SiteNodes, feet: Feet) -> Array:
+def open_gaps(own: Feet, stations: SiteNodes, feet: Feet) -> Array:
     """Open distance between materials (m): what reaches out of lines and surfaces taken off.
 
-    A wall reaches out along its normal alone, a member square to its axis.
+    ``own`` are the places of stations on their own part. A wall reaches out along its normal alone,
+    a member square to its axis.
     """
     away = stations.positions - feet.positions
     distance = np.linalg.norm(away, axis=1)
@@ -362,7 +375,6 @@ def open_gaps(driving: Body, stations: SiteNodes, feet: Feet) -> Array:
         toward = feet.normals
         sideways = _sideways(stations, feet)
         distance = np.abs(np.sum(away * toward, axis=1))
-    own = driving.feet(stations.positions)
     if own.normals is not None:
         share = np.abs(np.sum(own.normals * toward, axis=1))
     else:
@@ -402,22 +414,10 @@ def touching(first: Body, second: Body, tolerance: float) -> list[Meeting]:
     if _apart(first, second, tolerance):
         return []
     choices: list[tuple[float, int, list[Meeting]]] = []
-    slack = tolerance + _REACHES * (reach_of(first) + reach_of(second))
+    slack = tolerance + _REACHES * (first.reach + second.reach)
     for driving, other in ((first, second), (second, first)):
         for wanted in _SORTS:
-            found: list[tuple[float, Meeting]] = []
-            for name, feature in driving.part.features.items():
-                if feature.sort not in wanted or feature.whole:
-                    continue
-                place = driving.part.place_of(name)
-                stations = driving.site(place)
-                # Most edges are far from the other part, and feet take long to find.
-                beside = stations.some(_beside(stations, other, slack))
-                met = _met(driving, other, place, beside, tolerance) if len(beside) else None
-                if met is not None and (len(met.stations) > 1 or len(stations) == 1):
-                    if feature.sort == "axis" and _extent(met.stations) < 2 * reach_of(driving):
-                        continue  # it only ends there
-                    found.append((met.length * _extent(stations), met))
+            found = _touching_along(driving, other, wanted, slack, tolerance)
             # The last bit of an edge that runs off from another, which touches, is no edge.
             # An edge may also come in many pieces, each of them short.
             found = [each for each in found if not _runs_off(each[1])] or found
@@ -435,6 +435,31 @@ def touching(first: Body, second: Body, tolerance: float) -> list[Meeting]:
     most = max(total for total, _, _ in choices)
     near = [choice for choice in choices if choice[0] >= (1 - _WORTH) * most]
     return max(near, key=lambda choice: choice[1])[2]
+
+
+def _touching_along(
+    driving: Body, other: Body, wanted: Collection[str], slack: float, tolerance: float
+) -> list[tuple[float, Meeting]]:
+    """Where sites of some sorts touch another body, and how long that is (m)."""
+    part, near = driving.part, list[tuple[str, SiteNodes, SiteNodes]]()
+    for name, feature in part.features.items():
+        if feature.sort in wanted and not feature.whole:
+            stations = driving.site(part.place_of(name))
+            # Most edges are far from the other part, and feet take long to find.
+            beside = stations.some(_beside(stations, other, slack))
+            if len(beside):
+                near.append((name, stations, beside))
+    asked = [(part.place_of(name), beside) for name, _, beside in near]
+    found: list[tuple[float, Meeting]] = []
+    for (name, stations, _), met in zip(
+        near, _all_met(driving, other, asked, tolerance), strict=True
+    ):
+        if met is None or (len(met.stations) == 1 and len(stations) > 1):
+            continue
+        if part.features[name].sort == "axis" and _extent(met.stations) < 2 * driving.reach:
+            continue  # it only ends there
+        found.append((met.length * _extent(stations), met))
+    return found
 
 
 def _beside(stations: SiteNodes, other: Body, slack: float) -> NDArray[np.bool_]:
@@ -462,15 +487,10 @@ def _extent(stations: SiteNodes) -> float:
 def _apart(first: Body, second: Body, tolerance: float) -> bool:
     """Whether two bodies are certainly too far apart, by the boxes round them."""
     one, two = first.mesh.coordinates, second.mesh.coordinates
-    slack = tolerance + reach_of(first) + reach_of(second)
+    slack = tolerance + first.reach + second.reach
     low = np.maximum(one.min(axis=0), two.min(axis=0))
     high = np.minimum(one.max(axis=0), two.max(axis=0))
     return bool(np.any(low - high > slack))
-
-
-def reach_of(body: Body) -> float:
-    """How far the material stands out from the line or surface of nodes, at most (m)."""
-    return float(body.feet(body.mesh.coordinates[:1]).reach.max()) * 1.5
 
 
 def _gap(first: Body, second: Body, places: list[SiteNodes | None]) -> float:
@@ -485,7 +505,8 @@ def _gap(first: Body, second: Body, places: list[SiteNodes | None]) -> float:
         else:
             sites = [stations]
         gaps += [
-            float(open_gaps(driving, site, other.feet(site.positions)).min()) for site in sites
+            float(open_gaps(driving.feet(at), site, other.feet(at)).min())
+            for site, at in ((site, site.positions) for site in sites)
         ]
     return min(gaps)
 
