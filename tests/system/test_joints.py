@@ -250,6 +250,17 @@ def test_a_joint_of_parts_that_do_not_meet_is_refused() -> None:
     assert assemble(wider, LEVEL).rigid_names == ()
 
 
+def test_a_gap_just_as_wide_as_a_joint_reaches_over_is_joined() -> None:
+    """Whatever rounding says: it would be told that 1 mm is wider than 1 mm."""
+    across = ', turn = ["0 deg", "90 deg", "0 deg"]'
+    floor = plate("floor", 30, 30, (0, 0, 0)).replace("4 mm", "1 mm")
+    wall = plate("wall", 300, 30, (-15, 0, 151.5), across).replace("4 mm", "1 mm")
+    assert assemble(design_of(floor, wall, joint("floor", "wall")), LEVEL).rigid.shape[1] == 6
+    higher = wall.replace("151.5 mm", "151.501 mm")
+    with pytest.raises(JointError, match="joins nothing"):
+        assemble(design_of(floor, higher, joint("floor", "wall")), LEVEL)
+
+
 def test_the_finer_side_follows_the_coarser() -> None:
     design = design_of(LEFT, RIGHT, joint("a.east", "b.west"))
     by_name = {body.part.name: body for body in bodies_of(design, LEVEL)}
@@ -345,7 +356,9 @@ def test_a_welded_box_moves_as_one(
     fronts = [name for name in names if name not in sides]
     joints = [joint("floor", name) for name in names]
     joints += [joint(*both) for both in itertools.product(sides, fronts)]
-    parts = (each.replace("4 mm", f"{thick} mm") for each in (floor, *map(walls.get, names)))
+    own = f'thickness = "{thick} mm"'
+    each = (floor, *map(walls.get, names))
+    parts = (part.replace('thickness = "4 mm"', own) for part in each)
     assembly = assembled(design_of(*parts, *joints), 3)
     free = assembly.free()
     moved = sheet_motions(assembly.coordinates)

@@ -44,6 +44,7 @@ _SORTS: Final = (("edge", "axis"), ("face", "end"), ("corner",))
 _AT_RIM: Final = 1e-6  # weight of nodes that are not on a rim, where a foot is on one
 _OVER: Final = 1e-4  # of the wall's size; what lies farther beside its foot is not over the wall
 _LEANS: Final = 0.1  # slope of a coarse element's normal
+_ROUNDING: Final = 1e-9  # m; a gap just as wide as a joint reaches over is joined
 _SAME_LINE: Final = 1e-6  # of its length; lines that are no farther apart are one
 
 
@@ -214,7 +215,7 @@ def meeting_of(joint: JointValue, bodies: Mapping[str, Body]) -> list[Meeting]:
                 float(body.feet(site.positions).reach[0])
                 for body, site in ((first, one), (second, two))
             )
-            if tied.gaps[0] - reach > joint.tolerance:
+            if tied.gaps[0] - reach > joint.tolerance + _ROUNDING:
                 raise _nothing_joined(joint, float(tied.gaps[0]) - reach)
             return [tied]
         choices = [
@@ -353,7 +354,7 @@ def _joined(
     other: Body, stations: SiteNodes, feet: Feet, gaps: Array, tolerance: float
 ) -> NDArray[np.bool_]:
     """Which stations are so near to their feet, by the ``gaps`` (m), that they are tied to them."""
-    near = gaps <= tolerance
+    near = gaps <= tolerance + _ROUNDING
     if not np.isfinite(tolerance):
         # A rib is joined to what it stands on however far off; where it spans a hole, to nothing.
         near &= ~_beyond_rim(other, stations, feet)
@@ -524,7 +525,7 @@ def _spot_rows(joint: JointValue, bodies: Mapping[str, Body], size: int) -> Rule
             foot = body.feet(centre[None])
             gap = float(np.linalg.norm(foot.positions[0] - centre) - foot.reach[0])
             gap -= float(bodies[place.part].feet(centre[None]).reach[0])
-            if gap > joint.tolerance:
+            if gap > joint.tolerance + _ROUNDING:
                 raise JointError(
                     f"the spot “{place.site}” of the joint “{joint.name}” is {gap * 1e3:.4g} mm "
                     f"away from “{side.part}”; it reaches over {joint.tolerance * 1e3:g} mm"
