@@ -64,7 +64,7 @@ class ElementFinder:
         away, start = self._nearest_sample(own, points[row])
         first = np.lexsort((away.round(_DIGITS), row))[np.searchsorted(row, rows)]
         element = own[first]
-        weights, feet, best = self._slid(element, start[first], points)
+        weights, feet, best = self._nearest_in(element, start[first], points)
         to_box[rows, element] = np.inf
         missing = np.flatnonzero((to_box.min(axis=1) < best - _SAME) & (best > _ON_IT))
         if len(missing):
@@ -72,7 +72,7 @@ class ElementFinder:
             nearer = to_box[missing[:, None], order] < best[missing, None] - _SAME
             row, rank = np.nonzero(nearer)
             own, row = order[row, rank], missing[row]
-            shapes, places, away = self._slid(
+            shapes, places, away = self._nearest_in(
                 own, self._nearest_sample(own, points[row])[1], points[row]
             )
             away = away.round(_DIGITS)
@@ -87,7 +87,7 @@ class ElementFinder:
         away = np.linalg.norm(self._samples[element] - points[:, None], axis=2)
         return away.min(axis=1), away.argmin(axis=1)
 
-    def _slid(
+    def _nearest_in(
         self, element: IntArray, start: IntArray, points: Array
     ) -> tuple[Array, Array, Array]:
         """Weights of the place of one element nearest to each point, the place, and how far."""

@@ -505,10 +505,9 @@ def _gap(first: Body, second: Body, places: list[SiteNodes | None]) -> float:
             sites = [driving.site(place) for place in whole]
         else:
             sites = [stations]
-        gaps += [
-            float(open_gaps(driving.feet(at), site, other.feet(at)).min())
-            for site, at in ((site, site.positions) for site in sites)
-        ]
+        for site in sites:
+            own, feet = driving.feet(site.positions), other.feet(site.positions)
+            gaps.append(float(open_gaps(own, site, feet).min()))
     return min(gaps)
 
 
